@@ -1,0 +1,202 @@
+package mesh
+
+import "math"
+
+// nest counts for each closed shell how many other closed shells enclose it. A
+// ray goes up from one of its vertices; what it crosses of another shell, with
+// sign, is that shell's winding about the point. Triangles are found through a
+// grid over the plan, built only when some shell's box lies within another's.
+func (m *Mesh) nest(shells []Shell, of []int32) {
+	asks, inside := nestCandidates(shells)
+	if len(asks) == 0 {
+		return
+	}
+	g := newPlanGrid(m, of, inside)
+	winding := map[int32]int{}
+	for _, i := range asks {
+		p := m.Vertices[m.Triangles[shells[i].First][0]]
+		clear(winding)
+		for _, t := range g.at(p) {
+			if of[t] == int32(i) || !shells[of[t]].Box.Holds(p) {
+				continue
+			}
+			if c := m.crossing(m.Triangles[t], p); c != 0 {
+				winding[of[t]] += c
+			}
+		}
+		for _, c := range winding {
+			if c != 0 {
+				shells[i].Depth++
+			}
+		}
+	}
+}
+
+// nestCandidates returns the shells that could lie inside another, and for every
+// shell whether something could lie inside it. It compares boxes along x only as
+// far as they reach, so a plate of thousands of separate specks stays quick.
+func nestCandidates(shells []Shell) (asks []int, holds []bool) {
+	holds = make([]bool, len(shells))
+	var big []int // shells by falling box diagonal would be exact; volume order is not needed
+	for i, s := range shells {
+		if s.Closed() {
+			big = append(big, i)
+		}
+	}
+	if len(big) < 2 {
+		return nil, holds
+	}
+	x := newIntervals(shells, big)
+	for _, i := range big {
+		inner := shells[i].Box
+		asked := false
+		x.holding(inner.Min.X, func(j int) {
+			outer := shells[j].Box
+			if j != i && outer.Holds(inner.Min) && outer.Holds(inner.Max) {
+				holds[j] = true
+				asked = true
+			}
+		})
+		if asked {
+			asks = append(asks, i)
+		}
+	}
+	return asks, holds
+}
+
+// intervals finds the boxes over an x by buckets along the axis.
+type intervals struct {
+	from, per float64
+	buckets   [][]int32
+}
+
+func newIntervals(shells []Shell, which []int) *intervals {
+	all := EmptyBox()
+	for _, i := range which {
+		all = all.Union(shells[i].Box)
+	}
+	n := min(4096, len(which))
+	v := &intervals{from: all.Min.X, buckets: make([][]int32, n)}
+	if w := all.Size().X; w > 0 {
+		v.per = float64(n) / w
+	}
+	for _, i := range which {
+		for b := v.bucket(shells[i].Box.Min.X); b <= v.bucket(shells[i].Box.Max.X); b++ {
+			v.buckets[b] = append(v.buckets[b], int32(i))
+		}
+	}
+	return v
+}
+
+func (v *intervals) bucket(x float64) int {
+	return max(0, min(len(v.buckets)-1, int((x-v.from)*v.per)))
+}
+
+func (v *intervals) holding(x float64, do func(int)) {
+	for _, i := range v.buckets[v.bucket(x)] {
+		do(int(i))
+	}
+}
+
+// planGrid lists triangles by the cells of the plan they touch.
+type planGrid struct {
+	box   Box
+	cells int
+	perX  float64
+	perY  float64
+	start []int32
+	list  []int32
+}
+
+func newPlanGrid(m *Mesh, of []int32, holds []bool) *planGrid {
+	g := &planGrid{box: m.Box}
+	n := 0
+	for i := range m.Triangles {
+		if holds[of[i]] {
+			n++
+		}
+	}
+	g.cells = max(1, min(1024, int(math.Sqrt(float64(n)))))
+	size := m.Box.Size()
+	if size.X > 0 {
+		g.perX = float64(g.cells) / size.X
+	}
+	if size.Y > 0 {
+		g.perY = float64(g.cells) / size.Y
+	}
+	each := func(do func(cell int, t int32)) {
+		for i, t := range m.Triangles {
+			if !holds[of[i]] {
+				continue
+			}
+			b := EmptyBox()
+			for _, v := range t {
+				b.Add(m.Vertices[v])
+			}
+			x0, y0 := g.cell(b.Min)
+			x1, y1 := g.cell(b.Max)
+			for y := y0; y <= y1; y++ {
+				for x := x0; x <= x1; x++ {
+					do(y*g.cells+x, int32(i))
+				}
+			}
+		}
+	}
+	g.start = make([]int32, g.cells*g.cells+1)
+	each(func(c int, _ int32) { g.start[c+1]++ })
+	for c := range g.cells * g.cells {
+		g.start[c+1] += g.start[c]
+	}
+	g.list = make([]int32, g.start[len(g.start)-1])
+	fill := append([]int32(nil), g.start...)
+	each(func(c int, t int32) {
+		g.list[fill[c]] = t
+		fill[c]++
+	})
+	return g
+}
+
+func (g *planGrid) cell(v Vec) (x, y int) {
+	clamp := func(f float64) int { return max(0, min(g.cells-1, int(f))) }
+	return clamp((v.X - g.box.Min.X) * g.perX), clamp((v.Y - g.box.Min.Y) * g.perY)
+}
+
+func (g *planGrid) at(v Vec) []int32 {
+	x, y := g.cell(v)
+	c := y*g.cells + x
+	return g.list[g.start[c]:g.start[c+1]]
+}
+
+// crossing is +1 or −1 where the ray from p straight up passes the triangle, 0
+// where it misses. An edge belongs to the triangle on one side of it only: its
+// lower end in y is in, its upper end out, and the side is computed from the
+// edge's ends in a fixed order, so triangles that share an edge agree to the bit.
+func (m *Mesh) crossing(t [3]int32, p Vec) int {
+	v := [3]Vec{m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]}
+	winding := 0
+	for k := range 3 {
+		a, b := v[k], v[(k+1)%3]
+		if (a.Y <= p.Y) == (b.Y <= p.Y) {
+			continue
+		}
+		sign := 1
+		if a.Y > b.Y || a.Y == b.Y && a.X > b.X {
+			a, b, sign = b, a, -1
+		}
+		if (b.X-a.X)*(p.Y-a.Y)-(p.X-a.X)*(b.Y-a.Y) < 0 {
+			continue // the edge passes on the left of p
+		}
+		winding += sign
+	}
+	if winding == 0 {
+		return 0
+	}
+	n := v[1].Sub(v[0]).Cross(v[2].Sub(v[0]))
+	if n.Z == 0 {
+		return 0
+	}
+	if z := v[0].Z - (n.X*(p.X-v[0].X)+n.Y*(p.Y-v[0].Y))/n.Z; z <= p.Z {
+		return 0
+	}
+	return winding
+}

@@ -1,0 +1,273 @@
+package mesh
+
+import (
+	"slices"
+	"sync/atomic"
+)
+
+// halfEdge is one side of a triangle, kept with the lower of its two vertices.
+type halfEdge struct {
+	high     int32 // the higher vertex
+	triangle int32
+}
+
+// edges is every triangle side, grouped by its lower vertex.
+type edges struct {
+	start []int32 // the first half edge of each vertex, and one more for the end
+	half  []halfEdge
+}
+
+func (m *Mesh) edges() *edges {
+	n := len(m.Vertices)
+	e := &edges{start: make([]int32, n+1), half: make([]halfEdge, 3*len(m.Triangles))}
+	w := workers(len(m.Triangles))
+	// Each worker counts its own triangles' sides, then knows where to lay them.
+	place := make([][]int32, w)
+	spread(len(m.Triangles), w, func(k, from, to int) {
+		count := make([]int32, n)
+		for _, t := range m.Triangles[from:to] {
+			count[min(t[0], t[1])]++
+			count[min(t[1], t[2])]++
+			count[min(t[2], t[0])]++
+		}
+		place[k] = count
+	})
+	at := int32(0)
+	for v := range n {
+		e.start[v] = at
+		for k := range place {
+			at, place[k][v] = at+place[k][v], at
+		}
+	}
+	e.start[n] = at
+	spread(len(m.Triangles), w, func(k, from, to int) {
+		next := place[k]
+		lay := func(u, v, triangle int32) {
+			low, high := min(u, v), max(u, v)
+			e.half[next[low]] = halfEdge{high, triangle}
+			next[low]++
+		}
+		for i := from; i < to; i++ {
+			t := m.Triangles[i]
+			lay(t[0], t[1], int32(i))
+			lay(t[1], t[2], int32(i))
+			lay(t[2], t[0], int32(i))
+		}
+	})
+	spread(n, w, func(_, from, to int) {
+		for v := from; v < to; v++ {
+			byHigh(e.half[e.start[v]:e.start[v+1]])
+		}
+	})
+	return e
+}
+
+// byHigh sorts the handful of half edges of a vertex; a hub of thousands too.
+func byHigh(h []halfEdge) {
+	if len(h) > 24 {
+		slices.SortFunc(h, func(a, b halfEdge) int { return int(a.high) - int(b.high) })
+		return
+	}
+	for i := 1; i < len(h); i++ {
+		for k := i; k > 0 && h[k].high < h[k-1].high; k-- {
+			h[k], h[k-1] = h[k-1], h[k]
+		}
+	}
+}
+
+// of calls do with the triangles of every edge of the vertices from..to.
+func (e *edges) of(from, to int, do func(low, high int32, same []halfEdge)) {
+	for v := from; v < to; v++ {
+		h := e.half[e.start[v]:e.start[v+1]]
+		for len(h) > 0 {
+			k := 1
+			for k < len(h) && h[k].high == h[0].high {
+				k++
+			}
+			do(int32(v), h[0].high, h[:k])
+			h = h[k:]
+		}
+	}
+}
+
+// sets is a union of sets that several goroutines may join at once: a root is
+// its own parent and only ever points to a lower number [published: Anderson and
+// Woll, Wait-free parallel algorithms for the union-find problem, 1991].
+type sets []int32
+
+func newSets(n int) sets {
+	s := make(sets, n)
+	for i := range s {
+		s[i] = int32(i)
+	}
+	return s
+}
+
+func (s sets) root(i int32) int32 {
+	for {
+		p := atomic.LoadInt32(&s[i])
+		if p == i {
+			return i
+		}
+		if g := atomic.LoadInt32(&s[p]); g != p {
+			atomic.CompareAndSwapInt32(&s[i], p, g)
+		}
+		i = p
+	}
+}
+
+func (s sets) join(a, b int32) {
+	for {
+		a, b = s.root(a), s.root(b)
+		if a == b {
+			return
+		}
+		if a < b {
+			a, b = b, a
+		}
+		if atomic.CompareAndSwapInt32(&s[a], a, b) {
+			return
+		}
+	}
+}
+
+// Shell is a set of triangles joined over edges.
+type Shell struct {
+	First       int32 // its first triangle
+	Triangles   int
+	Box         Box
+	AreaMM2     float64
+	VolumeMM3   float64 // signed: negative when it faces inwards
+	OpenEdges   int
+	NonManifold int
+	Depth       int // how many closed shells enclose it; 0 for a shell that is not closed
+}
+
+// Closed reports whether every edge of the shell has exactly two triangles.
+func (s Shell) Closed() bool { return s.OpenEdges == 0 && s.NonManifold == 0 }
+
+// Inverted reports a closed shell that should face outwards and does not.
+func (s Shell) Inverted() bool { return s.Closed() && s.Depth%2 == 0 && s.VolumeMM3 < 0 }
+
+// Cavity reports a closed shell that is the inside of another's wall.
+func (s Shell) Cavity() bool { return s.Closed() && s.Depth%2 == 1 && s.VolumeMM3 < 0 }
+
+// Buried reports a closed body inside another: it adds nothing.
+func (s Shell) Buried() bool { return s.Closed() && s.Depth%2 == 1 && s.VolumeMM3 >= 0 }
+
+// shellSum collects a shell while triangles and rims are walked.
+type shellSum struct {
+	shell   Shell
+	volume6 float64 // about the mesh's first vertex
+	normal  Vec     // sum of normals, twice the area long: nothing for a closed shell
+	rim     Vec     // sum of the ends of open edges
+	rims    int
+}
+
+func (a *shellSum) merge(b shellSum) {
+	if b.shell.Triangles > 0 {
+		a.shell.Box = a.shell.Box.Union(b.shell.Box)
+	}
+	a.shell.Triangles += b.shell.Triangles
+	a.shell.AreaMM2 += b.shell.AreaMM2
+	a.volume6 += b.volume6
+	a.normal = a.normal.Add(b.normal)
+	a.rim = a.rim.Add(b.rim)
+	a.rims += b.rims
+	a.shell.OpenEdges += b.shell.OpenEdges
+	a.shell.NonManifold += b.shell.NonManifold
+}
+
+// Shells returns every shell and, for each triangle, the number of its shell.
+// The volume of a shell with holes is taken with each hole closed by a fan from
+// the middle of the rims, which is exact for a flat rim.
+func (m *Mesh) Shells() (shells []Shell, of []int32) {
+	if len(m.Triangles) == 0 {
+		return nil, nil
+	}
+	e := m.edges()
+	joined := newSets(len(m.Triangles))
+	w := workers(len(m.Triangles))
+	spread(len(m.Vertices), w, func(_, from, to int) {
+		e.of(from, to, func(_, _ int32, same []halfEdge) {
+			for _, h := range same[1:] {
+				joined.join(same[0].triangle, h.triangle)
+			}
+		})
+	})
+	of = make([]int32, len(m.Triangles))
+	count := int32(0)
+	for i := range of {
+		if root := joined.root(int32(i)); root == int32(i) {
+			of[i] = count
+			count++
+		} else {
+			of[i] = of[root] // a root is the lowest of its set, so it was numbered before
+		}
+	}
+	if count > 50_000 {
+		w = 1 // thousands of specks: one set of sums is enough memory
+	}
+	sums := make([][]shellSum, w)
+	spread(len(m.Triangles), w, func(k, from, to int) { sums[k] = m.sum(of, int(count), from, to) })
+	spread(len(m.Vertices), w, func(k, from, to int) { m.rims(e, of, sums[k], from, to) })
+	shells = make([]Shell, count)
+	origin := m.Vertices[m.Triangles[0][0]]
+	for i := range shells {
+		all := sums[0][i]
+		for _, more := range sums[1:] {
+			all.merge(more[i])
+		}
+		if all.rims > 0 {
+			about := all.rim.Mul(1 / float64(all.rims)).Sub(origin)
+			all.volume6 -= about.Dot(all.normal)
+		}
+		all.shell.VolumeMM3 = all.volume6 / 6
+		shells[i] = all.shell
+	}
+	for i := len(of) - 1; i >= 0; i-- {
+		shells[of[i]].First = int32(i)
+	}
+	m.nest(shells, of)
+	return shells, of
+}
+
+func (m *Mesh) sum(of []int32, count, from, to int) []shellSum {
+	sums := make([]shellSum, count)
+	for i := range sums {
+		sums[i].shell.Box = EmptyBox()
+	}
+	origin := m.Vertices[m.Triangles[0][0]]
+	for i := from; i < to; i++ {
+		t := m.Triangles[i]
+		a, b, c := m.Vertices[t[0]].Sub(origin), m.Vertices[t[1]].Sub(origin), m.Vertices[t[2]].Sub(origin)
+		n := b.Sub(a).Cross(c.Sub(a))
+		s := &sums[of[i]]
+		s.shell.Triangles++
+		s.shell.AreaMM2 += n.Len() / 2
+		s.volume6 += a.Dot(n)
+		s.normal = s.normal.Add(n)
+		s.shell.Box.Add(a)
+		s.shell.Box.Add(b)
+		s.shell.Box.Add(c)
+	}
+	for i := range sums {
+		sums[i].shell.Box.Min = sums[i].shell.Box.Min.Add(origin)
+		sums[i].shell.Box.Max = sums[i].shell.Box.Max.Add(origin)
+	}
+	return sums
+}
+
+func (m *Mesh) rims(e *edges, of []int32, sums []shellSum, from, to int) {
+	e.of(from, to, func(low, high int32, same []halfEdge) {
+		s := &sums[of[same[0].triangle]]
+		switch {
+		case len(same) == 1:
+			s.shell.OpenEdges++
+			s.rim = s.rim.Add(m.Vertices[low]).Add(m.Vertices[high])
+			s.rims += 2
+		case len(same) > 2:
+			s.shell.NonManifold++
+		}
+	})
+}
