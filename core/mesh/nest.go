@@ -37,17 +37,17 @@ func (m *Mesh) nest(shells []Shell, of []int32) {
 // far as they reach, so a plate of thousands of separate specks stays quick.
 func nestCandidates(shells []Shell) (asks []int, holds []bool) {
 	holds = make([]bool, len(shells))
-	var big []int // shells by falling box diagonal would be exact; volume order is not needed
+	var closed []int
 	for i, s := range shells {
 		if s.Closed() {
-			big = append(big, i)
+			closed = append(closed, i)
 		}
 	}
-	if len(big) < 2 {
+	if len(closed) < 2 {
 		return nil, holds
 	}
-	x := newIntervals(shells, big)
-	for _, i := range big {
+	x := newIntervals(shells, closed)
+	for _, i := range closed {
 		inner := shells[i].Box
 		asked := false
 		x.holding(inner.Min.X, func(j int) {
@@ -124,17 +124,16 @@ func newPlanGrid(m *Mesh, of []int32, holds []bool) *planGrid {
 	if size.Y > 0 {
 		g.perY = float64(g.cells) / size.Y
 	}
+	// Triangles that span the whole plan would each fill every cell: coarser then.
+	for g.cells > 1 && g.touched(m, of, holds) > 16*n+1024 {
+		g.cells, g.perX, g.perY = g.cells/2, g.perX/2, g.perY/2
+	}
 	each := func(do func(cell int, t int32)) {
 		for i, t := range m.Triangles {
 			if !holds[of[i]] {
 				continue
 			}
-			b := EmptyBox()
-			for _, v := range t {
-				b.Add(m.Vertices[v])
-			}
-			x0, y0 := g.cell(b.Min)
-			x1, y1 := g.cell(b.Max)
+			x0, y0, x1, y1 := g.span(m, t)
 			for y := y0; y <= y1; y++ {
 				for x := x0; x <= x1; x++ {
 					do(y*g.cells+x, int32(i))
@@ -154,6 +153,28 @@ func newPlanGrid(m *Mesh, of []int32, holds []bool) *planGrid {
 		fill[c]++
 	})
 	return g
+}
+
+// span returns the cells of the triangle's box, both ends included.
+func (g *planGrid) span(m *Mesh, t [3]int32) (x0, y0, x1, y1 int) {
+	b := EmptyBox()
+	for _, v := range t {
+		b.Add(m.Vertices[v])
+	}
+	x0, y0 = g.cell(b.Min)
+	x1, y1 = g.cell(b.Max)
+	return
+}
+
+// touched counts the entries the list would have.
+func (g *planGrid) touched(m *Mesh, of []int32, holds []bool) (n int) {
+	for i, t := range m.Triangles {
+		if holds[of[i]] {
+			x0, y0, x1, y1 := g.span(m, t)
+			n += (x1 - x0 + 1) * (y1 - y0 + 1)
+		}
+	}
+	return n
 }
 
 func (g *planGrid) cell(v Vec) (x, y int) {

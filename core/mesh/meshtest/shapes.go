@@ -1,0 +1,67 @@
+// Package meshtest makes meshes of known measure for the tests of other rooms.
+package meshtest
+
+import (
+	"math"
+
+	"sakuji/core/mesh"
+)
+
+// Box is a block with its lower corner at a point, facets outward.
+func Box(at, size mesh.Vec) *mesh.Soup {
+	corner := func(k int) mesh.Vec {
+		return at.Add(mesh.Vec{X: size.X * float64(k&1), Y: size.Y * float64(k>>1&1), Z: size.Z * float64(k>>2)})
+	}
+	var flat []float32
+	for _, f := range [][4]int{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		for _, k := range []int{f[0], f[1], f[2], f[0], f[2], f[3]} {
+			v := corner(k)
+			flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
+		}
+	}
+	return mesh.SoupOf("stl", flat)
+}
+
+// Turned is the solid of revolution of a profile of (radius, height) points from
+// bottom to top; points on the axis have radius 0.
+func Turned(profile [][2]float64, sides int) *mesh.Soup {
+	var flat []float32
+	put := func(v ...mesh.Vec) {
+		for _, p := range v {
+			flat = append(flat, float32(p.X), float32(p.Y), float32(p.Z))
+		}
+	}
+	at := func(i, k int) mesh.Vec {
+		if profile[i][0] == 0 {
+			return mesh.Vec{Z: profile[i][1]}
+		}
+		a := 2 * math.Pi * float64(k%sides) / float64(sides)
+		return mesh.Vec{X: profile[i][0] * math.Cos(a), Y: profile[i][0] * math.Sin(a), Z: profile[i][1]}
+	}
+	for i := 0; i+1 < len(profile); i++ {
+		for k := range sides {
+			a, b, c, d := at(i, k), at(i, k+1), at(i+1, k+1), at(i+1, k)
+			if profile[i][0] > 0 {
+				put(a, b, c)
+			}
+			if profile[i+1][0] > 0 {
+				put(a, c, d)
+			}
+		}
+	}
+	return mesh.SoupOf("stl", flat)
+}
+
+// Together puts soups into one.
+func Together(soups ...*mesh.Soup) *mesh.Soup {
+	var flat []float32
+	for _, s := range soups {
+		for i := range s.Len() {
+			a, b, c := s.Triangle(i)
+			for _, v := range []mesh.Vec{a, b, c} {
+				flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
+			}
+		}
+	}
+	return mesh.SoupOf("stl", flat)
+}

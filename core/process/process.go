@@ -1,0 +1,235 @@
+// Package process knows resin and filament machines: what a run of them takes in
+// hours and grams, and how often it fails. The formulas are those of the trade's
+// practice notes; every number in them is an argument that says its unit.
+package process
+
+import (
+	"math"
+
+	"sakuji/core/rates"
+	"sakuji/core/solid"
+)
+
+// The two processes.
+const (
+	Resin    = "resin"
+	Filament = "filament"
+)
+
+// Shape is what of a part counts for a machine, at the size it is printed.
+type Shape struct {
+	VolumeMM3 float64
+	AreaMM2   float64
+	HeightMM  float64
+	Profile   solid.Profile
+	Overhang  solid.Overhang
+}
+
+// ResinMachine is one with a screen and a vat.
+type ResinMachine struct {
+	LayerMM         float64
+	ExposureS       float64
+	BottomExposureS float64
+	BottomLayers    int
+	LiftMM          float64
+	LiftMMPerS      float64
+	RetractMMPerS   float64
+	RestS           float64
+	PreparationMin  float64
+	RaftMM          float64
+	StandMM         float64 // how high parts stand over the raft
+}
+
+// ResinOf reads a resin machine's figures.
+func ResinOf(f rates.Set) ResinMachine {
+	return ResinMachine{
+		LayerMM: f.V("layer"), ExposureS: f.V("exposure"), BottomExposureS: f.V("bottom_exposure"),
+		BottomLayers: int(f.V("bottom_layers")), LiftMM: f.V("lift"), LiftMMPerS: f.V("lift_speed"),
+		RetractMMPerS: f.V("retract_speed"), RestS: f.V("rest"), PreparationMin: f.V("preparation"),
+		RaftMM: f.V("raft"), StandMM: f.V("stand"),
+	}
+}
+
+// Layers is how many layers a run of this height has, raft and stand included.
+func (r ResinMachine) Layers(partMM float64) int {
+	if r.LayerMM <= 0 {
+		return 0
+	}
+	return int(math.Ceil((partMM+r.RaftMM+r.StandMM)/r.LayerMM - 1e-9))
+}
+
+// MoveS is the time of one lift and return: there, back and the rests.
+func (r ResinMachine) MoveS() float64 {
+	s := r.RestS
+	if r.LiftMMPerS > 0 {
+		s += r.LiftMM / r.LiftMMPerS
+	}
+	if r.RetractMMPerS > 0 {
+		s += r.LiftMM / r.RetractMMPerS
+	}
+	return s
+}
+
+// Minutes is the run time of a plate whose tallest part has this height. How many
+// parts lie on it does not matter.
+func (r ResinMachine) Minutes(tallestMM float64) float64 {
+	n := r.Layers(tallestMM)
+	bottom := min(r.BottomLayers, n)
+	s := float64(bottom)*(r.BottomExposureS+r.MoveS()) + float64(n-bottom)*(r.ExposureS+r.MoveS())
+	return r.PreparationMin + s/60
+}
+
+// Working tells how Minutes came about.
+func (r ResinMachine) Working(tallestMM float64, f rates.Set) rates.Working {
+	n := r.Layers(tallestMM)
+	move := rates.Of("move: lift, return, rests", r.MoveS(), "s", rates.Derived)
+	return rates.Working{
+		Formula: "preparation + bottom layers × (bottom exposure + move) + other layers × (exposure + move)",
+		Inputs: []rates.Figure{
+			rates.Of("tallest part", tallestMM, "mm", rates.Mesh),
+			rates.Of("layers with raft and stand", float64(n), "layers", rates.Derived),
+			f["bottom_layers"], f["bottom_exposure"], f["exposure"], move, f["preparation"],
+		},
+		Result: rates.Of("run", r.Minutes(tallestMM), "min", rates.Derived),
+	}
+}
+
+// FilamentMachine is one with a nozzle.
+type FilamentMachine struct {
+	LayerMM        float64
+	LineMM         float64
+	Walls          int
+	SkinLayers     int
+	Infill         float64 // 0..1
+	WallMMPerS     float64
+	InfillMMPerS   float64
+	TravelMMPerS   float64
+	MeltMM3PerS    float64
+	LeastLayerS    float64
+	PreparationMin float64
+	SupportOfRoom  float64 // share of the room under overhangs that supports fill
+}
+
+// FilamentOf reads a filament machine's figures.
+func FilamentOf(f rates.Set, supportOfRoom float64) FilamentMachine {
+	return FilamentMachine{
+		LayerMM: f.V("layer"), LineMM: f.V("line"), Walls: int(f.V("walls")), SkinLayers: int(f.V("skin")),
+		Infill: f.V("infill") / 100, WallMMPerS: f.V("wall_speed"), InfillMMPerS: f.V("infill_speed"),
+		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), LeastLayerS: f.V("layer_time"),
+		PreparationMin: f.V("preparation"), SupportOfRoom: supportOfRoom,
+	}
+}
+
+// Laid is what a part takes on a filament machine, heating up not included.
+type Laid struct {
+	Layers     int
+	WallMM3    float64
+	SkinMM3    float64
+	InfillMM3  float64
+	SupportMM3 float64
+	Seconds    float64
+}
+
+// MM3 is all material of the part and its supports.
+func (l Laid) MM3() float64 { return l.WallMM3 + l.SkinMM3 + l.InfillMM3 + l.SupportMM3 }
+
+// Lay goes through the part layer by layer: walls along the perimeter, skin where
+// the layers above or below are smaller, infill in the rest, supports spread
+// evenly. Each line is drawn at its speed or as fast as the melt flow allows,
+// whichever is slower; a layer takes its least time at least.
+func (m FilamentMachine) Lay(s Shape) Laid {
+	var out Laid
+	if m.LayerMM <= 0 || m.LineMM <= 0 || s.HeightMM <= 0 {
+		return out
+	}
+	out.Layers = int(math.Ceil(s.HeightMM/m.LayerMM - 1e-9))
+	bead := m.LineMM * m.LayerMM
+	speed := func(mmPerS float64) float64 {
+		if m.MeltMM3PerS > 0 {
+			return min(mmPerS, m.MeltMM3PerS/bead)
+		}
+		return mmPerS
+	}
+	out.SupportMM3 = m.SupportOfRoom * s.Overhang.VolumeMM3
+	supportMM := out.SupportMM3 / bead / float64(out.Layers)
+	near := float64(m.SkinLayers) * m.LayerMM
+	for i := range out.Layers {
+		z := (float64(i) + 0.5) * m.LayerMM
+		cut := s.Profile.At(z)
+		wallMM := cut.PerimeterMM * float64(m.Walls)
+		if wallMM*m.LineMM > cut.AreaMM2 { // thin places: the walls meet
+			wallMM = cut.AreaMM2 / m.LineMM
+		}
+		inner := cut.AreaMM2 - wallMM*m.LineMM
+		smaller := min(areaAt(s.Profile, z-near), areaAt(s.Profile, z+near))
+		skin := min(inner, max(0, cut.AreaMM2-smaller))
+		infill := (inner - skin) * m.Infill
+		out.WallMM3 += wallMM * bead
+		out.SkinMM3 += skin * m.LayerMM
+		out.InfillMM3 += infill * m.LayerMM
+		t := wallMM/speed(m.WallMMPerS) + (skin+infill)/m.LineMM/speed(m.InfillMMPerS) +
+			supportMM/speed(m.InfillMMPerS)
+		if m.TravelMMPerS > 0 { // about one hop across the part for each wall, and one to the supports
+			t += math.Sqrt(cut.AreaMM2) * float64(m.Walls+1) / m.TravelMMPerS
+		}
+		out.Seconds += max(t, m.LeastLayerS)
+	}
+	return out
+}
+
+// areaAt is the area of a cut, nothing above and below the part.
+func areaAt(p solid.Profile, zMM float64) float64 {
+	if zMM < 0 || zMM > p.HeightMM {
+		return 0
+	}
+	return p.At(zMM).AreaMM2
+}
+
+// Minutes is the run time of parts on one plate, heating up once.
+func (m FilamentMachine) Minutes(parts ...Laid) float64 {
+	if len(parts) == 0 {
+		return 0
+	}
+	var s float64
+	for _, p := range parts {
+		s += p.Seconds
+	}
+	return m.PreparationMin + s/60
+}
+
+// FilamentMetres is the length of filament of a mass: m/(ρ·πd²/4).
+func FilamentMetres(grams, densityGPerCM3, diameterMM float64) float64 {
+	if densityGPerCM3 <= 0 || diameterMM <= 0 {
+		return 0
+	}
+	return grams / densityGPerCM3 * 1000 / (math.Pi * diameterMM * diameterMM / 4) / 1000
+}
+
+// Grams is the mass of a volume.
+func Grams(mm3, densityGPerCM3 float64) float64 { return mm3 / 1000 * densityGPerCM3 }
+
+// ResinSolidMM3 is the resin in a part: all of it, or its skin when it is hollowed
+// to a wall. The skin is area × wall, which on a round part is too much by about
+// the wall over the radius; a solid part is never exceeded.
+func ResinSolidMM3(s Shape, wallMM float64) float64 {
+	if wallMM <= 0 {
+		return s.VolumeMM3
+	}
+	return min(s.VolumeMM3, s.AreaMM2*wallMM)
+}
+
+// ResinSupportMM3 is the resin in supports and raft: a share of the room under
+// overhangs with the stand below it, and the raft under the part's shadow.
+func ResinSupportMM3(s Shape, m ResinMachine, ofRoom float64) float64 {
+	hanging := s.Overhang.AreaMM2 + s.Overhang.FootprintMM2
+	return ofRoom*(s.Overhang.VolumeMM3+hanging*m.StandMM) + hanging*m.RaftMM*0.5
+}
+
+// FailureChance is the chance that a run of these minutes fails at a constant
+// rate per hour: 1 − e^(−λT).
+func FailureChance(perHour, minutes float64) float64 { return 1 - math.Exp(-perHour*minutes/60) }
+
+// ExtraRuns is how many further runs are expected for one that succeeds, when a
+// failure is noticed only at the end: e^(λT) − 1 [published: mean of the geometric
+// distribution, e.g. Ross, Introduction to Probability Models].
+func ExtraRuns(perHour, minutes float64) float64 { return math.Exp(perHour*minutes/60) - 1 }

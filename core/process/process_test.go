@@ -1,0 +1,124 @@
+package process
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+	"sakuji/core/rates"
+	"sakuji/core/solid"
+)
+
+func machine(t *testing.T, name string) rates.Set {
+	t.Helper()
+	for _, m := range rates.Starting().Machines {
+		if m.Name == name {
+			return m.Figures
+		}
+	}
+	t.Fatal("no machine " + name)
+	return nil
+}
+
+func shapeOf(s *mesh.Soup) Shape {
+	m := s.Weld()
+	d := m.Measure()
+	return Shape{VolumeMM3: d.VolumeMM3, AreaMM2: d.AreaMM2, HeightMM: d.SizeMM[2],
+		Profile: solid.ProfileOf(m, 200), Overhang: solid.OverhangOf(m, solid.OverhangDeg)}
+}
+
+// The trade's check values for resin at 30 µm: a bust of 110–120 mm with its lift
+// about 9 h, tall plates of 165–250 mm 13–20 h, jewellery of 25 mm about 2 h; 8.5 s a
+// layer make 12.7 mm an hour.
+func TestResinRunAgainstPractice(t *testing.T) {
+	for _, name := range []string{"Small resin printer", "Large resin printer"} {
+		r := ResinOf(machine(t, name))
+		hours := func(withStand float64) float64 { return r.Minutes(withStand-r.RaftMM-r.StandMM) / 60 }
+		assert.InDelta(t, 9, hours(115), 1.2, name)
+		assert.InDelta(t, 2, hours(25), 0.4, name)
+		assert.Greater(t, hours(165), 11.7, name)
+		assert.Less(t, hours(250), 21.0, name)
+	}
+	even := ResinMachine{LayerMM: 0.03, ExposureS: 2.5, BottomExposureS: 2.5, RestS: 6}
+	assert.InEpsilon(t, 12.7, 127/(even.Minutes(127)/60), 0.005)
+}
+
+func TestResinRunByHand(t *testing.T) {
+	r := ResinMachine{LayerMM: 0.05, ExposureS: 2, BottomExposureS: 30, BottomLayers: 5,
+		LiftMM: 6, LiftMMPerS: 2, RetractMMPerS: 3, RestS: 1, PreparationMin: 3, RaftMM: 1, StandMM: 4}
+	assert.Equal(t, 1000, r.Layers(45))
+	assert.InDelta(t, 6, r.MoveS(), 1e-9) // 3 up, 2 down, 1 rest
+	assert.InDelta(t, 3+(5*36+995*8)/60.0, r.Minutes(45), 1e-9)
+	w := r.Working(45, machine(t, "Small resin printer"))
+	assert.InDelta(t, r.Minutes(45), w.Result.Value, 1e-9)
+}
+
+// 1 kg of PLA at 1.75 mm and 1.24 g/cm³ is about 335 m.
+func TestFilamentLength(t *testing.T) {
+	assert.InDelta(t, 335, FilamentMetres(1000, 1.24, 1.75), 1)
+}
+
+// A solid block: three walls of 0.45 mm all round, five skins below and above, the
+// rest infilled. Added up by hand.
+func TestFilamentOfABlock(t *testing.T) {
+	m := FilamentMachine{LayerMM: 0.2, LineMM: 0.45, Walls: 3, SkinLayers: 5, Infill: 0.1,
+		WallMMPerS: 50, InfillMMPerS: 100, MeltMM3PerS: 1000, PreparationMin: 5}
+	got := m.Lay(shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 50, Y: 40, Z: 20})))
+	assert.Equal(t, 100, got.Layers)
+	wall := 180.0 * 3 * 0.45 * 20
+	assert.InEpsilon(t, wall, got.WallMM3, 1e-3)
+	inner := 50*40.0 - 180*3*0.45
+	assert.InEpsilon(t, inner*0.2*10, got.SkinMM3, 1e-3)
+	assert.InEpsilon(t, inner*0.2*90*0.1, got.InfillMM3, 1e-3)
+	seconds := 100*180*3/50.0 + inner/0.45*(10+9)/100
+	assert.InEpsilon(t, seconds, got.Seconds, 1e-3)
+	assert.InEpsilon(t, 5+2*seconds/60, m.Minutes(got, got), 1e-3)
+}
+
+func TestMeltFlowLimitsSpeed(t *testing.T) {
+	block := shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 50, Y: 40, Z: 20}))
+	m := FilamentOf(machine(t, "Filament printer"), 0)
+	free, slow := m, m
+	free.MeltMM3PerS, slow.MeltMM3PerS = 1000, 2
+	assert.Greater(t, slow.Lay(block).Seconds, 1.8*free.Lay(block).Seconds)
+	assert.InEpsilon(t, slow.Lay(block).MM3()/2, slow.Lay(block).Seconds, 0.05, "all of it at 2 mm³/s")
+}
+
+// Check values of the trade as wide ranges: a flat medallion 20–30 min; the parts of
+// a wearable-size prop 35–40 h together; a big building about a week.
+func TestFilamentRunAgainstPractice(t *testing.T) {
+	m := FilamentOf(machine(t, "Filament printer"), 0.15)
+	medallion := shapeOf(meshtest.Turned([][2]float64{{0, 0}, {23, 0}, {23, 5}, {0, 5}}, 96))
+	assert.InDelta(t, 25, m.Minutes(m.Lay(medallion)), 10)
+
+	shell := shapeOf(meshtest.Turned([][2]float64{{110, 0}, {113, 0}, {113, 250}, {0, 300}, {0, 297}, {110, 247}, {110, 0}}, 96))
+	inParts := m // cut so that nothing inside needs holding
+	inParts.SupportOfRoom = 0
+	assert.InDelta(t, 38, m.Minutes(inParts.Lay(shell))/60, 15)
+
+	big := FilamentOf(machine(t, "Large filament printer"), 0.15)
+	tower := shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 280, Y: 280, Z: 300}))
+	assert.InDelta(t, 7*24, 2*big.Minutes(big.Lay(tower))/60, 60, "a building of two such blocks")
+}
+
+func TestResinAmounts(t *testing.T) {
+	s := shapeOf(meshtest.Turned([][2]float64{{0, 0}, {30, 0}, {30, 60}, {0, 60}}, 96))
+	assert.Equal(t, s.VolumeMM3, ResinSolidMM3(s, 0))
+	assert.InEpsilon(t, s.AreaMM2*2, ResinSolidMM3(s, 2), 1e-9)
+	assert.Equal(t, s.VolumeMM3, ResinSolidMM3(s, 500), "never more than the solid")
+	r := ResinMachine{RaftMM: 1, StandMM: 5}
+	foot := math.Pi * 900
+	assert.InEpsilon(t, 0.06*foot*5+foot*0.5, ResinSupportMM3(s, r, 0.06), 0.03)
+	assert.InEpsilon(t, 110, Grams(100_000, 1.1), 1e-9)
+}
+
+// With λ = 0.01 per hour a 40 h run fails one time in three.
+func TestFailure(t *testing.T) {
+	assert.InDelta(t, 0.33, FailureChance(0.01, 40*60), 0.005)
+	p := FailureChance(0.02, 600)
+	assert.InEpsilon(t, p/(1-p), ExtraRuns(0.02, 600), 1e-9, "the geometric distribution's mean")
+	assert.Zero(t, ExtraRuns(0, 600))
+}

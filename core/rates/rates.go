@@ -1,0 +1,181 @@
+// Package rates is the rate book: the studio's prices and speeds, each a figure
+// with its unit and where it came from, and the workings that tell how a number
+// was made of others. starting.json beside this file is the book a new studio
+// begins with; its values are common practice or from memory, as each one says.
+package rates
+
+import (
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"math"
+	"strconv"
+)
+
+// Where a figure came from.
+const (
+	Ours     = "ours"
+	Practice = "common practice"
+	Memory   = "from memory"
+	Mesh     = "from the mesh"
+	Derived  = "worked out"
+)
+
+// Figure is a number that says what it is. In units, "¤" stands for the studio's
+// currency.
+type Figure struct {
+	Label  string  `json:"label,omitempty"`
+	Value  float64 `json:"value"`
+	Unit   string  `json:"unit"`
+	Source string  `json:"source"`
+}
+
+// Of makes a figure.
+func Of(label string, value float64, unit, source string) Figure {
+	return Figure{label, value, unit, source}
+}
+
+// Text is the value with its unit, to at most four significant digits.
+func (f Figure) Text() string { return Number(f.Value) + " " + f.Unit }
+
+// Number writes a number as people read it: four significant digits at most, no
+// trailing zeros, no exponent.
+func Number(v float64) string {
+	if v == 0 || math.IsNaN(v) || math.IsInf(v, 0) {
+		return "0"
+	}
+	digits := 3 - int(math.Floor(math.Log10(math.Abs(v))))
+	if digits < 0 {
+		digits = 0
+	}
+	shift := math.Pow(10, float64(digits))
+	return strconv.FormatFloat(math.Round(v*shift)/shift, 'f', -1, 64)
+}
+
+// Working is the formula behind one number and what went into it.
+type Working struct {
+	Formula string   `json:"formula"`
+	Inputs  []Figure `json:"inputs"`
+	Result  Figure   `json:"result"`
+}
+
+// Set is figures by key, as machines and materials carry them.
+type Set map[string]Figure
+
+// V returns the value under a key; a key that is missing is worth nothing.
+func (s Set) V(key string) float64 { return s[key].Value }
+
+// Filled returns s with every figure of base that s lacks.
+func (s Set) Filled(base Set) Set {
+	out := maps.Clone(base)
+	if out == nil {
+		out = Set{}
+	}
+	maps.Copy(out, s)
+	return out
+}
+
+// Kind is a machine or a material to start from.
+type Kind struct {
+	Name    string `json:"name"`
+	Process string `json:"process"`
+	Figures Set    `json:"figures"`
+}
+
+// Entry is one rate of the book, under its key.
+type Entry struct {
+	Key   string `json:"key"`
+	Group string `json:"group"`
+	Figure
+	Min float64 `json:"min,omitempty"`
+	Max float64 `json:"max,omitempty"` // 0: no upper bound
+}
+
+// Book is a whole rate book.
+type Book struct {
+	Rates     []Entry `json:"rates"`
+	Machines  []Kind  `json:"machines"`
+	Materials []Kind  `json:"materials"`
+	index     map[string]int
+}
+
+//go:embed starting.json
+var starting []byte
+
+// Starting returns the book that a new studio begins with.
+func Starting() Book {
+	b, err := Parse(starting)
+	if err != nil {
+		panic("the starting rate book: " + err.Error())
+	}
+	return b
+}
+
+// Parse reads a book and checks that every figure has a unit and a source.
+func Parse(data []byte) (Book, error) {
+	var b Book
+	if err := json.Unmarshal(data, &b); err != nil {
+		return Book{}, err
+	}
+	b.index = map[string]int{}
+	for i, e := range b.Rates {
+		if e.Key == "" || e.Unit == "" || e.Source == "" || e.Label == "" {
+			return Book{}, fmt.Errorf("rate %d %q lacks a key, label, unit or source", i+1, e.Key)
+		}
+		if _, twice := b.index[e.Key]; twice {
+			return Book{}, fmt.Errorf("rate %q stands twice", e.Key)
+		}
+		b.index[e.Key] = i
+	}
+	for _, k := range append(append([]Kind{}, b.Machines...), b.Materials...) {
+		for key, f := range k.Figures {
+			if f.Unit == "" || f.Source == "" || f.Label == "" {
+				return Book{}, fmt.Errorf("%s: %q lacks a label, unit or source", k.Name, key)
+			}
+		}
+	}
+	return b, nil
+}
+
+// Get returns the figure under a key. Asking for a key that no book has is a
+// mistake in the program.
+func (b Book) Get(key string) Figure {
+	i, ok := b.index[key]
+	if !ok {
+		panic("no rate " + key)
+	}
+	return b.Rates[i].Figure
+}
+
+// V returns the value under a key.
+func (b Book) V(key string) float64 { return b.Get(key).Value }
+
+// With returns the book with the studio's own values in place of the book's.
+// Keys that the book does not know are left out.
+func (b Book) With(own map[string]float64) Book {
+	rates := append([]Entry{}, b.Rates...)
+	for i, e := range rates {
+		if v, ok := own[e.Key]; ok && v != e.Value {
+			rates[i].Value, rates[i].Source = v, Ours
+		}
+	}
+	b.Rates = rates
+	return b
+}
+
+// Check says what is wrong with a value for a key, or nil.
+func (b Book) Check(key string, v float64) error {
+	i, ok := b.index[key]
+	if !ok {
+		return fmt.Errorf("no rate is called %q", key)
+	}
+	e := b.Rates[i]
+	if math.IsNaN(v) || v < e.Min || e.Max > 0 && v > e.Max {
+		if e.Max > 0 {
+			return fmt.Errorf("%s: between %s and %s %s, not %s", e.Label, Number(e.Min), Number(e.Max), e.Unit, Number(v))
+		}
+		return fmt.Errorf("%s: %s %s or more, not %s", e.Label, Number(e.Min), e.Unit, Number(v))
+	}
+	return nil
+}

@@ -1,0 +1,243 @@
+// Package route is what happens to a piece from the print to the parcel: which
+// stages it passes, what may be stamped when, what a look can send back, and the
+// caution that belongs to each stage. Waits and minutes come from elsewhere; here
+// they are only kept in order. Routes follow the schools "light sand" for resin and
+// "putty" for filament; source: common practice.
+package route
+
+import (
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Kind is a sort of stage.
+type Kind string
+
+// The stages of the first routes.
+const (
+	Print Kind = "print"
+	Wash  Kind = "wash"
+	Strip Kind = "strip"
+	Cure  Kind = "cure"
+	Sand  Kind = "sand"
+	Fill  Kind = "fill"
+	Prime Kind = "prime"
+	Look  Kind = "look"
+	Base  Kind = "base"
+	Shade Kind = "shade"
+	Clear Kind = "clear"
+	Pack  Kind = "pack"
+)
+
+// Tiers, the stopping points a design is sold at.
+const (
+	Raw     = "raw"
+	Primed  = "primed"
+	Painted = "painted"
+)
+
+// TierName is the tier in words.
+func TierName(tier string) string {
+	return map[string]string{Raw: "raw kit", Primed: "smoothed and primed", Painted: "painted"}[tier]
+}
+
+// Manner is how a kind of stage is shown and spoken of.
+type Manner struct {
+	Mark    string // two letters on the strip
+	Name    string
+	Do      string // what to do, said at the bench
+	Dry     string // what is waited for afterwards
+	Caution string
+}
+
+const sheet = " Follow the product’s safety data sheet, local rules and, where required, a licensed professional."
+
+var manners = map[Kind]Manner{
+	Print: {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
+	Wash:  {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
+	Strip: {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
+	Cure:  {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
+	Sand:  {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
+	Fill:  {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
+	Prime: {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Look:  {"lo", "look", "Look under raking light", "", ""},
+	Base:  {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
+	Shade: {"sh", "shades and lights", "Shade, then lights", "wash dry", "Thinners and spirits: air, no flame." + sheet},
+	Clear: {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Pack:  {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
+}
+
+// Manner returns how the kind is shown.
+func (k Kind) Manner() Manner {
+	m, ok := manners[k]
+	if !ok {
+		return Manner{Mark: "··", Name: string(k), Do: string(k)}
+	}
+	return m
+}
+
+// All returns every kind, in the order of work.
+func All() []Kind {
+	return []Kind{Print, Wash, Strip, Cure, Fill, Sand, Prime, Look, Base, Shade, Clear, Pack}
+}
+
+// For returns the stages of a print at a tier. Resin: supports come off before the
+// cure, while they are soft; sanded, then spots filled, which a second light
+// sanding levels. Filament: putty all over first, then sanded.
+func For(process, tier string) []Kind {
+	var r []Kind
+	if process == "resin" {
+		r = []Kind{Print, Wash, Strip, Cure}
+	} else {
+		r = []Kind{Print, Strip}
+	}
+	if tier == Primed || tier == Painted {
+		if process == "resin" {
+			r = append(r, Sand, Fill, Prime, Look)
+		} else {
+			r = append(r, Fill, Sand, Prime, Look)
+		}
+	}
+	if tier == Painted {
+		r = append(r, Base, Shade, Clear)
+	}
+	return append(r, Pack)
+}
+
+// Mark is what became of a stage.
+type Mark string
+
+// What may become of a stage.
+const (
+	Todo     Mark = "todo"
+	Done     Mark = "done"
+	SentBack Mark = "sent back" // it was done and did not hold; a repeat follows
+)
+
+// Stage is one field of a piece's strip.
+type Stage struct {
+	Kind    Kind
+	Mark    Mark
+	Planned float64   // minutes of hands
+	WaitS   int64     // clock time after it, seconds
+	Until   time.Time // when that wait ends; zero while it is not done
+}
+
+// Stages is a piece's stages in order.
+type Stages []Stage
+
+// Now returns the index of the stage that is next, len(s) when all are done.
+func (s Stages) Now() int {
+	for i, st := range s {
+		if st.Mark == Todo {
+			return i
+		}
+	}
+	return len(s)
+}
+
+// Until returns when the wait before the next stage ends; zero for none. Only the
+// stage stamped last can hold up the next.
+func (s Stages) Until() time.Time {
+	for i := s.Now() - 1; i >= 0; i-- {
+		if s[i].Mark == Done {
+			return s[i].Until
+		}
+	}
+	return time.Time{}
+}
+
+// What can stand in the way of a stamp.
+var (
+	ErrFinished = errors.New("every stage is stamped")
+	ErrOnPlate  = errors.New("the print is stamped when its plate is emptied")
+	ErrNoLook   = errors.New("only a look, or a stage after the print, can send a piece back")
+)
+
+// WaitError says until when a stage must wait.
+type WaitError struct {
+	For   string // what is waited for
+	Until time.Time
+}
+
+func (e *WaitError) Error() string { return e.For + " at " + e.Until.Format("15:04") }
+
+// MayStamp says whether the stage that is next can be stamped at a time.
+func (s Stages) MayStamp(at time.Time) error {
+	i := s.Now()
+	switch {
+	case i == len(s):
+		return ErrFinished
+	case s[i].Kind == Print:
+		return ErrOnPlate
+	}
+	if until := s.Until(); at.Before(until) {
+		return &WaitError{s.waitedFor(), until}
+	}
+	return nil
+}
+
+func (s Stages) waitedFor() string {
+	for i := s.Now() - 1; i >= 0; i-- {
+		if s[i].Mark == Done {
+			return s[i].Kind.Manner().Dry
+		}
+	}
+	return ""
+}
+
+// WaitedFor names what the next stage waits for.
+func (s Stages) WaitedFor() string { return s.waitedFor() }
+
+// Back says what a look that fails the piece does: the look is struck through and
+// the stages from the last `to` before it are repeated after it. The repeat comes
+// back in order, with the plan of the stages it repeats.
+func (s Stages) Back(to Kind) (repeat []Stage, err error) {
+	now := s.Now()
+	if now == len(s) {
+		return nil, ErrFinished
+	}
+	if s[now].Kind == Print {
+		return nil, ErrNoLook
+	}
+	for i := now; i >= 0; i-- {
+		if s[i].Kind != to || s[i].Mark == SentBack {
+			continue
+		}
+		for _, st := range s[i : now+1] {
+			if st.Mark == SentBack || len(repeat) > 0 && contains(repeat, st.Kind) {
+				continue
+			}
+			repeat = append(repeat, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, WaitS: st.WaitS})
+		}
+		return repeat, nil
+	}
+	return nil, fmt.Errorf("the piece has not been through %q", to.Manner().Name)
+}
+
+func contains(stages []Stage, k Kind) bool {
+	for _, s := range stages {
+		if s.Kind == k {
+			return true
+		}
+	}
+	return false
+}
+
+// BackTo lists where the stage that is next can send the piece: to every stage
+// done before it, the print included, nearest first.
+func (s Stages) BackTo() (kinds []Kind) {
+	now := s.Now()
+	if now == len(s) || s[now].Kind == Print {
+		return nil
+	}
+	seen := map[Kind]bool{Look: true}
+	for i := now - 1; i >= 0; i-- {
+		if k := s[i].Kind; !seen[k] && s[i].Mark == Done {
+			seen[k] = true
+			kinds = append(kinds, k)
+		}
+	}
+	return kinds
+}

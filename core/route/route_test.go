@@ -1,0 +1,97 @@
+package route
+
+import (
+	"errors"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func strip(kinds ...Kind) (s Stages) {
+	for _, k := range kinds {
+		s = append(s, Stage{Kind: k, Mark: Todo, Planned: 5})
+	}
+	return s
+}
+
+func kinds(stages []Stage) (out []Kind) {
+	for _, s := range stages {
+		out = append(out, s.Kind)
+	}
+	return out
+}
+
+func TestRoutes(t *testing.T) {
+	assert.Equal(t, []Kind{Print, Wash, Strip, Cure, Pack}, For("resin", Raw))
+	assert.Equal(t, []Kind{Print, Strip, Fill, Sand, Prime, Look, Pack}, For("filament", Primed))
+	painted := For("resin", Painted)
+	assert.Equal(t, Pack, painted[len(painted)-1])
+	assert.Contains(t, painted, Shade)
+	for _, process := range []string{"resin", "filament"} {
+		for _, tier := range []string{Raw, Primed, Painted} {
+			seen := map[string]bool{}
+			for _, k := range For(process, tier) {
+				m := k.Manner()
+				assert.Len(t, m.Mark, 2)
+				assert.False(t, seen[m.Mark], "two stages with the mark %s", m.Mark)
+				seen[m.Mark] = true
+			}
+		}
+	}
+}
+
+// Uncured resin, dust, spray and alcohol are named where they occur.
+func TestCautionsStandAtTheirStage(t *testing.T) {
+	assert.Contains(t, Print.Manner().Caution, "nitrile gloves")
+	assert.Contains(t, Wash.Manner().Caution, "no flame")
+	assert.Contains(t, Sand.Manner().Caution, "respirator")
+	assert.Contains(t, Prime.Manner().Caution, "organic-vapour")
+	for _, k := range []Kind{Print, Wash, Cure, Sand, Fill, Prime, Base, Shade, Clear, Strip} {
+		assert.Contains(t, k.Manner().Caution, "safety data sheet", k)
+	}
+}
+
+func TestStampingInOrder(t *testing.T) {
+	noon := time.Date(2026, 5, 14, 12, 0, 0, 0, time.UTC)
+	s := strip(Print, Wash, Cure)
+	require.ErrorIs(t, s.MayStamp(noon), ErrOnPlate)
+	s[0].Mark = Done
+	require.NoError(t, s.MayStamp(noon))
+	s[1].Mark, s[1].Until = Done, noon.Add(30*time.Minute)
+	var wait *WaitError
+	require.ErrorAs(t, s.MayStamp(noon), &wait)
+	assert.Equal(t, "alcohol off at 12:30", wait.Error())
+	require.NoError(t, s.MayStamp(noon.Add(30*time.Minute)))
+	s[2].Mark = Done
+	require.ErrorIs(t, s.MayStamp(noon), ErrFinished)
+	assert.Equal(t, 3, s.Now())
+}
+
+func TestSendingBackRepeatsInOrder(t *testing.T) {
+	s := strip(Print, Wash, Strip, Cure, Sand, Fill, Prime, Look, Base, Pack)
+	for i := range 7 {
+		s[i].Mark = Done
+	}
+	assert.Equal(t, []Kind{Prime, Fill, Sand, Cure, Strip, Wash, Print}, s.BackTo())
+	repeat, err := s.Back(Fill)
+	require.NoError(t, err)
+	assert.Equal(t, []Kind{Fill, Prime, Look}, kinds(repeat))
+
+	// The same again after the repeat was done: the second round starts at the second fill.
+	s[7].Mark = SentBack
+	s = append(s[:8:8], append(repeat, s[8:]...)...)
+	s[8].Mark, s[9].Mark = Done, Done
+	repeat, err = s.Back(Fill)
+	require.NoError(t, err)
+	assert.Equal(t, []Kind{Fill, Prime, Look}, kinds(repeat))
+	repeat, err = s.Back(Print)
+	require.NoError(t, err)
+	assert.Equal(t, []Kind{Print, Wash, Strip, Cure, Sand, Fill, Prime, Look}, kinds(repeat))
+
+	_, err = s.Back(Shade)
+	assert.ErrorContains(t, err, "shades and lights")
+	_, err = strip(Print).Back(Print)
+	assert.True(t, errors.Is(err, ErrNoLook))
+}
