@@ -11,6 +11,7 @@ import (
 	"maps"
 	"math"
 	"strconv"
+	"sync"
 )
 
 // Where a figure came from.
@@ -104,13 +105,13 @@ type Book struct {
 var starting []byte
 
 // Starting returns the book that a new studio begins with.
-func Starting() Book {
+var Starting = sync.OnceValue(func() Book {
 	b, err := Parse(starting)
 	if err != nil {
 		panic("the starting rate book: " + err.Error())
 	}
 	return b
-}
+})
 
 // Parse reads a book and checks that every figure has a unit and a source.
 func Parse(data []byte) (Book, error) {

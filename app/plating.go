@@ -1,0 +1,725 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/core/plate"
+	"sakuji/core/process"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+func dayEnd(year, month, day int, zone *time.Location) time.Time {
+	return time.Date(year, time.Month(month), day, 23, 59, 0, 0, zone)
+}
+
+// PlatesSheet is what stands and waits at the machines.
+type PlatesSheet struct {
+	House   studio.House
+	Open    []studio.Plate // laid, running or finished
+	Emptied []studio.Plate
+	Waiting []WaitingGroup
+	Now     time.Time
+}
+
+// WaitingGroup is pieces that could share a plate: of one process and material.
+type WaitingGroup struct {
+	Process  string
+	Material studio.Material
+	Pieces   []studio.Piece
+	Machines []studio.Machine
+}
+
+// Grams of the material that a group's prints would take are not summed here: they
+// depend on the machine. It is told once a plate is laid.
+
+// On returns the machine's open plates in a state.
+func (s PlatesSheet) On(machineID int64, states ...string) (out []studio.Plate) {
+	for _, p := range s.Open {
+		if p.MachineID == machineID && slices.Contains(states, p.State) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Plates returns the sheet of plates.
+func (a *App) Plates(ctx context.Context) (s PlatesSheet, err error) {
+	s.Now = a.Clock.Now()
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if s.House, err = house(tx); err != nil {
+			return err
+		}
+		if s.Open, err = tx.Plates(studio.PlateLaid, studio.PlateRunning, studio.PlateFinished); err != nil {
+			return err
+		}
+		if s.Emptied, err = tx.EmptiedPlates(12); err != nil {
+			return err
+		}
+		s.Waiting, err = waiting(tx, s.House)
+		return err
+	})
+	return s, err
+}
+
+func waiting(tx *store.Tx, h studio.House) (groups []WaitingGroup, err error) {
+	pieces, err := tx.PiecesIn(studio.Waiting)
+	for _, p := range pieces {
+		at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == p.Process && g.Material.ID == p.MaterialID })
+		if at < 0 {
+			m, _ := h.Material(p.MaterialID, p.Process)
+			g := WaitingGroup{Process: p.Process, Material: m}
+			for _, machine := range h.Machines {
+				if machine.Process == p.Process && machine.Active {
+					g.Machines = append(g.Machines, machine)
+				}
+			}
+			groups = append(groups, g)
+			at = len(groups) - 1
+		}
+		groups[at].Pieces = append(groups[at].Pieces, p)
+	}
+	return groups, err
+}
+
+// LaidPiece is a piece on a plate as the drawing and the lists need it.
+type LaidPiece struct {
+	studio.OnPlatePiece
+	Piece studio.Piece
+	Model studio.Model
+	Grams float64
+}
+
+// Candidate is a waiting piece and what it would add to a plate.
+type Candidate struct {
+	Piece      studio.Piece
+	Others     int // more copies that would lie the same
+	Fits       bool
+	Why        string
+	AddMinutes float64
+	AddGrams   float64
+}
+
+// PlateSheet is one plate, drawn and worked out.
+type PlateSheet struct {
+	House      studio.House
+	Plate      studio.Plate
+	Machine    studio.Machine
+	Material   studio.Material
+	Pieces     []LaidPiece
+	Estimate   studio.PlateEstimate
+	Candidates []Candidate
+	Busy       *studio.Plate // another plate runs on the machine
+	MayTake    error         // why it cannot be taken back; nil: it can
+	Log        []studio.Entry
+	Now        time.Time
+}
+
+// PlateSheet returns a plate's sheet.
+func (a *App) PlateSheet(ctx context.Context, number int) (s PlateSheet, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err = a.plateSheet(tx, number, true)
+		return err
+	})
+	return s, err
+}
+
+func (a *App) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateSheet, err error) {
+	s.Now = a.Clock.Now()
+	if s.House, err = house(tx); err != nil {
+		return s, err
+	}
+	if s.Plate, err = tx.Plate(number); err != nil {
+		return s, err
+	}
+	s.Machine, _ = s.House.Machine(s.Plate.MachineID)
+	s.Material, _ = s.House.Material(s.Plate.MaterialID, s.Machine.Process)
+	pieces, err := tx.PiecesOnPlate(s.Plate.ID)
+	if err != nil {
+		return s, err
+	}
+	models, err := modelsOf(tx, pieces)
+	if err != nil {
+		return s, err
+	}
+	var laid []studio.LaidPiece
+	for i, p := range pieces {
+		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.PartID]})
+		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.PartID]})
+	}
+	s.Estimate = s.House.EstimatePlate(s.Machine, s.Material, laid)
+	for i := range s.Pieces {
+		s.Pieces[i].Grams = s.Estimate.PieceGrams[s.Pieces[i].Piece.ID]
+	}
+	open, err := tx.Plates(studio.PlateRunning, studio.PlateFinished)
+	if err != nil {
+		return s, err
+	}
+	for i, p := range open {
+		if p.MachineID == s.Machine.ID && p.ID != s.Plate.ID {
+			s.Busy = &open[i]
+		}
+	}
+	s.MayTake = mayTakePlate(s)
+	if candidates && s.Plate.State == studio.PlateLaid {
+		s.Candidates, err = s.candidates(tx, laid)
+	}
+	return s, err
+}
+
+func modelsOf(tx *store.Tx, pieces []studio.Piece) (map[int64]studio.Model, error) {
+	ids := make([]int64, len(pieces))
+	for i, p := range pieces {
+		ids[i] = p.PartID
+	}
+	return tx.PartModels(ids...)
+}
+
+// maxCandidates bounds the list of what would still fit.
+const maxCandidates = 8
+
+// candidates tries each kind of waiting piece on what is left of the bed.
+func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Candidate, err error) {
+	groups, err := waiting(tx, s.House)
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range groups {
+		if g.Process != s.Machine.Process || g.Material.ID != s.Material.ID {
+			continue
+		}
+		models, err := modelsOf(tx, g.Pieces)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range g.Pieces {
+			same := slices.IndexFunc(out, func(c Candidate) bool { return c.Piece.PartID == p.PartID && c.Piece.Scale == p.Scale })
+			if same >= 0 {
+				out[same].Others++
+				continue
+			}
+			if len(out) == maxCandidates {
+				continue
+			}
+			m := models[p.PartID]
+			c := Candidate{Piece: p}
+			placed, left := plate.Fill(s.Machine.Bed(), s.House.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
+			if c.Fits = len(placed) == 1; !c.Fits {
+				c.Why = left[0].Reason
+			} else {
+				with := s.House.EstimatePlate(s.Machine, s.Material, append(slices.Clone(laid), studio.LaidPiece{Piece: p, Model: m}))
+				c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
+			}
+			out = append(out, c)
+		}
+	}
+	return out, nil
+}
+
+func (s PlateSheet) laid() (out []plate.Laid) {
+	for _, p := range s.Pieces {
+		out = append(out, plate.Laid{Part: s.Machine.OnBed(p.Piece.Code, p.Model, p.Piece.Scale),
+			Placed: plate.Placed{ID: p.Piece.Code, XMM: p.XMM, YMM: p.YMM, Quarters: p.Quarters}})
+	}
+	return out
+}
+
+// LayPlate makes a plate for a machine and lays as many of the waiting pieces of a
+// material on it as fit: those of the orders wanted soonest are tried first.
+func (a *App) LayPlate(ctx context.Context, hand Hand, machineID, materialID int64) (number int, left []plate.Left, err error) {
+	err = a.do(ctx, hand, func(d deed) error {
+		h, err := house(d.Tx)
+		if err != nil {
+			return err
+		}
+		machine, ok := h.Machine(machineID)
+		if !ok || !machine.Active {
+			return refuse("Choose a machine.")
+		}
+		material, ok := h.Material(materialID, machine.Process)
+		if !ok || material.ID != materialID {
+			return refuse("Choose a %s material for %s.", machine.Process, machine.Name)
+		}
+		pl := studio.Plate{MachineID: machine.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.now}
+		if err := d.AddPlate(&pl); err != nil {
+			return err
+		}
+		number = pl.Number
+		if left, err = d.fillPlate(h, machine, pl, nil); err != nil {
+			return err
+		}
+		if pl, err = d.Plate(number); err != nil {
+			return err
+		}
+		if len(pl.Pieces) == 0 {
+			why := "No piece waits for " + material.Name + "."
+			if len(left) > 0 {
+				why = left[0].ID + ": " + left[0].Reason + "."
+			}
+			return refuse("Nothing could be laid on %s. %s", machine.Name, why)
+		}
+		return d.log("plate laid", about{plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, Say(len(pl.Pieces), "piece"))
+	})
+	return number, left, err
+}
+
+// fillPlate lays waiting pieces around what lies there; only those with the codes
+// named, all for none.
+func (d deed) fillPlate(h studio.House, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
+	groups, err := waiting(d.Tx, h)
+	if err != nil {
+		return nil, err
+	}
+	var parts []plate.Part
+	pieces := map[string]studio.Piece{}
+	for _, g := range groups {
+		if g.Process != machine.Process || g.Material.ID != pl.MaterialID {
+			continue
+		}
+		models, err := modelsOf(d.Tx, g.Pieces)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range g.Pieces {
+			if len(only) == 0 || slices.Contains(only, p.Code) {
+				parts = append(parts, machine.OnBed(p.Code, models[p.PartID], p.Scale))
+				pieces[p.Code] = p
+			}
+		}
+	}
+	there, err := d.Tx.PiecesOnPlate(pl.ID)
+	if err != nil {
+		return nil, err
+	}
+	models, err := modelsOf(d.Tx, there)
+	if err != nil {
+		return nil, err
+	}
+	var laid []plate.Laid
+	for i, p := range there {
+		o := pl.Pieces[i]
+		laid = append(laid, plate.Laid{Part: machine.OnBed(p.Code, models[p.PartID], p.Scale), Placed: plate.Placed{ID: p.Code, XMM: o.XMM, YMM: o.YMM, Quarters: o.Quarters}})
+	}
+	placed, left := plate.Fill(machine.Bed(), h.Book.V("spacing"), laid, parts)
+	for _, pd := range placed {
+		p := pieces[pd.ID]
+		pl.Pieces = append(pl.Pieces, studio.OnPlatePiece{PlateID: pl.ID, PieceID: p.ID, XMM: pd.XMM, YMM: pd.YMM, Quarters: pd.Quarters})
+		p.State = studio.OnPlate
+		if err := d.SavePiece(p); err != nil {
+			return nil, err
+		}
+	}
+	return left, d.SavePlate(pl)
+}
+
+// onLaidPlate runs a change on a plate that has not started.
+func (a *App) onLaidPlate(ctx context.Context, hand Hand, number int, f func(deed, studio.House, studio.Machine, studio.Plate) error) error {
+	return a.do(ctx, hand, func(d deed) error {
+		pl, err := d.Plate(number)
+		if err != nil {
+			return err
+		}
+		if pl.State != studio.PlateLaid {
+			return refuse("Plate %d is %s: what lies on it stays as it is.", number, pl.State)
+		}
+		h, err := house(d.Tx)
+		if err != nil {
+			return err
+		}
+		machine, _ := h.Machine(pl.MachineID)
+		return f(d, h, machine, pl)
+	})
+}
+
+// AddToPlate lays one more waiting piece on a plate.
+func (a *App) AddToPlate(ctx context.Context, hand Hand, number int, code string) error {
+	return a.onLaidPlate(ctx, hand, number, func(d deed, h studio.House, machine studio.Machine, pl studio.Plate) error {
+		left, err := d.fillPlate(h, machine, pl, []string{code})
+		if err != nil {
+			return err
+		}
+		if len(left) > 0 {
+			return refuse("%s does not go on plate %d: %s.", code, number, left[0].Reason)
+		}
+		return d.log("laid on a plate", about{plate: pl.ID}, "%s on plate %d", code, number)
+	})
+}
+
+// LiftOff takes a piece off a plate; it waits again.
+func (a *App) LiftOff(ctx context.Context, hand Hand, number int, code string) error {
+	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, _ studio.Machine, pl studio.Plate) error {
+		p, err := d.Piece(code)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(pl.Pieces, func(o studio.OnPlatePiece) bool { return o.PieceID == p.ID }) {
+			return refuse("%s does not lie on plate %d.", code, number)
+		}
+		pl.Pieces = without(pl.Pieces, p.ID)
+		if err := d.SavePlate(pl); err != nil {
+			return err
+		}
+		p.State = studio.Waiting
+		if err := d.SavePiece(p); err != nil {
+			return err
+		}
+		return d.log("lifted off a plate", about{order: p.OrderID, piece: p.ID, plate: pl.ID}, "%s off plate %d", code, number)
+	})
+}
+
+// FillAgain takes everything off and lays the plate anew with all that waits.
+func (a *App) FillAgain(ctx context.Context, hand Hand, number int) (left []plate.Left, err error) {
+	err = a.onLaidPlate(ctx, hand, number, func(d deed, h studio.House, machine studio.Machine, pl studio.Plate) error {
+		if pl, err = d.clear(pl); err != nil {
+			return err
+		}
+		if left, err = d.fillPlate(h, machine, pl, nil); err != nil {
+			return err
+		}
+		return d.log("plate laid again", about{plate: pl.ID}, "plate %d", number)
+	})
+	return left, err
+}
+
+// clear lets everything on a plate wait again.
+func (d deed) clear(pl studio.Plate) (studio.Plate, error) {
+	for _, o := range pl.Pieces {
+		p, err := d.PieceByID(o.PieceID)
+		if err != nil {
+			return pl, err
+		}
+		p.State = studio.Waiting
+		if err := d.SavePiece(p); err != nil {
+			return pl, err
+		}
+	}
+	pl.Pieces = nil
+	return pl, d.SavePlate(pl)
+}
+
+// DissolvePlate gives a plate up before it starts.
+func (a *App) DissolvePlate(ctx context.Context, hand Hand, number int) error {
+	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, _ studio.Machine, pl studio.Plate) error {
+		pl, err := d.clear(pl)
+		if err != nil {
+			return err
+		}
+		pl.State = studio.PlateDissolved
+		if err := d.SavePlate(pl); err != nil {
+			return err
+		}
+		return d.log("plate dissolved", about{plate: pl.ID}, "plate %d: its pieces wait again", number)
+	})
+}
+
+// StartRun notes that a plate's run began, now (zero) or at a time that has passed.
+func (a *App) StartRun(ctx context.Context, hand Hand, number int, started time.Time, roomC *float64) error {
+	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, machine studio.Machine, pl studio.Plate) error {
+		s, err := a.plateSheet(d.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		if started.IsZero() {
+			started = d.now
+		}
+		switch {
+		case len(pl.Pieces) == 0:
+			return refuse("Plate %d is bare: lay a piece on it first.", number)
+		case s.Busy != nil && s.Busy.State == studio.PlateRunning:
+			return refuse("%s still runs plate %d. Note its end first.", machine.Name, s.Busy.Number)
+		case s.Busy != nil:
+			return refuse("Plate %d still stands on %s. Empty it first.", s.Busy.Number, machine.Name)
+		case started.After(d.now):
+			return refuse("A run cannot have started later than now, %s.", d.now.In(s.House.Studio.Zone()).Format("15:04"))
+		case roomC != nil && (*roomC < -20 || *roomC > 60):
+			return refuse("A room of %.0f °C is hard to believe.", *roomC)
+		}
+		run := studio.Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: s.Estimate.Minutes, RoomC: roomC}
+		if err := d.SaveRun(&run); err != nil {
+			return err
+		}
+		pl.State = studio.PlateRunning
+		if err := d.SavePlate(pl); err != nil {
+			return err
+		}
+		at := d
+		at.now = started
+		return at.log("run started", about{plate: pl.ID}, "plate %d on %s, %s", number, machine.Name, studio.Hours(run.PlannedMin))
+	})
+}
+
+// FinishRun notes that a machine has stopped, with what it reports of each piece,
+// if it reports at all ("good", or a cause of failure).
+func (a *App) FinishRun(ctx context.Context, hand Hand, number int, ended time.Time, reports map[int64]string) error {
+	return a.do(ctx, hand, func(d deed) error {
+		pl, err := d.Plate(number)
+		if err != nil {
+			return err
+		}
+		if pl.State != studio.PlateRunning {
+			return refuse("Plate %d is %s, not running.", number, pl.State)
+		}
+		if ended.IsZero() {
+			ended = d.now
+		}
+		if err := endOK(pl.Run, ended, d.now); err != nil {
+			return err
+		}
+		for i, o := range pl.Pieces {
+			pl.Pieces[i].Report = reports[o.PieceID]
+		}
+		return d.finish(pl, ended)
+	})
+}
+
+func endOK(r *studio.Run, ended, now time.Time) error {
+	if ended.Before(r.Started) {
+		return refuse("The run cannot have ended before it started.")
+	}
+	if ended.After(now) {
+		return refuse("The run cannot have ended later than now.")
+	}
+	return nil
+}
+
+func (d deed) finish(pl studio.Plate, ended time.Time) error {
+	pl.State, pl.Run.Ended = studio.PlateFinished, ended
+	if err := d.SaveRun(pl.Run); err != nil {
+		return err
+	}
+	if err := d.SavePlate(pl); err != nil {
+		return err
+	}
+	at := d
+	at.now = ended
+	return at.log("run ended", about{plate: pl.ID}, "plate %d, after %s", pl.Number, studio.Hours(ended.Sub(pl.Run.Started).Minutes()))
+}
+
+// Outcome is what became of a piece.
+type Outcome struct {
+	What  string // good, failed or scrapped
+	Cause string
+}
+
+// EmptyPlate records what came off a plate, piece by piece. A failed piece waits
+// again with its next attempt counted, a scrapped one does not; the material is
+// booked for all. A run whose end was not noted ends now, or at the time given.
+func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes map[int64]Outcome, ended time.Time, note string) error {
+	return a.do(ctx, hand, func(d deed) error {
+		pl, err := d.Plate(number)
+		if err != nil {
+			return err
+		}
+		if pl.State != studio.PlateRunning && pl.State != studio.PlateFinished {
+			return refuse("Plate %d is %s: there is nothing to empty.", number, pl.State)
+		}
+		if pl.State == studio.PlateRunning {
+			if ended.IsZero() {
+				ended = d.now
+			}
+			if err := endOK(pl.Run, ended, d.now); err != nil {
+				return err
+			}
+			if err := d.finish(pl, ended); err != nil {
+				return err
+			}
+		}
+		s, err := a.plateSheet(d.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		pl = s.Plate
+		if err := outcomesOK(s, outcomes); err != nil {
+			return err
+		}
+		ran := 1.0 // a run that stopped early laid down only part of its material
+		if pl.Run.PlannedMin > 0 {
+			ran = min(1, pl.Run.Ended.Sub(pl.Run.Started).Minutes()/pl.Run.PlannedMin)
+		}
+		hands := (s.House.Book.V("plate.empty") + s.House.Book.V("plate.setup"))
+		hands = hands/float64(len(pl.Pieces)) + s.House.Book.V("plate.piece")
+		count := map[string]int{}
+		for i, lp := range s.Pieces {
+			out := outcomes[lp.Piece.ID]
+			pl.Pieces[i].Outcome, pl.Pieces[i].Cause = out.What, out.Cause
+			count[out.What]++
+			if err := d.takeOff(pl, lp.Piece, out, hands); err != nil {
+				return err
+			}
+			if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: lp.Piece.ID, Grams: lp.Grams * ran, At: d.now}); err != nil {
+				return err
+			}
+		}
+		if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, Grams: s.Machine.Figures.V("loss"), At: d.now}); err != nil {
+			return err
+		}
+		pl.State, pl.Run.Emptied, pl.Run.EmptiedBy, pl.Run.Note = studio.PlateEmptied, d.now, d.hand.ID, strings.TrimSpace(note)
+		if err := d.SaveRun(pl.Run); err != nil {
+			return err
+		}
+		if err := d.SavePlate(pl); err != nil {
+			return err
+		}
+		return d.log("plate emptied", about{plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.ScrappedIt], dash(note))
+	})
+}
+
+func dash(note string) string {
+	if note = strings.TrimSpace(note); note == "" {
+		return ""
+	}
+	return "; " + note
+}
+
+func outcomesOK(s PlateSheet, outcomes map[int64]Outcome) error {
+	for _, lp := range s.Pieces {
+		out, ok := outcomes[lp.Piece.ID]
+		switch {
+		case !ok || !studio.OneOf(out.What, studio.Good, studio.Failed, studio.ScrappedIt):
+			return refuse("%s, %s: say whether it is good, failed or scrapped. Nothing was saved.", lp.Piece.Code, lp.Piece.Name)
+		case out.What == studio.Failed && strings.TrimSpace(out.Cause) == "":
+			return refuse("%s, %s: say why it failed; “not known” will do. Nothing was saved.", lp.Piece.Code, lp.Piece.Name)
+		}
+	}
+	return nil
+}
+
+// takeOff moves a piece on after its run.
+func (d deed) takeOff(pl studio.Plate, p studio.Piece, out Outcome, hands float64) error {
+	if p.State != studio.OnPlate {
+		return nil // called off while it was printing
+	}
+	of := about{order: p.OrderID, piece: p.ID, plate: pl.ID}
+	switch out.What {
+	case studio.Good:
+		p.State = studio.AtBench
+		if now := p.Now(); now != nil && now.Kind == route.Print {
+			now.Mark, now.PersonID, now.Done, now.Minutes, now.Until = route.Done, d.hand.ID, d.now, hands, d.now
+			now.Note = fmt.Sprintf("plate %d", pl.Number)
+		}
+		if err := d.log("printed", of, "%s came off plate %d", p.Code, pl.Number); err != nil {
+			return err
+		}
+	case studio.Failed:
+		p.State = studio.Waiting
+		p.Attempt++
+		if err := d.log("print failed", of, "%s on plate %d: %s. It waits for attempt %d", p.Code, pl.Number, out.Cause, p.Attempt); err != nil {
+			return err
+		}
+	case studio.ScrappedIt:
+		p.State = studio.Scrapped
+		if err := d.log("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, dash(out.Cause)); err != nil {
+			return err
+		}
+	}
+	if err := d.SavePiece(p); err != nil {
+		return err
+	}
+	return d.SaveStages(&p)
+}
+
+// mayTakePlate says whether an emptied plate can be taken back: for a while, and as
+// long as nothing was done to its pieces since.
+func mayTakePlate(s PlateSheet) error {
+	if s.Plate.State != studio.PlateEmptied {
+		return fmt.Errorf("plate %d is %s", s.Plate.Number, s.Plate.State)
+	}
+	if err := studio.MayTakeBack(s.Plate.Run.Emptied, s.Now); err != nil {
+		return err
+	}
+	if s.Busy != nil {
+		return fmt.Errorf("plate %d stands on %s by now", s.Busy.Number, s.Machine.Name)
+	}
+	for _, lp := range s.Pieces {
+		p := lp.Piece
+		moved := false
+		switch lp.Outcome {
+		case studio.Good:
+			last := p.Last()
+			moved = p.State != studio.AtBench || last == nil || last.Kind != route.Print
+		case studio.Failed:
+			moved = p.State != studio.Waiting
+		case studio.ScrappedIt:
+			moved = p.State != studio.Scrapped
+		}
+		if moved && p.State != studio.PieceOff {
+			return fmt.Errorf("%s has moved on since", p.Code)
+		}
+	}
+	return nil
+}
+
+// TakeBackPlate undoes the emptying of a plate: it stands on its machine again. The
+// logbook keeps both.
+func (a *App) TakeBackPlate(ctx context.Context, hand Hand, number int) error {
+	return a.do(ctx, hand, func(d deed) error {
+		s, err := a.plateSheet(d.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		if s.MayTake != nil {
+			return refused(s.MayTake)
+		}
+		pl := s.Plate
+		for i, lp := range s.Pieces {
+			p := lp.Piece
+			if p.State != studio.PieceOff {
+				switch lp.Outcome {
+				case studio.Good:
+					last := p.Last()
+					*last = studio.Stage{Position: last.Position, Stage: route.Stage{Kind: last.Kind, Mark: route.Todo, Planned: last.Planned, WaitS: last.WaitS}}
+				case studio.Failed:
+					p.Attempt--
+				}
+				p.State = studio.OnPlate
+				if err := d.SavePiece(p); err != nil {
+					return err
+				}
+				if err := d.SaveStages(&p); err != nil {
+					return err
+				}
+			}
+			pl.Pieces[i].Outcome, pl.Pieces[i].Cause = "", ""
+		}
+		if err := d.Unbook(pl.Run.ID); err != nil {
+			return err
+		}
+		pl.State, pl.Run.Emptied, pl.Run.EmptiedBy = studio.PlateFinished, time.Time{}, 0
+		if err := d.SaveRun(pl.Run); err != nil {
+			return err
+		}
+		if err := d.SavePlate(pl); err != nil {
+			return err
+		}
+		return d.log("plate taken back", about{plate: pl.ID}, "plate %d stands on %s again", number, s.Machine.Name)
+	})
+}
+
+// Running returns the plates that run, for the machines themselves.
+func (a *App) Running(ctx context.Context) (h studio.House, plates []studio.Plate, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if h, err = house(tx); err != nil {
+			return err
+		}
+		plates, err = tx.Plates(studio.PlateRunning)
+		return err
+	})
+	return h, plates, err
+}
+
+// ColdC is the room temperature below which resin runs fail and paint cures late.
+// Source: common practice.
+const ColdC = 20.0
+
+// BeforeYouStart is what to see to before a run, by process.
+func BeforeYouStart(processName string) string {
+	if processName == process.Resin {
+		return "Vat strained, film tight, resin shaken, room 20 °C or more, bed clean. Uncured resin: nitrile gloves, eye protection, air."
+	}
+	return "Bed clean and level, filament dry, enough on the spool, nothing in the way of the head. Hot end and bed burn."
+}

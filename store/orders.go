@@ -1,0 +1,148 @@
+package store
+
+import (
+	"strings"
+
+	"sakuji/studio"
+)
+
+const orderColumns = `o.id, o.number, o.client_id, c.name, o.title, o.use, o.wanted_ms, coalesce(o.budget_minor, 0), o.note, o.state,
+	o.created_ms, o.accepted_ms, o.delivered_ms, o.closed_ms, o.repeats_id`
+
+const orderFrom = ` FROM orders o JOIN clients c ON c.id = o.client_id `
+
+func scanOrder(scan func(...any) error, o *studio.Order) error {
+	return scan(&o.ID, &o.Number, &o.ClientID, &o.Client, &o.Title, &o.Use, at(&o.Wanted), &o.BudgetMinor, &o.Note, &o.State,
+		at(&o.Created), at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID))
+}
+
+// Orders returns orders in the states named, all of them for none; those wanted
+// soonest first, those without a date last.
+func (t *Tx) Orders(states ...string) ([]studio.Order, error) {
+	where, args := "", []any{}
+	if len(states) > 0 {
+		where = `WHERE o.state IN (?` + strings.Repeat(", ?", len(states)-1) + `)`
+		for _, s := range states {
+			args = append(args, s)
+		}
+	}
+	return rows(t, scanOrder, `SELECT `+orderColumns+orderFrom+where+` ORDER BY o.wanted_ms IS NULL, o.wanted_ms, o.number`, args...)
+}
+
+// OrdersOf returns a client's orders, newest first.
+func (t *Tx) OrdersOf(clientID int64) ([]studio.Order, error) {
+	return rows(t, scanOrder, `SELECT `+orderColumns+orderFrom+`WHERE o.client_id = ? ORDER BY o.id DESC`, clientID)
+}
+
+// Order returns one by number.
+func (t *Tx) Order(number string) (studio.Order, error) {
+	return one(t, scanOrder, `SELECT `+orderColumns+orderFrom+`WHERE o.number = ?`, number)
+}
+
+// OrderByID returns one by id.
+func (t *Tx) OrderByID(id int64) (studio.Order, error) {
+	return one(t, scanOrder, `SELECT `+orderColumns+orderFrom+`WHERE o.id = ?`, id)
+}
+
+// HighestNumber is the highest order number given out.
+func (t *Tx) HighestNumber() (int, error) {
+	return one(t, func(scan func(...any) error, n *int) error { return scan(n) },
+		`SELECT coalesce(max(CAST(number AS INTEGER)), 0) FROM orders`)
+}
+
+// SaveOrder adds an order without an id, or changes one.
+func (t *Tx) SaveOrder(o *studio.Order) (err error) {
+	budget := id(&o.BudgetMinor)
+	if o.ID == 0 {
+		o.ID, err = t.insert(`INSERT INTO orders (number, client_id, title, use, wanted_ms, budget_minor, note, state, created_ms,
+			accepted_ms, delivered_ms, closed_ms, repeats_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			o.Number, o.ClientID, o.Title, o.Use, at(&o.Wanted), budget, o.Note, o.State, at(&o.Created),
+			at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID))
+		return err
+	}
+	return t.exec(`UPDATE orders SET client_id = ?, title = ?, use = ?, wanted_ms = ?, budget_minor = ?, note = ?, state = ?,
+		accepted_ms = ?, delivered_ms = ?, closed_ms = ? WHERE id = ?`,
+		o.ClientID, o.Title, o.Use, at(&o.Wanted), budget, o.Note, o.State, at(&o.Accepted), at(&o.Delivered), at(&o.Closed), o.ID)
+}
+
+func scanPoint(scan func(...any) error, p *studio.Point) error {
+	return scan(&p.ID, &p.OrderID, &p.Kind, &p.Text, &p.Answer, at(&p.At), at(&p.Settled))
+}
+
+const pointColumns = `SELECT id, order_id, kind, text, answer, at_ms, settled_ms FROM points `
+
+// Points returns what is settled or open with the client of an order.
+func (t *Tx) Points(orderID int64) ([]studio.Point, error) {
+	return rows(t, scanPoint, pointColumns+`WHERE order_id = ? ORDER BY id`, orderID)
+}
+
+// OpenAsked returns clients' questions nobody has answered.
+func (t *Tx) OpenAsked() ([]studio.Point, error) {
+	return rows(t, scanPoint, pointColumns+`WHERE kind = 'asked' AND settled_ms IS NULL ORDER BY id`)
+}
+
+// SavePoint adds a point without an id, or changes one.
+func (t *Tx) SavePoint(p *studio.Point) (err error) {
+	if p.ID == 0 {
+		p.ID, err = t.insert(`INSERT INTO points (order_id, kind, text, answer, at_ms, settled_ms) VALUES (?, ?, ?, ?, ?, ?)`,
+			p.OrderID, p.Kind, p.Text, p.Answer, at(&p.At), at(&p.Settled))
+		return err
+	}
+	return t.exec(`UPDATE points SET text = ?, answer = ?, settled_ms = ? WHERE id = ?`, p.Text, p.Answer, at(&p.Settled), p.ID)
+}
+
+// Pictures returns an order's reference pictures.
+func (t *Tx) Pictures(orderID int64) ([]studio.Picture, error) {
+	return rows(t, func(scan func(...any) error, p *studio.Picture) error {
+		return scan(&p.ID, &p.OrderID, &p.SHA, &p.Name, &p.Type)
+	}, `SELECT id, order_id, sha, name, type FROM pictures WHERE order_id = ? ORDER BY id`, orderID)
+}
+
+// AddPicture adds a reference picture.
+func (t *Tx) AddPicture(p *studio.Picture) (err error) {
+	p.ID, err = t.insert(`INSERT INTO pictures (order_id, sha, name, type) VALUES (?, ?, ?, ?)`, p.OrderID, p.SHA, p.Name, p.Type)
+	return err
+}
+
+// PictureType returns the media type of a picture's file; ErrNotFound when no
+// order has it.
+func (t *Tx) PictureType(sha string) (string, error) {
+	return one(t, func(scan func(...any) error, s *string) error { return scan(s) },
+		`SELECT type FROM pictures WHERE sha = ? LIMIT 1`, sha)
+}
+
+// AddPayment notes money that arrived.
+func (t *Tx) AddPayment(p *studio.Payment) (err error) {
+	p.ID, err = t.insert(`INSERT INTO payments (order_id, kind, amount_minor, currency, at_ms) VALUES (?, ?, ?, ?, ?)`,
+		p.OrderID, p.Kind, p.AmountMinor, p.Currency, at(&p.At))
+	return err
+}
+
+// Payments returns what arrived for an order.
+func (t *Tx) Payments(orderID int64) ([]studio.Payment, error) {
+	return rows(t, func(scan func(...any) error, p *studio.Payment) error {
+		return scan(&p.ID, &p.OrderID, &p.Kind, &p.AmountMinor, &p.Currency, at(&p.At))
+	}, `SELECT id, order_id, kind, amount_minor, currency, at_ms FROM payments WHERE order_id = ? ORDER BY id`, orderID)
+}
+
+// Found is one hit of a search.
+type Found struct {
+	Kind  string // order, client, piece, model
+	Key   string // number, id or code
+	Name  string
+	Extra string
+}
+
+// Find looks for a few letters in orders, clients, pieces and models; newest first,
+// at most fifty.
+func (t *Tx) Find(letters string) ([]Found, error) {
+	like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.TrimSpace(letters)) + "%"
+	return rows(t, func(scan func(...any) error, f *Found) error { return scan(&f.Kind, &f.Key, &f.Name, &f.Extra) }, `
+		SELECT * FROM (SELECT 'order', o.number, o.title, c.name || ', ' || o.state`+orderFrom+`
+			WHERE o.number LIKE ?1 ESCAPE '\' OR o.title LIKE ?1 ESCAPE '\' OR c.name LIKE ?1 ESCAPE '\'
+				OR EXISTS (SELECT 1 FROM items i WHERE i.order_id = o.id AND i.removed = 0 AND i.title LIKE ?1 ESCAPE '\') ORDER BY o.id DESC LIMIT 20)
+		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
+			WHERE name LIKE ?1 ESCAPE '\' OR email LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'piece', code, name, state FROM pieces
+			WHERE code LIKE ?1 ESCAPE '\' OR name LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)`, like)
+}

@@ -1,0 +1,137 @@
+package store
+
+import (
+	"strings"
+	"time"
+
+	"sakuji/studio"
+)
+
+const pieceColumns = `SELECT p.id, p.code, p.order_id, p.item_id, p.part_id, p.name, p.process, p.material_id, p.scale, p.wall_mm, p.tier, p.attempt, p.state, p.replaces_id FROM pieces p `
+
+func scanPiece(scan func(...any) error, p *studio.Piece) error {
+	return scan(&p.ID, &p.Code, &p.OrderID, &p.ItemID, &p.PartID, &p.Name, &p.Process, &p.MaterialID, &p.Scale, &p.WallMM, &p.Tier,
+		&p.Attempt, &p.State, id(&p.ReplacesID))
+}
+
+// Piece returns one by code, with its stages.
+func (t *Tx) Piece(code string) (studio.Piece, error) {
+	return t.withStages(one(t, scanPiece, pieceColumns+`WHERE p.code = ? COLLATE NOCASE`, code))
+}
+
+// PieceByID returns one by id, with its stages.
+func (t *Tx) PieceByID(pieceID int64) (studio.Piece, error) {
+	return t.withStages(one(t, scanPiece, pieceColumns+`WHERE p.id = ?`, pieceID))
+}
+
+func (t *Tx) withStages(p studio.Piece, err error) (studio.Piece, error) {
+	if err != nil {
+		return p, err
+	}
+	p.Stages, err = rows(t, scanStage, stageColumns+`WHERE s.piece_id = ? ORDER BY s.position`, p.ID)
+	return p, err
+}
+
+// PiecesOf returns an order's pieces with their stages, in the order they were made.
+func (t *Tx) PiecesOf(orderID int64) ([]studio.Piece, error) {
+	return t.pieces(`WHERE p.order_id = ? ORDER BY p.id`, orderID)
+}
+
+// PiecesIn returns pieces in these states with their stages; those of the order
+// wanted soonest first.
+func (t *Tx) PiecesIn(states ...string) ([]studio.Piece, error) {
+	args := make([]any, len(states))
+	for i, s := range states {
+		args[i] = s
+	}
+	return t.pieces(`JOIN orders o ON o.id = p.order_id WHERE p.state IN (?`+strings.Repeat(", ?", len(states)-1)+`)
+		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, p.id`, args...)
+}
+
+// PiecesOnPlate returns the pieces of a plate with their stages.
+func (t *Tx) PiecesOnPlate(plateID int64) ([]studio.Piece, error) {
+	return t.pieces(`JOIN plate_pieces pp ON pp.piece_id = p.id WHERE pp.plate_id = ? ORDER BY p.id`, plateID)
+}
+
+func (t *Tx) pieces(where string, args ...any) ([]studio.Piece, error) {
+	pieces, err := rows(t, scanPiece, pieceColumns+where, args...)
+	if err != nil || len(pieces) == 0 {
+		return nil, err
+	}
+	byID := make(map[int64]*studio.Piece, len(pieces))
+	for i := range pieces {
+		byID[pieces[i].ID] = &pieces[i]
+	}
+	inner := where
+	if at := strings.Index(inner, "ORDER BY"); at >= 0 {
+		inner = inner[:at]
+	}
+	stages, err := rows(t, scanStage, stageColumns+`WHERE s.piece_id IN (SELECT p.id FROM pieces p `+inner+`) ORDER BY s.piece_id, s.position`, args...)
+	for _, s := range stages {
+		if p := byID[s.PieceID]; p != nil {
+			p.Stages = append(p.Stages, s)
+		}
+	}
+	return pieces, err
+}
+
+const stageColumns = `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, s.wait_s, s.person_id, coalesce(w.initials, ''),
+	s.done_ms, coalesce(s.minutes, 0), s.note, s.until_ms FROM stages s LEFT JOIN people w ON w.id = s.person_id `
+
+func scanStage(scan func(...any) error, s *studio.Stage) error {
+	return scan(&s.ID, &s.PieceID, &s.Position, &s.Kind, &s.Mark, &s.Planned, &s.WaitS, id(&s.PersonID), &s.Initials,
+		at(&s.Done), &s.Minutes, &s.Note, at(&s.Until))
+}
+
+// AddPiece adds a piece with its stages.
+func (t *Tx) AddPiece(p *studio.Piece) (err error) {
+	p.ID, err = t.insert(`INSERT INTO pieces (code, order_id, item_id, part_id, name, process, material_id, scale, wall_mm, tier, attempt, state, replaces_id)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.Code, p.OrderID, p.ItemID, p.PartID, p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM,
+		p.Tier, p.Attempt, p.State, id(&p.ReplacesID))
+	if err != nil {
+		return err
+	}
+	return t.SaveStages(p)
+}
+
+// SavePiece changes a piece; its stages are saved by SaveStages.
+func (t *Tx) SavePiece(p studio.Piece) error {
+	return t.exec(`UPDATE pieces SET name = ?, process = ?, material_id = ?, scale = ?, wall_mm = ?, tier = ?, attempt = ?, state = ? WHERE id = ?`,
+		p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier, p.Attempt, p.State, p.ID)
+}
+
+// SaveStages writes a piece's whole strip, in the order it has.
+func (t *Tx) SaveStages(p *studio.Piece) error {
+	if err := t.exec(`DELETE FROM stages WHERE piece_id = ?`, p.ID); err != nil {
+		return err
+	}
+	for i := range p.Stages {
+		s := &p.Stages[i]
+		s.PieceID, s.Position = p.ID, i
+		minutes := any(s.Minutes)
+		if s.Done.IsZero() {
+			minutes = nil
+		}
+		var err error
+		s.ID, err = t.insert(`INSERT INTO stages (piece_id, position, kind, mark, planned_min, wait_s, person_id, done_ms, minutes, note, until_ms)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.ID, i, string(s.Kind), string(s.Mark), s.Planned, s.WaitS, id(&s.PersonID), at(&s.Done),
+			minutes, s.Note, at(&s.Until))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Codes returns the codes of an order's pieces.
+func (t *Tx) Codes(orderID int64) ([]string, error) {
+	return rows(t, func(scan func(...any) error, s *string) error { return scan(s) }, `SELECT code FROM pieces WHERE order_id = ?`, orderID)
+}
+
+// WaitsEnded returns stamped stages whose wait ended between two times, oldest
+// first, with the name of their piece in Note.
+func (t *Tx) WaitsEnded(from, to time.Time) ([]studio.Stage, error) {
+	return rows(t, scanStage, `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, s.wait_s, s.person_id, '', s.done_ms,
+		coalesce(s.minutes, 0), p.name, s.until_ms FROM stages s JOIN pieces p ON p.id = s.piece_id
+		WHERE s.until_ms >= ? AND s.until_ms < ? AND s.wait_s > 0 AND s.mark = 'done' ORDER BY s.until_ms`, at(&from), at(&to))
+}

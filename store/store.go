@@ -1,0 +1,217 @@
+// Package store keeps the studio in one folder: a SQLite database and, beside it,
+// the uploaded files under their SHA-256. One file here per noun. It holds no rule
+// of the trade; it saves and finds what studio describes.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver "sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is returned where one row was asked for and none is there.
+var ErrNotFound = errors.New("not found")
+
+// Store is an open data folder.
+type Store struct {
+	dir   string
+	read  *sql.DB
+	write *sql.DB
+}
+
+// DatabaseName is the database's file in the data folder.
+const DatabaseName = "sakuji.db"
+
+// Open opens the data folder, making it and bringing its tables up to date.
+func Open(ctx context.Context, dir string) (*Store, error) {
+	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o750); err != nil {
+		return nil, err
+	}
+	write, err := sql.Open("sqlite", dsn(dir, "immediate", "rwc"))
+	if err != nil {
+		return nil, err
+	}
+	write.SetMaxOpenConns(1)
+	if err := migrate(ctx, write); err != nil {
+		write.Close()
+		return nil, fmt.Errorf("%s: %w", filepath.Join(dir, DatabaseName), err)
+	}
+	read, err := sql.Open("sqlite", dsn(dir, "deferred", "rw")+"&_pragma=query_only(1)")
+	if err != nil {
+		write.Close()
+		return nil, err
+	}
+	read.SetMaxOpenConns(8)
+	return &Store{dir: dir, read: read, write: write}, nil
+}
+
+func dsn(dir, lock, mode string) string {
+	q := url.Values{"mode": {mode}, "_txlock": {lock}, "_pragma": {
+		"busy_timeout(5000)", "journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", "temp_store(MEMORY)", "cache_size(-16000)"}}
+	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: filepath.Join(dir, DatabaseName)}).EscapedPath(), RawQuery: q.Encode()}).String()
+}
+
+func migrate(ctx context.Context, db *sql.DB) error {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// Close closes the database; what was written is on disk.
+func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
+
+// Sessions is the database for the session library, which writes for itself.
+func (s *Store) Sessions() *sql.DB { return s.write }
+
+// Ping asks whether the database answers.
+func (s *Store) Ping(ctx context.Context) error {
+	var one int
+	return s.read.QueryRowContext(ctx, "SELECT 1").Scan(&one)
+}
+
+// Tx is a transaction; every query of the store hangs on it.
+type Tx struct {
+	ctx context.Context
+	tx  *sql.Tx
+}
+
+// Read runs f over one unchanging view of the data.
+func (s *Store) Read(ctx context.Context, f func(*Tx) error) error {
+	return in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, f)
+}
+
+// Write runs f as one change: all of it is saved, or on an error none.
+func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
+	return in(ctx, s.write, nil, f)
+}
+
+func in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(*Tx) error) error {
+	tx, err := db.BeginTx(ctx, opts)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
+	if err := f(&Tx{ctx, tx}); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+func (t *Tx) exec(query string, args ...any) error {
+	_, err := t.tx.ExecContext(t.ctx, query, args...)
+	return err
+}
+
+// insert runs an INSERT and returns the new row's id.
+func (t *Tx) insert(query string, args ...any) (int64, error) {
+	r, err := t.tx.ExecContext(t.ctx, query, args...)
+	if err != nil {
+		return 0, err
+	}
+	return r.LastInsertId()
+}
+
+// rows reads all rows of a query, each through scan.
+func rows[T any](t *Tx, scan func(func(...any) error, *T) error, query string, args ...any) ([]T, error) {
+	r, err := t.tx.QueryContext(t.ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	var out []T
+	for r.Next() {
+		var v T
+		if err := scan(r.Scan, &v); err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+	return out, r.Err()
+}
+
+// one reads a single row, or ErrNotFound.
+func one[T any](t *Tx, scan func(func(...any) error, *T) error, query string, args ...any) (T, error) {
+	var v T
+	err := scan(t.tx.QueryRowContext(t.ctx, query, args...).Scan, &v)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return v, err
+}
+
+// moment maps a time to Unix milliseconds; the zero time is NULL.
+type moment struct{ t *time.Time }
+
+func at(t *time.Time) moment { return moment{t} }
+
+func (m moment) Value() (driver.Value, error) {
+	if m.t.IsZero() {
+		return nil, nil
+	}
+	return m.t.UnixMilli(), nil
+}
+
+func (m moment) Scan(v any) error {
+	*m.t = time.Time{}
+	if ms, ok := v.(int64); ok {
+		*m.t = time.UnixMilli(ms).UTC()
+	}
+	return nil
+}
+
+// ref maps an id to a nullable column; 0 is NULL.
+type ref struct{ id *int64 }
+
+func id(i *int64) ref { return ref{i} }
+
+func (r ref) Value() (driver.Value, error) {
+	if *r.id == 0 {
+		return nil, nil
+	}
+	return *r.id, nil
+}
+
+func (r ref) Scan(v any) error {
+	*r.id, _ = v.(int64)
+	return nil
+}
+
+// packed maps any value to JSON in a text column.
+type packed struct{ v any }
+
+func (p packed) Value() (driver.Value, error) {
+	b, err := json.Marshal(p.v)
+	return string(b), err
+}
+
+func (p packed) Scan(v any) error {
+	switch s := v.(type) {
+	case string:
+		return json.Unmarshal([]byte(s), p.v)
+	case []byte:
+		return json.Unmarshal(s, p.v)
+	}
+	return fmt.Errorf("JSON expected, %T found", v)
+}
