@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"strings"
 	"time"
 
@@ -130,4 +131,20 @@ func (a *App) Find(ctx context.Context, letters string) (found []store.Found, er
 		return err
 	})
 	return found, err
+}
+
+// File opens a kept file; kind is its media type when it is a picture.
+func (a *App) File(ctx context.Context, sha string) (f *os.File, kind string, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		kind, err = tx.PictureType(sha)
+		if NotFound(err) {
+			return nil
+		}
+		return err
+	})
+	if err != nil {
+		return nil, "", err
+	}
+	f, err = a.Store.File(sha)
+	return f, kind, err
 }

@@ -44,6 +44,9 @@ type BenchSheet struct {
 	Zone   *time.Location
 }
 
+// Filters lists the filters in the order they are shown.
+func (s BenchSheet) Filters() []string { return []string{BenchReady, BenchWaiting, BenchAll} }
+
 // Bench returns the bench's sheet: pieces ready for hands, those that wait, or all,
 // those on plates and waiting for one included.
 func (a *App) Bench(ctx context.Context, filter, order string) (s BenchSheet, err error) {

@@ -51,6 +51,15 @@ func (s DeliverySheet) Complete() bool {
 	return len(s.Packed) > 0 && s.Open == 0 && len(s.Short) == 0
 }
 
+// Share maps minutes to a bar 200 long, the longest stage filling it.
+func (s DeliverySheet) Share(minutes float64) float64 {
+	longest := 1.0
+	for _, c := range s.Hours {
+		longest = max(longest, c.Planned, c.Actual)
+	}
+	return 200 * minutes / longest
+}
+
 // Delivery returns an order's delivery sheet.
 func (a *App) Delivery(ctx context.Context, number string) (s DeliverySheet, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {

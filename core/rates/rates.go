@@ -180,3 +180,9 @@ func (b Book) Check(key string, v float64) error {
 	}
 	return nil
 }
+
+// Has reports whether the book has a rate under the key.
+func (b Book) Has(key string) bool {
+	_, ok := b.index[key]
+	return ok
+}

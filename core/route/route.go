@@ -37,6 +37,9 @@ const (
 	Painted = "painted"
 )
 
+// Tiers returns the stopping points, cheapest first.
+func Tiers() []string { return []string{Raw, Primed, Painted} }
+
 // TierName is the tier in words.
 func TierName(tier string) string {
 	return map[string]string{Raw: "raw kit", Primed: "smoothed and primed", Painted: "painted"}[tier]

@@ -1,0 +1,144 @@
+package web
+
+import (
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// benchView is the bench with the hands that may be chosen.
+type benchView struct {
+	app.BenchSheet
+	People []studio.Person
+	Marks  []route.Kind
+}
+
+func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
+	if code := r.FormValue("code"); code != "" { // a label typed or scanned
+		if p, err := s.app.Piece(r.Context(), code); err == nil {
+			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
+			return
+		}
+		s.refuse(w, r, "No piece has the label "+code+".")
+		return
+	}
+	sheet, err := s.app.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	people, err := s.hands(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "bench", Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: benchView{sheet, people, route.All()},
+		Keys: []Key{{"↑ ↓", "move"}, {"Enter", "take it"}, {"L", "type a label"}, {"F", "find"}}})
+}
+
+func (s *Server) hands(r *http.Request) (active []studio.Person, err error) {
+	people, err := s.app.People(r.Context())
+	for _, p := range people {
+		if p.Active {
+			active = append(active, p)
+		}
+	}
+	return active, err
+}
+
+// chooseHand sets whose initials the next stamps carry, without signing out.
+func (s *Server) chooseHand(w http.ResponseWriter, r *http.Request) {
+	p, err := s.app.Person(r.Context(), formOf(r).id("hand"))
+	if err == nil && !p.Active {
+		err = &app.Refusal{Text: p.Name + " no longer works here."}
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.sessions.Put(r.Context(), "hand", p.ID)
+	s.done(w, r, back(r, "/bench"), p.Name+" stamps now.")
+}
+
+// pieceView is a piece with the hands that may be chosen.
+type pieceView struct {
+	app.PieceSheet
+	People []studio.Person
+}
+
+// Kind is the stage that is next, or none.
+func (v pieceView) Kind() route.Kind {
+	if now := v.Piece.Now(); now != nil {
+		return now.Kind
+	}
+	return ""
+}
+
+func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.app.Piece(r.Context(), chi.URLParam(r, "code"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	people, err := s.hands(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "piece", Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people},
+		Block: []Field{{"Order", sheet.Order.Number}, {"Try", fmtInt(sheet.Attempt)}},
+		Keys:  []Key{{"S", "stamp"}, {"B", "send back"}, {"N", "next piece"}, {"U", "take back"}}})
+}
+
+func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	st := app.Stamp{Minutes: -1, Note: f.text("note"), Early: f.checked("early")}
+	if f.checked("minutes") {
+		st.Minutes = f.number("minutes", "Minutes")
+		if st.Minutes < 0 {
+			f.wrong("Minutes: 0 or more.")
+		}
+	}
+	if f.err != nil {
+		s.fail(w, r, f.err)
+		return
+	}
+	code := chi.URLParam(r, "code")
+	p, err := s.app.Stamp(r.Context(), s.hand(r), code, st)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	to := "/bench/" + p.Code
+	if next := f.text("next"); f.text("then") == "next" && next != "" {
+		to = "/bench/" + next
+	}
+	told := p.Code + " is stamped."
+	if p.State == studio.PieceDone {
+		told = p.Code + " is done."
+	}
+	s.done(w, r, to, told)
+}
+
+func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	code := chi.URLParam(r, "code")
+	if err := s.app.SendBack(r.Context(), s.hand(r), code, route.Kind(f.text("to")), f.text("note")); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/bench/"+code, code+" is sent back.")
+}
+
+func (s *Server) takeBack(w http.ResponseWriter, r *http.Request) {
+	code := chi.URLParam(r, "code")
+	if err := s.app.TakeBackStamp(r.Context(), s.hand(r), code); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/bench/"+code, "Taken back. The logbook keeps both.")
+}

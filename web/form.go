@@ -1,0 +1,110 @@
+package web
+
+import (
+	"fmt"
+	"io"
+	"math"
+	"mime/multipart"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+)
+
+// form reads a posted form and remembers the first thing that is wrong with it.
+type form struct {
+	r   *http.Request
+	err error
+}
+
+func formOf(r *http.Request) *form { return &form{r: r} }
+
+func (f *form) wrong(format string, args ...any) {
+	if f.err == nil {
+		f.err = &app.Refusal{Text: fmt.Sprintf(format, args...)}
+	}
+}
+
+func (f *form) text(name string) string { return strings.TrimSpace(f.r.PostFormValue(name)) }
+
+func (f *form) checked(name string) bool { return f.text(name) != "" }
+
+// number reads a number with point or comma; what names it in a refusal.
+func (f *form) number(name, what string) float64 {
+	text := f.text(name)
+	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		f.wrong("%s: %q is not a number.", what, text)
+		return 0
+	}
+	return v
+}
+
+func (f *form) whole(name, what string) int {
+	v := f.number(name, what)
+	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
+		f.wrong("%s: a whole number, not %q.", what, f.text(name))
+		return 0
+	}
+	return int(v)
+}
+
+func (f *form) id(name string) int64 {
+	id, _ := strconv.ParseInt(f.text(name), 10, 64)
+	return id
+}
+
+// moment reads day and time of a field in the studio's zone; empty is the zero time.
+func (f *form) moment(name, what string, zone *time.Location) time.Time {
+	text := f.text(name)
+	if text == "" {
+		return time.Time{}
+	}
+	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
+		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
+			return t
+		}
+	}
+	f.wrong("%s: %q is not a day and time.", what, text)
+	return time.Time{}
+}
+
+// pathID reads a number from the address; 0 when it is none.
+func pathID(r *http.Request, name string) int64 {
+	id, _ := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	return id
+}
+
+// MaxRequestBytes bounds all files of one upload together.
+const MaxRequestBytes = 1 << 30
+
+// uploads reads the files of a multipart form; what is over a few megabytes lies on
+// disk meanwhile. Call the returned func when they were read.
+func uploads(w http.ResponseWriter, r *http.Request, field string) (files []app.Upload, clean func(), err error) {
+	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
+	if err := r.ParseMultipartForm(8 << 20); err != nil {
+		return nil, func() {}, uploadError(err)
+	}
+	for _, h := range r.MultipartForm.File[field] {
+		if h.Size > 0 || h.Filename != "" {
+			files = append(files, app.Upload{Name: h.Filename, Open: opener(h)})
+		}
+	}
+	return files, func() { r.MultipartForm.RemoveAll() }, nil //nolint:errcheck // the system clears its temporary files too
+}
+
+func uploadError(err error) error {
+	var tooLarge *http.MaxBytesError
+	if asTooLarge(err, &tooLarge) {
+		return err
+	}
+	return &app.Refusal{Text: "The upload broke off before it was complete; nothing of it was kept. Send it again."}
+}
+
+func opener(h *multipart.FileHeader) func() (io.ReadCloser, error) {
+	return func() (io.ReadCloser, error) { return h.Open() }
+}

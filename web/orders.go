@@ -1,0 +1,365 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/quote"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
+	list, err := s.app.Orders(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	groups := []struct {
+		Name   string
+		Hint   string
+		States []string
+		Orders []studio.Order
+	}{
+		{"In work", "Accepted, and not yet out of the house.", []string{studio.Accepted}, nil},
+		{"Asked and quoted", "Waiting for us, or for the client.", []string{studio.Enquiry, studio.Quoted}, nil},
+		{"Delivered", "Out of the house, not yet closed.", []string{studio.Delivered}, nil},
+		{"Filed", "Closed, declined or cancelled.", []string{studio.Closed, studio.Declined, studio.Cancelled}, nil},
+	}
+	for i := range groups {
+		for _, o := range list {
+			if studio.OneOf(o.State, groups[i].States...) {
+				groups[i].Orders = append(groups[i].Orders, o)
+			}
+		}
+	}
+	s.show(w, r, "orders", Page{Title: "Orders", Sheet: "Orders", Active: "/orders", D: groups, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"N", "new order"}, {"F", "find"}}})
+}
+
+func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
+	clients, err := s.app.Clients(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "order-new", Page{Title: "New order", Sheet: "New order", Active: "/orders", D: map[string]any{"Clients": clients, "Uses": studio.Uses(), "Client": r.FormValue("client")}})
+}
+
+func orderForm(r *http.Request) app.OrderForm {
+	f := formOf(r)
+	return app.OrderForm{ClientID: f.id("client"), NewClient: f.text("new_client"), Title: f.text("title"), Use: f.text("use"),
+		Wanted: f.text("wanted"), Budget: f.text("budget"), Note: f.text("note")}
+}
+
+func (s *Server) addOrder(w http.ResponseWriter, r *http.Request) {
+	o, err := s.app.NewOrder(r.Context(), owner(r), orderForm(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+o.Number, "Order "+o.Number+" is taken in. Drop its model files to price it.")
+}
+
+// orderView is an order's sheet with what its drawings need.
+type orderView struct {
+	app.OrderSheet
+	Kinds   []string
+	Longest int64
+	Link    string // the client's, of the newest quote
+	Uses    []string
+	Tiers   []string
+	Margin  float64
+	Deposit float64
+}
+
+// DepositDue is what is still to arrive, as it is typed.
+func (v orderView) DepositDue() string {
+	a := v.AcceptedQuote()
+	if a == nil {
+		return ""
+	}
+	return studio.Money{Minor: a.DepositMinor - v.DepositPaid(), Currency: a.Currency}.Plain()
+}
+
+func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
+	v.OrderSheet, err = s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		return v, p, err
+	}
+	v.Kinds, v.Uses, v.Tiers = quote.Kinds(), studio.Uses(), route.Tiers()
+	v.Margin, v.Deposit = v.House.Book.V("margin"), v.House.Book.V("deposit")
+	for _, it := range v.Items {
+		v.Longest = max(v.Longest, it.Estimate.CostMinor)
+	}
+	if q := v.Newest(); q != nil {
+		v.Link = s.publicURL(r, v.House.Studio) + "/q/" + q.Token
+	}
+	rev := "–"
+	if q := v.Newest(); q != nil {
+		rev = fmt.Sprint(q.Revision)
+	}
+	p = Page{Title: v.Order.Title, Sheet: "Order", Active: "/orders", Block: []Field{{"Order", v.Order.Number}, {"Rev", rev}}, D: &v,
+		Keys: []Key{{"A", "add files"}, {"S", "send quote"}, {"D", "delivery"}, {"F", "find"}}}
+	return v, p, nil
+}
+
+// publicURL is the address clients reach the studio under.
+func (s *Server) publicURL(r *http.Request, st studio.Studio) string {
+	if st.PublicURL != "" && s.opts.Demo == nil {
+		return st.PublicURL
+	}
+	scheme := "http"
+	if r.TLS != nil {
+		scheme = "https"
+	}
+	return scheme + "://" + r.Host
+}
+
+func (s *Server) order(w http.ResponseWriter, r *http.Request) {
+	if r.FormValue("seen") != "" {
+		if err := s.app.SeeAnswer(r.Context(), owner(r), chi.URLParam(r, "no")); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	_, p, err := s.orderView(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "order", p)
+}
+
+// orderDone ends a deed on an order's sheet.
+func (s *Server) orderDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+chi.URLParam(r, "no"), told)
+}
+
+func (s *Server) saveOrder(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.ChangeOrder(r.Context(), owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
+}
+
+func (s *Server) repeatOrder(w http.ResponseWriter, r *http.Request) {
+	o, err := s.app.RepeatOrder(r.Context(), owner(r), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+o.Number, "This is a new order like "+chi.URLParam(r, "no")+", at today’s rates. Give it a date.")
+}
+
+func (s *Server) cancelOrder(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.CancelOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")), "The order is cancelled; its pieces and its logbook are kept.")
+}
+
+func (s *Server) addItems(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := uploads(w, r, "files")
+	defer clean()
+	if err == nil && len(files) == 0 {
+		err = &app.Refusal{Text: "Choose one or several STL files."}
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	added, problems, err := s.app.AddItem(r.Context(), owner(r), chi.URLParam(r, "no"), files, r.PostFormValue("each") != "")
+	if err == nil && len(added) == 0 {
+		err = &app.Refusal{Text: strings.Join(problems, " ")}
+	}
+	told := app.Say(len(added), "item") + " added."
+	if len(problems) > 0 {
+		told += " Not added: " + strings.Join(problems, " ")
+	}
+	s.orderDone(w, r, err, told)
+}
+
+func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		return
+	}
+	form := app.ItemForm{Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
+	for key := range r.PostForm {
+		var id int64
+		if _, err := fmt.Sscanf(key, "process-%d", &id); err == nil {
+			n := func(field string) string { return fmt.Sprintf("%s-%d", field, id) }
+			pf := app.PartForm{Process: f.text(n("process")), MaterialID: f.id(n("material")), Copies: f.whole(n("copies"), "Copies of the part")}
+			if f.checked(n("wall")) {
+				pf.WallMM = f.number(n("wall"), "Wall")
+			}
+			form.Parts[id] = pf
+		}
+	}
+	err := f.err
+	if err == nil {
+		err = s.app.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
+	}
+	if err != nil || !byHTMX(r) {
+		s.orderDone(w, r, err, "The price is new.")
+		return
+	}
+	_, p, err := s.orderView(r)
+	if err == nil {
+		p, err = s.page(r, p)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, "order", "repriced", p)
+}
+
+func (s *Server) removeItem(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.RemoveItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item")), "The item is off the order.")
+}
+
+func (s *Server) addPoint(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	s.orderDone(w, r, s.app.AddPoint(r.Context(), owner(r), chi.URLParam(r, "no"), f.text("kind"), f.text("text")), "Noted.")
+}
+
+func (s *Server) settlePoint(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.SettlePoint(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "point"), formOf(r).text("answer")), "Settled.")
+}
+
+func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := uploads(w, r, "files")
+	defer clean()
+	if err == nil {
+		err = s.app.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
+	}
+	s.orderDone(w, r, err, app.Say(len(files), "picture")+" kept with the order.")
+}
+
+func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
+	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"))
+	s.orderDone(w, r, err, fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total()))
+}
+
+func (s *Server) noteAnswer(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	accept := f.text("answer") == "accept"
+	told := "The yes is noted; the pieces wait for plates."
+	if !accept {
+		told = "The no is noted."
+	}
+	s.orderDone(w, r, s.app.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name")), told)
+}
+
+func (s *Server) recordDeposit(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.RecordDeposit(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("amount")), "The deposit is noted.")
+}
+
+func (s *Server) settleScrapped(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	s.orderDone(w, r, s.app.ReplaceScrapped(r.Context(), owner(r), f.text("code"), f.text("how") == "leave out"), "Settled.")
+}
+
+func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
+	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "delivery", Page{Title: "Delivery of " + v.Order.Title, Sheet: "Delivery", Active: "/orders", D: v,
+		Block: []Field{{"Order", v.Order.Number}, {"Pieces", fmt.Sprint(len(v.Pieces))}}, Keys: []Key{{"D", "deliver"}, {"P", "packing list"}, {"F", "find"}}})
+}
+
+func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	on := f.moment("on", "Delivered on", h.Studio.Zone())
+	if !on.IsZero() && f.text("on") != "" {
+		on = on.Add(12 * time.Hour)
+		if now := s.app.Clock.Now(); on.After(now) {
+			on = now
+		}
+	}
+	if err = f.err; err == nil {
+		err = s.app.Deliver(r.Context(), owner(r), chi.URLParam(r, "no"), on)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+chi.URLParam(r, "no")+"/delivery", "Delivered. Close the order when nothing is left to settle.")
+}
+
+func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
+	if err := s.app.CloseOrder(r.Context(), owner(r), chi.URLParam(r, "no")); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+chi.URLParam(r, "no")+"/delivery", "The order is closed and filed.")
+}
+
+// The client's page.
+
+func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (app.QuoteSheet, bool) {
+	q, err := s.app.QuoteFor(r.Context(), chi.URLParam(r, "token"))
+	if err != nil {
+		if app.NotFound(err) {
+			s.errorPage(w, r, http.StatusNotFound, "There is no quote under this address. Perhaps the link was cut when it was copied.", "")
+		} else {
+			s.fail(w, r, err)
+		}
+		return q, false
+	}
+	if q.Ended != "" {
+		s.errorPage(w, r, http.StatusGone, "This quote has ended. "+q.Ended+" Please ask "+q.Quote.Document.Studio.Name+" for the current one.", "")
+		return q, false
+	}
+	return q, true
+}
+
+func (s *Server) clientQuote(w http.ResponseWriter, r *http.Request) {
+	q, ok := s.clientSheet(w, r)
+	if !ok {
+		return
+	}
+	p := Page{Title: "Quote " + q.Order.Number, D: q, Studio: q.Quote.Document.Studio, Now: s.app.Clock.Now(), Theme: theme(r), Told: s.sessions.PopString(r.Context(), "told")}
+	w.Header().Set("X-Robots-Tag", "noindex")
+	s.render(w, r, http.StatusOK, "quote", "bare", p)
+}
+
+func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	accept := f.text("answer") == "accept"
+	err := s.app.AnswerQuote(r.Context(), chi.URLParam(r, "token"), app.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)})
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/q/"+chi.URLParam(r, "token"), map[bool]string{true: "Thank you. The order is accepted; the studio has been told.", false: "Your answer has been passed on to the studio."}[accept])
+}
+
+func addressOf(r *http.Request) string {
+	host, _, found := strings.Cut(r.RemoteAddr, "]")
+	if found {
+		return strings.TrimPrefix(host, "[")
+	}
+	host, _, _ = strings.Cut(r.RemoteAddr, ":")
+	return host
+}
+
+func (s *Server) clientQuestion(w http.ResponseWriter, r *http.Request) {
+	if err := s.app.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), formOf(r).text("text")); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/q/"+chi.URLParam(r, "token"), "Your question has been passed on; the answer will stand here.")
+}

@@ -1,0 +1,213 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/johnfercher/maroto/v2"
+	"github.com/johnfercher/maroto/v2/pkg/components/line"
+	"github.com/johnfercher/maroto/v2/pkg/components/text"
+	"github.com/johnfercher/maroto/v2/pkg/config"
+	"github.com/johnfercher/maroto/v2/pkg/consts/align"
+	"github.com/johnfercher/maroto/v2/pkg/consts/fontstyle"
+	"github.com/johnfercher/maroto/v2/pkg/core"
+	"github.com/johnfercher/maroto/v2/pkg/props"
+	"github.com/johnfercher/maroto/v2/pkg/repository"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/goregular"
+
+	"sakuji/app"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// paper is a PDF on A4 with the studio's head. The Go fonts carry Latin, Greek and
+// Cyrillic letters, so that names come out as they are written.
+type paper struct {
+	core.Maroto
+	zone *time.Location
+}
+
+const face = "go"
+
+func newPaper(st studio.Studio, title, right string) (paper, error) {
+	fonts, err := repository.New().AddUTF8FontFromBytes(face, fontstyle.Normal, goregular.TTF).AddUTF8FontFromBytes(face, fontstyle.Bold, gobold.TTF).Load()
+	if err != nil {
+		return paper{}, err
+	}
+	cfg := config.NewBuilder().WithCustomFonts(fonts).WithDefaultFont(&props.Font{Family: face, Size: 10}).WithSequentialMode().
+		WithLeftMargin(20).WithRightMargin(20).WithTopMargin(18).WithTitle(title, true).WithAuthor(st.Name, true).
+		WithPageNumber(props.PageNumber{Pattern: "{current} / {total}", Place: props.RightBottom, Size: 8, Family: face}).Build()
+	p := paper{maroto.New(cfg), st.Zone()}
+	p.two(st.Name, right, 13, fontstyle.Bold)
+	for _, l := range strings.Split(strings.TrimSpace(st.Address), "\n") {
+		p.row(l, 9, fontstyle.Normal)
+	}
+	if st.TaxNumber != "" {
+		p.row("Tax number "+st.TaxNumber, 9, fontstyle.Normal)
+	}
+	p.rule()
+	p.row(title, 18, fontstyle.Bold)
+	return p, nil
+}
+
+func (p paper) row(s string, size float64, style fontstyle.Type) {
+	p.AddAutoRow(text.NewCol(12, s, props.Text{Size: size, Style: style, Bottom: size * 0.12}))
+}
+
+func (p paper) head(s string) {
+	p.AddRow(4)
+	p.row(s, 11, fontstyle.Bold)
+}
+
+func (p paper) two(left, right string, size float64, style fontstyle.Type) {
+	p.AddAutoRow(text.NewCol(8, left, props.Text{Size: size, Style: style, Bottom: 1}), text.NewCol(4, right, props.Text{Size: min(size, 11), Align: align.Right, Bottom: 1}))
+}
+
+func (p paper) rule() { p.AddRows(line.NewRow(5)) }
+
+func (p paper) address(c studio.Client) {
+	p.row(c.Name, 11, fontstyle.Bold)
+	for _, l := range strings.Split(strings.TrimSpace(c.Address), "\n") {
+		p.row(l, 10, fontstyle.Normal)
+	}
+	p.AddRow(3)
+}
+
+func (p paper) day(t time.Time) string { return t.In(p.zone).Format("2 January 2006") }
+
+func (s *Server) sendPDF(w http.ResponseWriter, r *http.Request, p paper, err error, name string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	doc, err := p.Generate()
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	write(w, "application/pdf", name, doc.GetBytes())
+}
+
+// quotePaper is a sent quote as a PDF: what the client's page says.
+func quotePaper(q studio.Quote) (paper, error) {
+	d := q.Document
+	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
+	p, err := newPaper(d.Studio, d.Title, fmt.Sprintf("Quote %s, revision %d", d.Number, q.Revision))
+	if err != nil {
+		return p, err
+	}
+	p.two("for "+d.Client.Name, p.day(q.Sent), 11, fontstyle.Normal)
+	if d.Wanted != 0 {
+		p.row("wanted by "+p.day(time.UnixMilli(d.Wanted)), 10, fontstyle.Normal)
+	}
+	p.rule()
+	for _, it := range d.Items {
+		p.two(fmt.Sprintf("%d × %s", it.Copies, it.Title), money(it.NetMinor), 11, fontstyle.Bold)
+		p.row(it.Detail, 9, fontstyle.Normal)
+	}
+	p.rule()
+	p.two("Net", money(d.Price.NetMinor), 10, fontstyle.Normal)
+	p.two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", money(d.Price.TaxMinor), 10, fontstyle.Normal)
+	p.two("Price, tax included", q.Total().String(), 14, fontstyle.Bold)
+	p.two("Deposit on acceptance", q.Deposit().String(), 10, fontstyle.Normal)
+	p.row("Valid until "+p.day(q.ValidUntil), 10, fontstyle.Normal)
+	for _, list := range []struct {
+		head  string
+		lines []string
+	}{{"Colours agreed", d.Colours}, {"We still ask you", d.Questions}, {"Good to know", d.Cautions}} {
+		if len(list.lines) > 0 {
+			p.head(list.head)
+			for _, l := range list.lines {
+				p.row("– "+l, 10, fontstyle.Normal)
+			}
+		}
+	}
+	return p, nil
+}
+
+func (s *Server) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
+	q, ok := s.clientSheet(w, r)
+	if !ok {
+		return
+	}
+	p, err := quotePaper(q.Quote)
+	s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", q.Quote.Document.Number, q.Quote.Revision))
+}
+
+func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	rev, _ := strconv.Atoi(chi.URLParam(r, "rev"))
+	for _, q := range sheet.Quotes {
+		if q.Revision == rev {
+			p, err := quotePaper(q)
+			s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", sheet.Order.Number, rev))
+			return
+		}
+	}
+	s.errorPage(w, r, http.StatusNotFound, "There is no such quote.", "")
+}
+
+// packed writes the pieces of a delivery, item by item.
+func (p paper) packed(v app.DeliverySheet, box string) {
+	for _, line := range v.Packed {
+		p.two(fmt.Sprintf("%s%d × %s", box, len(line.Pieces), line.Item.Title), route.TierName(line.Item.Tier), 11, fontstyle.Bold)
+		p.row(line.Codes(), 9, fontstyle.Normal)
+	}
+}
+
+func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
+	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	p, err := newPaper(v.House.Studio, "Packing list", "Order "+v.Order.Number)
+	if err == nil {
+		p.row(v.Order.Title, 12, fontstyle.Normal)
+		p.address(v.Client)
+		p.packed(v, "[  ]  ")
+		p.rule()
+		n := 0
+		for _, line := range v.Packed {
+			n += len(line.Pieces)
+		}
+		p.row(app.Say(n, "piece")+" in all. Count them into the parcel.", 10, fontstyle.Normal)
+	}
+	s.sendPDF(w, r, p, err, "packing-list-"+v.Order.Number+".pdf")
+}
+
+func (s *Server) deliveryNote(w http.ResponseWriter, r *http.Request) {
+	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	p, err := newPaper(v.House.Studio, "Delivery note", "Order "+v.Order.Number)
+	if err == nil {
+		on := v.Order.Delivered
+		if on.IsZero() {
+			on = v.Now
+		}
+		p.two(v.Order.Title, p.day(on), 12, fontstyle.Normal)
+		p.address(v.Client)
+		p.packed(v, "")
+		p.rule()
+		p.head("Care")
+		for _, l := range []string{"Keep it from sun, heat and a hot car; dust it softly. Paint scratches.", "A display piece, not a toy: it has small parts.", "Not for food or drink."} {
+			p.row("– "+l, 10, fontstyle.Normal)
+		}
+		p.AddRow(14)
+		p.row("Received: ______________________________", 10, fontstyle.Normal)
+	}
+	s.sendPDF(w, r, p, err, "delivery-note-"+v.Order.Number+".pdf")
+}

@@ -1,0 +1,189 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/plate"
+	"sakuji/studio"
+)
+
+func (s *Server) plates(w http.ResponseWriter, r *http.Request) {
+	v, err := s.app.Plates(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "plates", Page{Title: "Plates", Sheet: "Plates", Active: "/plates", D: v, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"F", "find"}}})
+}
+
+func (s *Server) layPlate(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	number, left, err := s.app.LayPlate(r.Context(), s.hand(r), f.id("machine"), f.id("material"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, fmt.Sprintf("/plates/%d", number), leftText(left))
+}
+
+// leftText says what was not laid and why, the same reason once.
+func leftText(left []plate.Left) string {
+	if len(left) == 0 {
+		return "All that wait lie on the plate."
+	}
+	var parts []string
+	count := map[string]int{}
+	for _, l := range left {
+		count[l.Reason]++
+		if count[l.Reason] == 1 {
+			parts = append(parts, l.ID+": "+l.Reason)
+		}
+	}
+	return fmt.Sprintf("%s left. %s.", app.Say(len(left), "piece"), strings.Join(parts, "; "))
+}
+
+// plateView is a plate's sheet with its drawing.
+type plateView struct {
+	app.PlateSheet
+	Drawing Drawing
+	Before  string
+	Causes  []string
+	Ends    time.Time // when it would end if started now
+	Cold    float64
+}
+
+func plateNumber(r *http.Request) int {
+	n, _ := strconv.Atoi(chi.URLParam(r, "number"))
+	return n
+}
+
+func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.app.PlateSheet(r.Context(), plateNumber(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v := plateView{PlateSheet: sheet, Before: app.BeforeYouStart(sheet.Machine.Process), Causes: studio.Causes(), Cold: app.ColdC}
+	v.Drawing = drawPlate(v)
+	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
+	p := Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
+		Block: []Field{{"Machine", v.Machine.Name}, {"Pieces", fmt.Sprint(len(v.Pieces))}}}
+	if v.Plate.State == studio.PlateLaid {
+		p.Keys = []Key{{"S", "start"}, {"A", "fill again"}, {"↑ ↓", "move"}, {"F", "find"}}
+	} else {
+		p.Keys = []Key{{"E", "empty"}, {"↑ ↓", "move"}, {"F", "find"}}
+	}
+	s.show(w, r, "plate", p)
+}
+
+// plateDone ends a deed on a plate's sheet.
+func (s *Server) plateDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, fmt.Sprintf("/plates/%d", plateNumber(r)), told)
+}
+
+func (s *Server) fillAgain(w http.ResponseWriter, r *http.Request) {
+	left, err := s.app.FillAgain(r.Context(), s.hand(r), plateNumber(r))
+	s.plateDone(w, r, err, leftText(left))
+}
+
+func (s *Server) addToPlate(w http.ResponseWriter, r *http.Request) {
+	code := formOf(r).text("code")
+	s.plateDone(w, r, s.app.AddToPlate(r.Context(), s.hand(r), plateNumber(r), code), code+" lies on the plate.")
+}
+
+func (s *Server) liftOff(w http.ResponseWriter, r *http.Request) {
+	code := formOf(r).text("code")
+	s.plateDone(w, r, s.app.LiftOff(r.Context(), s.hand(r), plateNumber(r), code), code+" waits again.")
+}
+
+func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
+	if err := s.app.DissolvePlate(r.Context(), s.hand(r), plateNumber(r)); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/plates", fmt.Sprintf("Plate %d is dissolved; its pieces wait again.", plateNumber(r)))
+}
+
+func (s *Server) zone(r *http.Request) *time.Location {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		return time.UTC
+	}
+	return h.Studio.Zone()
+}
+
+// justNow lets a field that was left as it stood mean now: it has no seconds.
+func (s *Server) justNow(at time.Time) time.Time {
+	if d := s.app.Clock.Now().Sub(at); d < 0 && d > -time.Minute || at.IsZero() {
+		return time.Time{}
+	}
+	return at
+}
+
+func (s *Server) startRun(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	started := s.justNow(f.moment("started", "Started", s.zone(r)))
+	var room *float64
+	if f.checked("room") {
+		c := f.number("room", "Room temperature")
+		room = &c
+	}
+	if f.err != nil {
+		s.fail(w, r, f.err)
+		return
+	}
+	told := "The run is on."
+	if room != nil && *room < app.ColdC {
+		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
+	}
+	s.plateDone(w, r, s.app.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)
+}
+
+func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	ended := s.justNow(f.moment("ended", "Ended", s.zone(r)))
+	if f.err != nil {
+		s.fail(w, r, f.err)
+		return
+	}
+	s.plateDone(w, r, s.app.FinishRun(r.Context(), s.hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
+}
+
+func (s *Server) emptyPlate(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		return
+	}
+	outcomes := map[int64]app.Outcome{}
+	for key := range r.PostForm {
+		var id int64
+		if _, err := fmt.Sscanf(key, "outcome-%d", &id); err == nil {
+			outcomes[id] = app.Outcome{What: f.text(key), Cause: f.text(fmt.Sprintf("cause-%d", id))}
+			if outcomes[id].What == studio.Good {
+				outcomes[id] = app.Outcome{What: studio.Good}
+			}
+		}
+	}
+	ended := s.justNow(f.moment("ended", "Ended", s.zone(r)))
+	if f.err != nil {
+		s.fail(w, r, f.err)
+		return
+	}
+	s.plateDone(w, r, s.app.EmptyPlate(r.Context(), s.hand(r), plateNumber(r), outcomes, ended, f.text("note")), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+}
+
+func (s *Server) takeBackPlate(w http.ResponseWriter, r *http.Request) {
+	s.plateDone(w, r, s.app.TakeBackPlate(r.Context(), s.hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
+}

@@ -1,0 +1,355 @@
+package web
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"embed"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"net/http"
+	"path"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"sakuji/app"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+//go:embed templates/*.html
+var templates embed.FS
+
+func stack() string { return string(debug.Stack()) }
+
+// pages are the parsed templates, by file name without its ending.
+type pages map[string]*template.Template
+
+// parsePages parses every page together with the layout and the shared parts,
+// whose names begin with an underscore.
+func parsePages() pages {
+	funcs := template.FuncMap{
+		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": app.Say,
+		"manner": route.Kind.Manner, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
+		"upper": strings.ToUpper, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
+		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
+		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
+		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
+		"pct": func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
+	}
+	names, err := fs.Glob(templates, "templates/*.html")
+	if err != nil {
+		panic(err)
+	}
+	out := pages{}
+	for _, name := range names {
+		base := strings.TrimSuffix(path.Base(name), ".html")
+		if !strings.HasPrefix(base, "_") {
+			out[base] = template.Must(template.New(path.Base(name)).Funcs(funcs).ParseFS(templates, "templates/_*.html", name))
+		}
+	}
+	return out
+}
+
+// assetVersion changes with the styles and scripts, so that browsers ask anew.
+var assetVersion = func() string {
+	sum := sha256.New()
+	for _, name := range []string{"static/app.css", "static/app.js"} {
+		data, err := static.ReadFile(name)
+		if err != nil {
+			panic(err)
+		}
+		sum.Write(data)
+	}
+	return hex.EncodeToString(sum.Sum(nil))[:12]
+}()
+
+// keep are the attributes of a form whose refusal is shown beside it, so that what
+// was typed stays.
+func keep() template.HTMLAttr {
+	return `hx-boost="true" hx-target="#notice" hx-swap="innerHTML" hx-push-url="false"`
+}
+
+// chance writes a probability as counts people feel.
+func chance(p float64) string {
+	switch {
+	case p <= 0:
+		return "none"
+	case p < 0.005:
+		return "under 1 in 100"
+	case p < 0.095:
+		return fmt.Sprintf("%.0f in 100", p*100)
+	case p > 0.95:
+		return "almost sure"
+	}
+	return fmt.Sprintf("%.0f in 10", p*10)
+}
+
+func dict(pairs ...any) map[string]any {
+	m := map[string]any{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[fmt.Sprint(pairs[i])] = pairs[i+1]
+	}
+	return m
+}
+
+// Field is a field of the title block.
+type Field struct{ Label, Value string }
+
+// Key is a key that works on a sheet.
+type Key struct{ Key, Does string }
+
+// IndexEntry is a sheet in the index.
+type IndexEntry struct {
+	Digit, Name, Path string
+	Owner             bool
+}
+
+var index = []IndexEntry{
+	{"1", "Today", "/", false}, {"2", "Orders", "/orders", false}, {"3", "Clients", "/clients", false}, {"4", "Plates", "/plates", false},
+	{"5", "Bench", "/bench", false}, {"6", "Studio", "/studio", true}, {"7", "Rate book", "/rates", true}, {"8", "Logbook", "/logbook", false},
+}
+
+// Page is what every sheet has around its work.
+type Page struct {
+	Title  string
+	Sheet  string
+	Active string // path in the index
+	Block  []Field
+	Keys   []Key
+	Bench  bool
+	D      any
+
+	Person studio.Person
+	Hand   studio.Person
+	Studio studio.Studio
+	Now    time.Time
+	Theme  string
+	Told   string
+	Demo   bool
+	Path   string
+}
+
+// Owner reports whether the person may see prices and change the studio.
+func (p Page) Owner() bool { return p.Person.Role == studio.Owner }
+
+// Index is the filing margin.
+func (p Page) Index() (out []IndexEntry) {
+	for _, e := range index {
+		if !e.Owner || p.Owner() {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// Letters is "off" when the person has switched single-letter keys off.
+func (p Page) Letters() string {
+	if p.Person.LettersOff {
+		return "off"
+	}
+	return "on"
+}
+
+func (p Page) zone() *time.Location { return p.Studio.Zone() }
+
+// Stamp is the date of the title block.
+func (p Page) Stamp() string { return p.Now.In(p.zone()).Format("Mon 2 Jan, 15:04") }
+
+// Clock writes a time relative to today.
+func (p Page) Clock(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return app.ClockText(t.In(p.zone()), p.Now.In(p.zone()))
+}
+
+// Day writes a date.
+func (p Page) Day(t time.Time) string {
+	if t.IsZero() {
+		return "no date"
+	}
+	return t.In(p.zone()).Format("Mon 2 Jan 2006")
+}
+
+// DayMS writes a date of Unix milliseconds.
+func (p Page) DayMS(ms int64) string { return p.Day(time.UnixMilli(ms)) }
+
+// DayField writes a date for a date field.
+func (p Page) DayField(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.In(p.zone()).Format(time.DateOnly)
+}
+
+// Moment writes day and time.
+func (p Page) Moment(t time.Time) string { return t.In(p.zone()).Format("Mon 2 Jan, 15:04") }
+
+// MomentField writes day and time for a field.
+func (p Page) MomentField(t time.Time) string { return t.In(p.zone()).Format("2006-01-02T15:04") }
+
+// Money writes an amount in the studio's currency.
+func (p Page) Money(minor int64) string { return p.Studio.Money(minor).String() }
+
+// Unit writes a unit with the studio's currency in place of ¤.
+func (p Page) Unit(u string) string {
+	return strings.ReplaceAll(u, "¤", studio.Sign(p.Studio.Currency))
+}
+
+// WorkView is a figure with its working.
+type WorkView struct {
+	Text    string
+	Title   string
+	Formula string
+	Inputs  []WorkInput
+	Class   string
+}
+
+// WorkInput is a line of a working.
+type WorkInput struct{ Label, Value, Source string }
+
+// Work makes the view of a working: text is what is shown, class how.
+func (p Page) Work(text string, w rates.Working, class string) WorkView {
+	v := WorkView{Text: text, Title: w.Result.Label, Formula: w.Formula, Class: class}
+	for _, f := range w.Inputs {
+		v.Inputs = append(v.Inputs, WorkInput{f.Label, rates.Number(f.Value) + " " + p.Unit(f.Unit), f.Source})
+	}
+	return v
+}
+
+// StripField is a field of a piece's strip as it is drawn.
+type StripField struct {
+	Class, Text, Title string
+	Stamp              string
+}
+
+// Strip draws a piece's stages.
+func (p Page) Strip(piece studio.Piece) (out []StripField) {
+	now := piece.Strip().Now()
+	until := piece.Strip().Until()
+	for i, s := range piece.Stages {
+		m := s.Kind.Manner()
+		f := StripField{Text: m.Mark, Title: m.Name}
+		switch {
+		case s.Mark == route.Done:
+			f.Class, f.Stamp = "done", s.Initials
+			if f.Stamp == "" {
+				f.Stamp = m.Mark
+			}
+			f.Title = fmt.Sprintf("%s: %s, %s, %.0f min", m.Name, s.Initials, p.Clock(s.Done), s.Minutes)
+		case s.Mark == route.SentBack:
+			f.Class, f.Title = "struck", m.Name+": sent back "+p.Clock(s.Done)
+		case i == now && piece.State == studio.AtBench && p.Now.Before(until):
+			f.Class, f.Text = "waits", until.In(p.zone()).Format("15:04")
+			f.Title = fmt.Sprintf("%s waits: %s %s", m.Name, piece.Strip().WaitedFor(), p.Clock(until))
+		case i == now && (piece.State == studio.AtBench || piece.State == studio.OnPlate || piece.State == studio.Waiting):
+			f.Class, f.Title = "now", m.Name+": now"
+		default:
+			f.Class, f.Title = "todo", m.Name+": to come"
+		}
+		out = append(out, f)
+	}
+	return out
+}
+
+// page fills in what every sheet has.
+func (s *Server) page(r *http.Request, p Page) (Page, error) {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		return p, err
+	}
+	p.Studio, p.Now, p.Demo, p.Path = h.Studio, s.app.Clock.Now(), s.opts.Demo != nil, r.URL.RequestURI()
+	p.Person, _ = r.Context().Value(keyPerson).(studio.Person)
+	p.Hand = p.Person
+	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
+		if hand, err := s.app.Person(r.Context(), id); err == nil && hand.Active {
+			p.Hand = hand
+		}
+	}
+	p.Told = s.sessions.PopString(r.Context(), "told")
+	p.Theme = theme(r)
+	return p, nil
+}
+
+func theme(r *http.Request) string {
+	if c, err := r.Cookie("theme"); err == nil && studio.OneOf(c.Value, "day", "night") {
+		return c.Value
+	}
+	return "auto"
+}
+
+// show renders a page, whole or not at all.
+func (s *Server) show(w http.ResponseWriter, r *http.Request, name string, p Page) {
+	p, err := s.page(r, p)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, name, "layout", p)
+}
+
+func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name, block string, p Page) {
+	var b bytes.Buffer
+	if err := s.pages[name].ExecuteTemplate(&b, block, p); err != nil {
+		s.log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
+		http.Error(w, "This sheet could not be drawn ("+requestID(r.Context())+").", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(status)
+	w.Write(b.Bytes()) //nolint:errcheck // the reader has gone
+}
+
+// byHTMX reports a request made by a form that stays on its page.
+func byHTMX(r *http.Request) bool { return r.Header.Get("HX-Request") == "true" }
+
+// done ends a deed: the browser goes to a sheet, which tells what was done.
+func (s *Server) done(w http.ResponseWriter, r *http.Request, to, told string) {
+	if told != "" {
+		s.sessions.Put(r.Context(), "told", told)
+	}
+	if byHTMX(r) {
+		w.Header().Set("HX-Redirect", to)
+		w.WriteHeader(http.StatusOK)
+		return
+	}
+	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+// fail answers an error: a refusal with its reason, what is not there with 404, and
+// everything else with an id that the log carries too.
+func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	var refusal *app.Refusal
+	var tooLarge *http.MaxBytesError
+	switch {
+	case errors.As(err, &refusal):
+		s.refuse(w, r, refusal.Text)
+	case errors.As(err, &tooLarge):
+		s.refuse(w, r, fmt.Sprintf("That is more than %d MB at once; nothing of it was kept.", tooLarge.Limit>>20))
+	case app.NotFound(err):
+		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
+	default:
+		s.log.Error("request failed", "id", requestID(r.Context()), "path", r.URL.Path, "err", err)
+		s.errorPage(w, r, http.StatusInternalServerError, "This could not be done, and nothing was changed.", requestID(r.Context()))
+	}
+}
+
+func (s *Server) refuse(w http.ResponseWriter, r *http.Request, text string) {
+	if byHTMX(r) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.WriteHeader(http.StatusUnprocessableEntity)
+		fmt.Fprintf(w, `<p class="notice" role="alert" tabindex="-1">%s</p>`, template.HTMLEscapeString(text))
+		return
+	}
+	s.errorPage(w, r, http.StatusUnprocessableEntity, text, "")
+}
+
+// errorPage says what is wrong; it needs nothing that could fail.
+func (s *Server) errorPage(w http.ResponseWriter, r *http.Request, status int, text, id string) {
+	s.render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: theme(r), Now: s.app.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Refused": status == http.StatusUnprocessableEntity}})
+}

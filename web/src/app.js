@@ -1,0 +1,110 @@
+// What the sheets do in the browser: forms keep what was typed when something is
+// refused, keys named in the title block work, times count down.
+import "htmx.org/dist/htmx.esm.js";
+import Alpine from "@alpinejs/csp";
+
+const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+const letters = () => document.body.dataset.letters !== "off";
+
+// Keys: digits open the sheets, arrows move along the rows, a letter does the deed
+// that carries it. Never while typing, never with a modifier.
+document.addEventListener("keydown", (e) => {
+  if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented || typing(e.target)) return;
+  if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+    const rows = [...document.querySelectorAll("[data-row]")];
+    if (!rows.length) return;
+    const at = rows.findIndex((r) => r.contains(document.activeElement));
+    const next = rows[Math.max(0, Math.min(rows.length - 1, at + (e.key === "ArrowDown" ? 1 : -1)))];
+    (next.matches("a,button") ? next : next.querySelector("a, button"))?.focus();
+    e.preventDefault();
+    return;
+  }
+  if (e.key.length !== 1 || (!letters() && !/[0-9]/.test(e.key))) return;
+  if (!letters()) return;
+  const el = document.querySelector(`[data-key="${CSS.escape(e.key.toLowerCase())}"]`);
+  if (!el) return;
+  e.preventDefault();
+  if (el.matches("input, select, textarea")) el.focus();
+  else if (el.matches("details")) el.open = !el.open;
+  else el.click();
+});
+
+// A refusal is shown in the notice; bring it to sight and to screen readers.
+document.addEventListener("htmx:after:swap", () => {
+  const notice = document.querySelector("#notice > .notice");
+  if (notice && !notice.dataset.seen) {
+    notice.dataset.seen = "1";
+    notice.scrollIntoView({ block: "nearest" });
+    notice.focus({ preventScroll: true });
+  }
+});
+
+// Opening one working closes the one before; Escape closes it.
+document.addEventListener("toggle", (e) => {
+  if (!e.target.matches?.("details.working") || !e.target.open) return;
+  document.querySelectorAll("details.working[open]").forEach((d) => { if (d !== e.target) d.open = false; });
+}, true);
+document.addEventListener("keydown", (e) => {
+  if (e.key === "Escape") document.querySelectorAll("details.working[open]").forEach((d) => (d.open = false));
+});
+document.addEventListener("click", (e) => {
+  document.querySelectorAll("details.working[open]").forEach((d) => { if (!d.contains(e.target)) d.open = false; });
+});
+
+// A form marked so is sent as soon as something in it changes.
+document.addEventListener("change", (e) => {
+  const form = e.target.form;
+  if (form?.dataset.send === "change") form.requestSubmit();
+});
+
+// Files dropped on a drop field go into its file input, and the form is sent.
+Alpine.data("drop", () => ({
+  over: false,
+  enter() { this.over = true; },
+  leave() { this.over = false; },
+  take(e) {
+    this.over = false;
+    const input = this.$root.querySelector("input[type=file]");
+    if (!e.dataTransfer?.files.length) return;
+    input.files = e.dataTransfer.files;
+    input.dispatchEvent(new Event("change", { bubbles: true }));
+  },
+}));
+
+// The stopwatch at the bench: runs from when the sheet was opened, can be paused,
+// and fills in the minutes until a hand types its own.
+Alpine.data("watch", () => ({
+  seconds: 0, paused: false, own: false, timer: 0,
+  init() { this.timer = setInterval(() => { if (!this.paused) { this.seconds++; this.fill(); } }, 1000); },
+  destroy() { clearInterval(this.timer); },
+  get text() { return `${Math.floor(this.seconds / 60)}:${String(this.seconds % 60).padStart(2, "0")}`; },
+  get label() { return this.paused ? "Go on" : "Pause"; },
+  toggle() { this.paused = !this.paused; },
+  typed() { this.own = true; },
+  fill() {
+    const field = this.$root.querySelector("[name=minutes]");
+    if (field && !this.own && this.seconds >= 60) field.value = Math.round(this.seconds / 60);
+  },
+}));
+
+// On an emptied plate the cause is asked only for what failed.
+Alpine.data("outcome", () => ({
+  what: "",
+  init() { this.what = this.$root.querySelector("input[type=radio]:checked")?.value ?? ""; },
+  set(e) { this.what = e.target.value; },
+  get asks() { return this.what === "failed" || this.what === "scrapped"; },
+}));
+
+// Waits count down in minutes; when one ends the sheet is asked for anew.
+setInterval(() => {
+  const now = Date.now() + Number(document.body.dataset.ahead ?? 0);
+  document.querySelectorAll("[data-until]").forEach((el) => {
+    const left = Math.ceil((Number(el.dataset.until) - now) / 60000);
+    if (left <= 0) { if (!el.dataset.over) { el.dataset.over = "1"; el.textContent = "now"; } return; }
+    el.textContent = left < 60 ? `${left} min` : `${Math.floor(left / 60)} h ${String(left % 60).padStart(2, "0")}`;
+  });
+}, 1000);
+
+const ahead = () => { document.body.dataset.ahead = String(Number(document.body.dataset.now) - Date.now()); };
+ahead();
+Alpine.start();

@@ -1,0 +1,254 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"sakuji/app"
+	"sakuji/core/rates"
+	"sakuji/studio"
+)
+
+func fmtInt(n int) string { return strconv.Itoa(n) }
+
+// step is a thing a new studio still needs.
+type step struct {
+	Done       bool
+	Text, Link string
+}
+
+func (s *Server) studio(w http.ResponseWriter, r *http.Request) {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	people, err := s.app.People(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	steps := []step{
+		{h.Studio.Name != "", "Name the studio, its currency and its tax.", "#house"},
+		{len(h.Machines) > 0, "Add the machines that print.", "/studio/machines/new"},
+		{len(h.Materials) > 0, "Add the materials they print with.", "/studio/materials/new"},
+		{false, "Look through the rate book: above all your wage.", "/rates"},
+		{false, "Take in the first order.", "/orders/new"},
+	}
+	ready := steps[0].Done && steps[1].Done && steps[2].Done
+	s.show(w, r, "studio", Page{Title: "Studio", Sheet: "Studio", Active: "/studio", D: map[string]any{"H": h, "People": people, "Steps": steps, "Ready": ready},
+		Keys: []Key{{"M", "new machine"}, {"P", "new person"}, {"F", "find"}}})
+}
+
+func (s *Server) saveStudio(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	st := studio.Studio{Name: f.text("name"), Address: f.text("address"), Email: f.text("email"), TaxNumber: f.text("tax_number"), Currency: f.text("currency"),
+		TaxPercent: f.number("tax", "Tax"), TimeZone: f.text("zone"), PublicURL: f.text("public_url")}
+	err := f.err
+	if err == nil {
+		err = s.app.SaveStudio(r.Context(), owner(r), st)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/studio", "The studio is saved.")
+}
+
+// kindView is a machine or a material to change or to add.
+type kindView struct {
+	ID      int64
+	What    string // machine or material
+	Name    string
+	Process string
+	Active  bool
+	Figures []kindFigure
+	Starts  []rates.Kind
+	From    string
+}
+
+type kindFigure struct {
+	Key string
+	rates.Figure
+}
+
+// figureOrder is the order in which figures are asked for.
+var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "stand",
+	"line", "walls", "skin", "infill", "wall_speed", "infill_speed", "travel_speed", "melt", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep"}
+
+func figuresOf(set rates.Set) (out []kindFigure) {
+	for key, f := range set {
+		out = append(out, kindFigure{key, f})
+	}
+	slices.SortFunc(out, func(a, b kindFigure) int {
+		return slices.Index(figureOrder, a.Key) - slices.Index(figureOrder, b.Key)
+	})
+	return out
+}
+
+// starting picks the kind to start from: the one asked for, else the first.
+func starting(v *kindView, r *http.Request) {
+	v.From = r.FormValue("from")
+	at := slices.IndexFunc(v.Starts, func(k rates.Kind) bool { return k.Name == v.From })
+	if at < 0 {
+		at = 0
+	}
+	k := v.Starts[at]
+	v.From, v.Process, v.Figures, v.Active = k.Name, k.Process, figuresOf(k.Figures), true
+}
+
+func (s *Server) machine(w http.ResponseWriter, r *http.Request) {
+	v := kindView{What: "machine", ID: pathID(r, "id"), Starts: rates.Starting().Machines}
+	if v.ID == 0 {
+		starting(&v, r)
+	} else {
+		h, err := s.app.House(r.Context())
+		m, ok := h.Machine(v.ID)
+		if err != nil || !ok {
+			s.errorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
+			return
+		}
+		v.Name, v.Process, v.Active, v.Figures = m.Name, m.Process, m.Active, figuresOf(m.Figures)
+	}
+	s.showKind(w, r, v)
+}
+
+func (s *Server) material(w http.ResponseWriter, r *http.Request) {
+	v := kindView{What: "material", ID: pathID(r, "id"), Starts: rates.Starting().Materials}
+	if v.ID == 0 {
+		starting(&v, r)
+		v.Name = v.From
+	} else {
+		h, err := s.app.House(r.Context())
+		at := slices.IndexFunc(h.Materials, func(m studio.Material) bool { return m.ID == v.ID })
+		if err != nil || at < 0 {
+			s.errorPage(w, r, http.StatusNotFound, "There is no such material.", "")
+			return
+		}
+		m := h.Materials[at]
+		v.Name, v.Process, v.Active, v.Figures = m.Name, m.Process, m.Active, figuresOf(m.Figures)
+	}
+	s.showKind(w, r, v)
+}
+
+func (s *Server) showKind(w http.ResponseWriter, r *http.Request, v kindView) {
+	title := v.Name
+	if v.ID == 0 {
+		title = "New " + v.What
+	}
+	s.show(w, r, "kind", Page{Title: title, Sheet: strings.ToUpper(v.What[:1]) + v.What[1:], Active: "/studio", D: v})
+}
+
+func kindForm(r *http.Request) (app.KindForm, error) {
+	f := formOf(r)
+	if err := r.ParseForm(); err != nil {
+		return app.KindForm{}, &app.Refusal{Text: "The form did not arrive whole."}
+	}
+	form := app.KindForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
+	for key := range r.PostForm {
+		if figure, ok := strings.CutPrefix(key, "f-"); ok {
+			form.Figures[figure] = f.number(key, strings.ReplaceAll(figure, "_", " "))
+		}
+	}
+	return form, f.err
+}
+
+func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
+	form, err := kindForm(r)
+	if err == nil {
+		_, err = s.app.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
+	}
+	s.studioDone(w, r, err, form.Name+" is saved.")
+}
+
+func (s *Server) saveMaterial(w http.ResponseWriter, r *http.Request) {
+	form, err := kindForm(r)
+	if err == nil {
+		_, err = s.app.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
+	}
+	s.studioDone(w, r, err, form.Name+" is saved.")
+}
+
+func (s *Server) studioDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/studio", told)
+}
+
+func (s *Server) person(w http.ResponseWriter, r *http.Request) {
+	p := studio.Person{Role: studio.Bench, Active: true}
+	if id := pathID(r, "id"); id != 0 {
+		var err error
+		if p, err = s.app.Person(r.Context(), id); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	title := p.Name
+	if p.ID == 0 {
+		title = "New person"
+	}
+	s.show(w, r, "person", Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": app.MinPassword}})
+}
+
+func (s *Server) savePerson(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	_, err := s.app.SavePerson(r.Context(), owner(r), pathID(r, "id"), app.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
+		Password: r.PostFormValue("password"), Active: f.checked("active")})
+	s.studioDone(w, r, err, f.text("name")+" is saved.")
+}
+
+func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	type group struct {
+		Name  string
+		Rates []rates.Entry
+	}
+	var groups []group
+	own := 0
+	for _, e := range h.Book.Rates {
+		if len(groups) == 0 || groups[len(groups)-1].Name != e.Group {
+			groups = append(groups, group{Name: e.Group})
+		}
+		g := &groups[len(groups)-1]
+		g.Rates = append(g.Rates, e)
+		if e.Source == rates.Ours {
+			own++
+		}
+	}
+	s.show(w, r, "rates", Page{Title: "Rate book", Sheet: "Rate book", Active: "/rates", D: map[string]any{"Groups": groups, "Own": own, "All": len(h.Book.Rates)},
+		Block: []Field{{"Ours", fmt.Sprintf("%d of %d", own, len(h.Book.Rates))}}, Keys: []Key{{"S", "save"}, {"F", "find"}}})
+}
+
+func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		return
+	}
+	book := rates.Starting()
+	values := map[string]float64{}
+	for key := range r.PostForm {
+		if rate, ok := strings.CutPrefix(key, "r-"); ok && book.Has(rate) {
+			values[rate] = f.number(key, book.Get(rate).Label)
+		}
+	}
+	err := f.err
+	if err == nil {
+		err = s.app.SaveRates(r.Context(), owner(r), values)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/rates", "The rates are saved. Quotes already sent stay as they are.")
+}
