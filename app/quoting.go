@@ -298,10 +298,14 @@ func (d deed) makePieces(o studio.Order, doc studio.Document) error {
 }
 
 func pieceName(it studio.Item, part studio.Part) string {
-	if len(it.Parts) > 1 {
-		return it.Title + ", " + part.Name
+	if len(it.Parts) < 2 {
+		return it.Title
 	}
-	return it.Title
+	name := part.Name // a part named after its item need not say so twice
+	if n := len(it.Title); len(name) > n && strings.EqualFold(name[:n], it.Title) {
+		name = strings.TrimLeft(name[n:], " ,")
+	}
+	return it.Title + ", " + name
 }
 
 // fitPieces changes or calls off the pieces of a part and returns how many are

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/core/route"
@@ -340,6 +341,9 @@ func (t *today) bench() error {
 			index[k] = i
 			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, waiting: k.waiting, dry: p.Strip().WaitedFor()})
 		}
+		if list[i].name != p.Name { // parts of one item: by the item's name
+			list[i].name, _, _ = strings.Cut(p.Name, ", ")
+		}
 		list[i].n++
 		list[i].minutes += now.Planned
 		if until.After(list[i].since) {
@@ -462,8 +466,8 @@ func (t *today) accepted(o studio.Order) error {
 	return nil
 }
 
-// The machines' bars reach from eight hours back to sixteen ahead.
-const barBack, barAhead = 8 * time.Hour, 16 * time.Hour
+// The machines' bars reach from half a day back to half a day ahead.
+const barBack, barAhead = 12 * time.Hour, 12 * time.Hour
 
 // BarNow is where now lies on a machine's bar, 0..1.
 const BarNow = float64(barBack) / float64(barBack+barAhead)

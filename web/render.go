@@ -35,7 +35,7 @@ func parsePages() pages {
 	funcs := template.FuncMap{
 		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": app.Say,
 		"manner": route.Kind.Manner, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
-		"upper": strings.ToUpper, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
+		"upper": strings.ToUpper, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
@@ -87,6 +87,14 @@ func chance(p float64) string {
 		return "almost sure"
 	}
 	return fmt.Sprintf("%.0f in 10", p*10)
+}
+
+// initials of a name, for the title block: "Lantern & Larch" is L&L.
+func initials(name string) string {
+	if name == "" {
+		return "–"
+	}
+	return studio.Initials(name)
 }
 
 func dict(pairs ...any) map[string]any {

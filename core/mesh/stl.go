@@ -15,23 +15,24 @@ type Limits struct {
 	MaxTriangles int   // default 10,000,000
 }
 
+// What is read when no limit is set.
 const (
-	defaultMaxBytes     = 512 << 20
-	defaultMaxTriangles = 10_000_000
+	DefaultMaxBytes     = 512 << 20
+	DefaultMaxTriangles = 10_000_000
 )
 
 func (l Limits) maxBytes() int64 {
 	if l.MaxBytes > 0 {
 		return l.MaxBytes
 	}
-	return defaultMaxBytes
+	return DefaultMaxBytes
 }
 
 func (l Limits) maxTriangles() int {
 	if l.MaxTriangles > 0 {
 		return l.MaxTriangles
 	}
-	return defaultMaxTriangles
+	return DefaultMaxTriangles
 }
 
 // What can be wrong with a file. A FormatError wraps one of them.

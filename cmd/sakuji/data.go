@@ -1,0 +1,115 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"sakuji/app"
+	"sakuji/store"
+)
+
+// existing opens a data folder that must be there already.
+func existing(ctx context.Context, dir string) (*store.Store, error) {
+	if _, err := os.Stat(filepath.Join(dir, store.DatabaseName)); err != nil {
+		return nil, fmt.Errorf("%s holds no studio", dir)
+	}
+	return store.Open(ctx, dir)
+}
+
+func passwdVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "passwd NAME --data DIR", Short: "Set a person's password, read from standard input", Args: cobra.ExactArgs(1)}
+	dir := dataFlag(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		st, err := existing(cmd.Context(), *dir)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
+		password, err := readPassword()
+		if err != nil {
+			return err
+		}
+		a := &app.App{Store: st, Clock: app.Wall{}}
+		if err := a.SetPassword(cmd.Context(), args[0], password); err != nil {
+			return err
+		}
+		fmt.Println("The password is set.")
+		return nil
+	}
+	return cmd
+}
+
+func readPassword() (string, error) {
+	if fd := int(os.Stdin.Fd()); term.IsTerminal(fd) {
+		fmt.Fprint(os.Stderr, "New password: ")
+		b, err := term.ReadPassword(fd)
+		fmt.Fprintln(os.Stderr)
+		return string(b), err
+	}
+	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if line = strings.TrimRight(line, "\r\n"); line == "" && err != nil {
+		return "", errors.New("no password on standard input")
+	}
+	return line, nil
+}
+
+func checkVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "check --data DIR", Short: "Look for damage in the database and the files", Args: cobra.NoArgs}
+	dir := dataFlag(cmd)
+	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
+		st, err := existing(cmd.Context(), *dir)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
+		faults, err := st.Check(cmd.Context())
+		if err != nil {
+			return err
+		}
+		if len(faults) > 0 {
+			return &failed{faults}
+		}
+		fmt.Println("The database and all files are whole.")
+		return nil
+	}
+	return cmd
+}
+
+func backupVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "backup FILE --data DIR", Short: "Write the whole studio into one file, also while it is served", Args: cobra.ExactArgs(1)}
+	dir := dataFlag(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		st, err := existing(cmd.Context(), *dir)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
+		if err := st.Backup(cmd.Context(), args[0]); err != nil {
+			return err
+		}
+		fmt.Println("The studio is backed up in", args[0])
+		return nil
+	}
+	return cmd
+}
+
+func restoreVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "restore FILE --data DIR", Short: "Unpack a backup into a new folder", Args: cobra.ExactArgs(1)}
+	dir := dataFlag(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := store.Restore(cmd.Context(), args[0], *dir); err != nil {
+			return err
+		}
+		fmt.Println("The studio is restored in", *dir)
+		return nil
+	}
+	return cmd
+}

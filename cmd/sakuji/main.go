@@ -1,0 +1,82 @@
+// Sakuji runs a commission studio: quotes from geometry, plates, pieces and their
+// stages. One verb a file; this one puts them together.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+)
+
+// failed are the inputs of a command that did not work, told one a line.
+type failed struct{ lines []string }
+
+func (f *failed) Error() string { return fmt.Sprintf("%d failed", len(f.lines)) }
+
+func (f *failed) add(name string, err error) {
+	f.lines = append(f.lines, fmt.Sprintf("%s: %v", name, err))
+}
+
+// or returns f as an error when something failed.
+func (f *failed) or() error {
+	if len(f.lines) == 0 {
+		return nil
+	}
+	return f
+}
+
+// usage is a command line that makes no sense.
+type usage struct{ error }
+
+func main() { os.Exit(run(os.Args[1:])) }
+
+// run returns 0 when all is done, 1 when an input failed, 2 on wrong usage.
+func run(args []string) int {
+	root := &cobra.Command{
+		Use: "sakuji", Short: "Quotes, plates and pieces of a commission studio",
+		SilenceErrors: true, SilenceUsage: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return usage{errors.New("say what to do: sakuji --help lists the verbs")}
+		},
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return fmt.Errorf("there is no verb %q: sakuji --help lists the verbs", args[0])
+			}
+			return nil
+		},
+	}
+	started := false
+	for _, verb := range []*cobra.Command{serveVerb(), demoVerb(), passwdVerb(), checkVerb(), backupVerb(), restoreVerb(), measureVerb()} {
+		verb.PreRun = func(*cobra.Command, []string) { started = true }
+		root.AddCommand(verb)
+	}
+	root.SetArgs(args)
+	err := root.Execute()
+	var f *failed
+	var u usage
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &f):
+		for _, l := range f.lines {
+			fmt.Fprintln(os.Stderr, l)
+		}
+		return 1
+	case errors.As(err, &u), !started:
+		fmt.Fprintln(os.Stderr, "sakuji:", err)
+		return 2
+	}
+	fmt.Fprintln(os.Stderr, "sakuji:", err)
+	return 1
+}
+
+// dataFlag adds the folder that holds the studio; it must be named.
+func dataFlag(cmd *cobra.Command) *string {
+	dir := cmd.Flags().String("data", "", "the folder that holds the studio")
+	if err := cmd.MarkFlagRequired("data"); err != nil {
+		panic(err)
+	}
+	return dir
+}

@@ -1,0 +1,114 @@
+package main
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"sakuji/app"
+	"sakuji/demo"
+	"sakuji/store"
+	"sakuji/web"
+)
+
+func serveVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "serve --data DIR", Short: "Serve the studio kept in a folder", Args: cobra.NoArgs}
+	dir := dataFlag(cmd)
+	addr := cmd.Flags().String("addr", "127.0.0.1:8620", "where to listen")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+		defer stop()
+		st, err := store.Open(ctx, *dir)
+		if err != nil {
+			return err
+		}
+		defer st.Close()
+		a := &app.App{Store: st, Clock: app.Wall{}}
+		opts := web.Options{Exposed: !loopback(*addr)}
+		empty, err := a.Empty(ctx)
+		if err != nil {
+			return err
+		}
+		if empty && opts.Exposed {
+			opts.FirstToken = rand.Text()[:12]
+			fmt.Printf("The studio is empty. To name its owner, this token is asked for: %s\n", opts.FirstToken)
+		}
+		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
+		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
+	}
+	return cmd
+}
+
+func demoVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "demo", Short: "Serve the demo studio, with simulated machines and time", Args: cobra.NoArgs}
+	keep := cmd.Flags().String("keep", "", "keep the demo's data in this folder, and go on with it next time")
+	addr := cmd.Flags().String("addr", "127.0.0.1:8620", "where to listen")
+	cmd.RunE = func(*cobra.Command, []string) error {
+		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+		defer stop()
+		dir := *keep
+		if dir == "" {
+			temp, err := os.MkdirTemp("", "sakuji-demo-")
+			if err != nil {
+				return err
+			}
+			defer os.RemoveAll(temp)
+			dir = temp
+		}
+		fmt.Println("Making the demo studio: its models are carved and three weeks lived through …")
+		d, err := demo.Open(ctx, dir)
+		if err != nil {
+			return err
+		}
+		defer d.Close()
+		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
+		go d.Run(ctx, log)
+		return listen(ctx, *addr, web.New(d.App, log, web.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
+	}
+	return cmd
+}
+
+func loopback(addr string) bool {
+	host, _, err := net.SplitHostPort(addr)
+	if err != nil {
+		return false
+	}
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+// listen serves until the context ends, then lets requests under way finish.
+func listen(ctx context.Context, addr string, s *web.Server, log *slog.Logger, what string) error {
+	defer s.Close()
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	fmt.Printf("%s\nhttp://%s\n", what, l.Addr())
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(l) }()
+	select {
+	case err := <-ended:
+		return err
+	case <-ctx.Done():
+	}
+	fmt.Println("Closing; what is under way is finished first.")
+	wait, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+	defer cancel()
+	if err := server.Shutdown(wait); err != nil && !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,542 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"io"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"sync"
+	"time"
+
+	"sakuji/app"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// life is the studio being lived through: a day has two or three pairs of hands,
+// who empty plates, lay new ones and stamp what they have done.
+type life struct {
+	*Demo
+	ctx    context.Context
+	rand   *rand.Rand
+	ilse   app.Hand
+	jory   app.Hand
+	maren  app.Hand
+	files  map[string][]byte
+	orders map[string]string // number by nickname
+	spare  map[int64]float64 // minutes of hands left, by person
+}
+
+// day is a moment of the demo's spring.
+func day(month time.Month, d, h, m int) time.Time {
+	return time.Date(2026, month, d, h, m, 0, 0, Morning().Location())
+}
+
+// live fills an empty folder.
+func (d *Demo) live(ctx context.Context) error {
+	l := &life{Demo: d, ctx: ctx, rand: rand.New(rand.NewPCG(seed, 1)), orders: map[string]string{}, spare: map[int64]float64{}}
+	d.clock.Set(day(time.April, 17, 10, 0))
+	l.carve()
+	for _, part := range []func() error{l.house, l.april, l.may, l.lastNight} {
+		if err := part(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// carve makes all model files, on every processor.
+func (l *life) carve() {
+	l.files = map[string][]byte{}
+	var mu sync.Mutex
+	var wait sync.WaitGroup
+	for _, m := range allModel {
+		wait.Go(func() {
+			data := m.carved()
+			mu.Lock()
+			l.files[m.file] = data
+			mu.Unlock()
+		})
+	}
+	wait.Wait()
+}
+
+func (l *life) house() error {
+	p, err := l.App.FirstOwner(l.ctx, app.PersonForm{Name: "Ilse Karg", Initials: "IK", Password: "larch-and-lantern"})
+	if err != nil {
+		return err
+	}
+	l.ilse = app.HandOf(p)
+	for _, f := range []struct {
+		hand *app.Hand
+		form app.PersonForm
+	}{
+		{&l.jory, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true}},
+		{&l.maren, app.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true}},
+	} {
+		p, err := l.App.SavePerson(l.ctx, l.ilse, 0, f.form)
+		if err != nil {
+			return err
+		}
+		*f.hand = app.HandOf(p)
+	}
+	if err := l.App.SaveStudio(l.ctx, l.ilse, studio.Studio{Name: "Lantern & Larch", Address: "3 Candle Steps\nSorrel Vale", Email: "workshop@lantern-larch.example",
+		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example"}); err != nil {
+		return err
+	}
+	if err := l.App.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.014, "sand.resin": 9}); err != nil {
+		return err
+	}
+	book := rates.Starting()
+	for i, name := range []string{"Tarn", "Beck", "Fell", "Holm"} {
+		k := book.Machines[i]
+		if _, err := l.App.SaveMachine(l.ctx, l.ilse, 0, app.KindForm{Name: name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+			return err
+		}
+	}
+	for _, k := range book.Materials {
+		if _, err := l.App.SaveMaterial(l.ctx, l.ilse, 0, app.KindForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+			return err
+		}
+	}
+	for _, c := range []studio.Client{
+		{Name: "Small Hours Puppet Opera", Email: "props@small-hours.example", Phone: "0170 55 01", Address: "Stage door, 11 Moonrake Lane\nSorrel Vale", Note: "Rehearsals until midnight: do not ring before ten."},
+		{Name: "Verdance Row Seed Museum", Email: "curator@verdance-row.example", Address: "1 Verdance Row\nSorrel Vale"},
+		{Name: "Moth Post Guild", Email: "board@moth-post.example", Address: "The Attic, 40 Tallow Street\nNether Sorrel"},
+		{Name: "Odile Brackwater", Email: "odile@brackwater.example", Address: "Weir Cottage\nBrackwater"},
+	} {
+		if _, err := l.App.SaveClient(l.ctx, l.ilse, c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// line is an item of an order as the script has it.
+type line struct {
+	title  string
+	models []model
+	tier   string
+	copies int
+	scale  float64
+	proc   string // empty: as the studio proposes
+}
+
+// commission is an order as the script has it.
+type commission struct {
+	nick, client, title, use string
+	wanted                   time.Time
+	budget                   string
+	note                     string
+	items                    []line
+	colours                  [][2]string
+	ask                      string
+}
+
+func (l *life) takeIn(c commission) error {
+	clients, err := l.App.Clients(l.ctx)
+	if err != nil {
+		return err
+	}
+	f := app.OrderForm{Title: c.title, Use: c.use, Budget: c.budget, Note: c.note, NewClient: c.client}
+	for _, cl := range clients {
+		if cl.Name == c.client {
+			f.ClientID, f.NewClient = cl.ID, ""
+		}
+	}
+	if !c.wanted.IsZero() {
+		f.Wanted = c.wanted.Format(time.DateOnly)
+	}
+	o, err := l.App.NewOrder(l.ctx, l.ilse, f)
+	if err != nil {
+		return err
+	}
+	l.orders[c.nick] = o.Number
+	for _, ln := range c.items {
+		if err := l.addLine(o.Number, ln); err != nil {
+			return err
+		}
+	}
+	for _, col := range c.colours {
+		if err := l.settled(o.Number, studio.Colour, col[0], col[1]); err != nil {
+			return err
+		}
+	}
+	if c.ask != "" {
+		return l.App.AddPoint(l.ctx, l.ilse, o.Number, studio.Question, c.ask)
+	}
+	return nil
+}
+
+func (l *life) settled(number, kind, text, answer string) error {
+	if err := l.App.AddPoint(l.ctx, l.ilse, number, kind, text); err != nil {
+		return err
+	}
+	s, err := l.App.OrderSheet(l.ctx, number)
+	if err != nil {
+		return err
+	}
+	return l.App.SettlePoint(l.ctx, l.ilse, number, s.Points[len(s.Points)-1].ID, answer)
+}
+
+func (l *life) addLine(number string, ln line) error {
+	var uploads []app.Upload
+	for _, m := range ln.models {
+		uploads = append(uploads, upload(m.file, l.files[m.file]))
+	}
+	items, problems, err := l.App.AddItem(l.ctx, l.ilse, number, uploads, false)
+	if err != nil || len(problems) > 0 {
+		return fmt.Errorf("%s: %v %w", ln.title, problems, err)
+	}
+	it := items[0]
+	form := app.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]app.PartForm{}}
+	for _, p := range it.Parts {
+		pf := app.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
+		if ln.proc != "" && ln.proc != p.Process {
+			pf = app.PartForm{Process: ln.proc, Copies: p.Copies}
+		}
+		form.Parts[p.ID] = pf
+	}
+	return l.App.ChangeItem(l.ctx, l.ilse, number, it.ID, form)
+}
+
+func upload(name string, data []byte) app.Upload {
+	return app.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
+}
+
+// agreed sends the quote and lets the client accept and pay some hours later.
+func (l *life) agreed(nick, by string, after time.Duration, pays bool) error {
+	number := l.orders[nick]
+	q, err := l.App.SendQuote(l.ctx, l.ilse, number)
+	if err != nil {
+		return err
+	}
+	if err := l.until(l.clock.Now().Add(after)); err != nil {
+		return err
+	}
+	if err := l.App.AnswerQuote(l.ctx, q.Token, app.Answer{Accept: true, Name: by, Agreed: true, From: "203.0.113.20"}); err != nil {
+		return err
+	}
+	if !pays {
+		return nil
+	}
+	if err := l.App.SeeAnswer(l.ctx, l.ilse, number); err != nil {
+		return err
+	}
+	return l.App.RecordDeposit(l.ctx, l.ilse, number, q.Deposit().Plain())
+}
+
+// until lives through the time up to a moment, half an hour at a step.
+func (l *life) until(end time.Time) error {
+	for l.clock.Now().Before(end) {
+		step := l.clock.Now().Truncate(30 * time.Minute).Add(30 * time.Minute)
+		if step.After(end) {
+			step = end
+		}
+		l.clock.Set(step)
+		if err := l.printers.Drive(l.ctx, l.App); err != nil {
+			return err
+		}
+		at := step.In(Morning().Location())
+		if wd := at.Weekday(); wd == time.Saturday || wd == time.Sunday || at.Hour() < 9 || at.Hour() >= 18 {
+			continue
+		}
+		if err := l.shift(at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// shift is half an hour of the studio.
+func (l *life) shift(at time.Time) error {
+	if err := l.machines(at); err != nil {
+		return err
+	}
+	for _, who := range []app.Hand{l.jory, l.maren, l.ilse} {
+		l.spare[who.ID] = math.Min(60, l.spare[who.ID]+13) // the rest of the half hour goes to all that no stamp records
+		if err := l.hands(who); err != nil {
+			return err
+		}
+	}
+	return l.deliver()
+}
+
+// machines empties what has finished and starts what waits.
+func (l *life) machines(at time.Time) error {
+	s, err := l.App.Plates(l.ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range s.Open {
+		if p.State != studio.PlateFinished {
+			continue
+		}
+		out := map[int64]app.Outcome{}
+		for _, o := range p.Pieces {
+			out[o.PieceID] = app.Outcome{What: studio.Good}
+			if o.Report != "" && o.Report != studio.Good {
+				out[o.PieceID] = app.Outcome{What: studio.Failed, Cause: o.Report}
+			}
+		}
+		if err := l.App.EmptyPlate(l.ctx, l.jory, p.Number, out, time.Time{}, ""); err != nil {
+			return err
+		}
+	}
+	if s, err = l.App.Plates(l.ctx); err != nil {
+		return err
+	}
+	for _, m := range s.House.Machines {
+		if len(s.On(m.ID, studio.PlateRunning, studio.PlateFinished)) > 0 {
+			continue
+		}
+		for _, g := range s.Waiting {
+			if g.Process != m.Process {
+				continue
+			}
+			number, _, err := l.App.LayPlate(l.ctx, l.jory, m.ID, g.Material.ID)
+			var refusal *app.Refusal
+			if errors.As(err, &refusal) {
+				continue
+			}
+			if err != nil {
+				return err
+			}
+			room := 20.4 + 2*l.rand.Float64()
+			if at.Hour() < 10 {
+				room -= 1.6
+			}
+			room = math.Round(room*10) / 10
+			if err := l.App.StartRun(l.ctx, l.jory, number, time.Time{}, &room); err != nil {
+				return err
+			}
+			break
+		}
+	}
+	return nil
+}
+
+// paints are the stages that Ilse does herself.
+var paints = []route.Kind{route.Base, route.Shade, route.Clear, route.Look}
+
+// hands lets a person stamp what is ready, as far as the minutes reach.
+func (l *life) hands(who app.Hand) error {
+	for l.spare[who.ID] > 0 {
+		s, err := l.App.Bench(l.ctx, app.BenchReady, "")
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(s.Rows, func(r app.BenchRow) bool {
+			return slices.Contains(paints, r.Now().Kind) == (who == l.ilse)
+		})
+		if at < 0 {
+			return nil
+		}
+		row := s.Rows[at]
+		if err := l.one(who, row); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *life) one(who app.Hand, row app.BenchRow) error {
+	now := row.Now()
+	if now.Kind == route.Look && row.Repeat == 0 && l.rand.Float64() < 0.22 {
+		l.spare[who.ID] -= 2
+		return l.App.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)])
+	}
+	minutes := math.Max(1, math.Round(now.Planned*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
+	l.spare[who.ID] -= minutes
+	_, err := l.App.Stamp(l.ctx, who, row.Code, app.Stamp{Minutes: minutes})
+	return err
+}
+
+// deliver sends off what is complete and closes it.
+func (l *life) deliver() error {
+	orders, err := l.App.Orders(l.ctx, studio.Accepted, studio.Delivered)
+	if err != nil {
+		return err
+	}
+	for _, o := range orders {
+		if o.State == studio.Delivered {
+			if l.clock.Now().Sub(o.Delivered) > 20*time.Hour {
+				err = l.App.CloseOrder(l.ctx, l.ilse, o.Number)
+			}
+		} else {
+			var s app.DeliverySheet
+			if s, err = l.App.Delivery(l.ctx, o.Number); err == nil && s.Complete() {
+				err = l.App.Deliver(l.ctx, l.ilse, o.Number, time.Time{})
+			}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const (
+	opera  = "Small Hours Puppet Opera"
+	museum = "Verdance Row Seed Museum"
+	guild  = "Moth Post Guild"
+)
+
+func (l *life) april() error {
+	if err := l.until(day(time.April, 20, 9, 30)); err != nil {
+		return err
+	}
+	if err := l.takeIn(commission{nick: "first lanterns", client: museum, title: "Four seed-pod lanterns, trial", use: "shelf", wanted: day(time.April, 30, 0, 0),
+		items: []line{{"Seed-pod lantern", []model{lantern}, route.Primed, 4, 1, ""}}}); err != nil {
+		return err
+	}
+	if err := l.agreed("first lanterns", "P. Quill", 5*time.Hour, true); err != nil {
+		return err
+	}
+	if err := l.takeIn(commission{nick: "old heron", client: opera, title: "Heron Postmaster, rehearsal bust", use: "stage", wanted: day(time.May, 6, 0, 0),
+		items: []line{{"Heron Postmaster, bust", []model{heron}, route.Painted, 1, 1, ""}}, colours: [][2]string{{"Coat", "post-office blue, worn at the cuffs"}}}); err != nil {
+		return err
+	}
+	if err := l.agreed("old heron", "Tamsin Rook, props", 22*time.Hour, true); err != nil {
+		return err
+	}
+	if err := l.takeIn(commission{nick: "big loom", client: opera, title: "Cloud Loom at double size", use: "stage", note: "Only if it can be carried by one person.",
+		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1.4, "filament"}}}); err != nil {
+		return err
+	}
+	q, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["big loom"])
+	if err != nil {
+		return err
+	}
+	if err := l.until(day(time.April, 24, 11, 0)); err != nil {
+		return err
+	}
+	if err := l.App.AnswerQuote(l.ctx, q.Token, app.Answer{Name: "Tamsin Rook, props", From: "203.0.113.20"}); err != nil {
+		return err
+	}
+	if err := l.App.SeeAnswer(l.ctx, l.ilse, l.orders["big loom"]); err != nil {
+		return err
+	}
+	return l.until(day(time.April, 27, 9, 30))
+}
+
+func (l *life) may() error {
+	type step struct {
+		at   time.Time
+		c    commission
+		by   string
+		wait time.Duration
+	}
+	steps := []step{
+		{day(time.May, 13, 12, 0), commission{nick: "gardener", client: opera, title: "Frost Gardener", use: "stage", wanted: day(time.May, 22, 0, 0), note: "Seen from the third row: smooth enough is enough.",
+			items: []line{{"Frost Gardener", []model{torso, arms}, route.Primed, 1, 1.4, "filament"}}}, "Tamsin Rook, props", 3 * time.Hour},
+		{day(time.April, 30, 9, 0), commission{nick: "snails", client: guild, title: "Twenty-four snail couriers", use: "gaming", wanted: day(time.May, 19, 0, 0), budget: "2200", note: "One set, one scheme: shells in four colours, six of each.",
+			items: []line{{"Snail courier", []model{snail}, route.Painted, 24, 0.86, "resin"}}, colours: [][2]string{{"Shells", "moss, plum, brass and slate, six of each"}, {"Bags", "waxed brown"}}}, "Bram Ellery, board", 150 * time.Minute},
+		{day(time.May, 13, 9, 10), commission{nick: "kiosks", client: guild, title: "Mushroom kiosks", use: "gaming", wanted: day(time.June, 2, 0, 0),
+			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.2, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
+		{day(time.May, 6, 9, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "600", note: "A wedding present: of no use after the 16th.",
+			items: []line{{"Orrery moth", []model{moth}, route.Painted, 3, 1, "resin"}, {"Orrery gear", []model{gear}, route.Painted, 4, 1, "resin"}}, colours: [][2]string{{"Gears", "old brass, darker in the gaps"}}}, "Odile Brackwater", 26 * time.Hour},
+		{day(time.May, 13, 13, 0), commission{nick: "lanterns", client: museum, title: "Eight seed-pod lanterns", use: "shelf", wanted: day(time.May, 29, 0, 0),
+			items: []line{{"Seed-pod lantern", []model{lantern}, route.Primed, 8, 1, "resin"}}}, "P. Quill", time.Hour},
+	}
+	slices.SortFunc(steps, func(a, b step) int { return a.at.Compare(b.at) })
+	for _, s := range steps {
+		if err := l.until(s.at); err != nil {
+			return err
+		}
+		if err := l.takeIn(s.c); err != nil {
+			return err
+		}
+		if err := l.agreed(s.c.nick, s.by, s.wait, true); err != nil {
+			return err
+		}
+	}
+	return l.until(day(time.May, 13, 16, 10))
+}
+
+// lastNight is the day and the night before the demo's morning.
+func (l *life) lastNight() error {
+	if err := l.takeIn(commission{nick: "heron", client: opera, title: "Heron Postmaster with satchel", use: "stage", wanted: day(time.May, 28, 0, 0), budget: "500",
+		items:   []line{{"Heron Postmaster, bust", []model{heron}, route.Painted, 1, 1, ""}, {"Letter satchel", []model{satchel}, route.Painted, 2, 1, "resin"}},
+		colours: [][2]string{{"Coat", "post-office blue, clean this time"}}, ask: "Which blue for the coat lining? Two reference pictures disagree."}); err != nil {
+		return err
+	}
+	if err := l.pictures("heron"); err != nil {
+		return err
+	}
+	qh, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["heron"])
+	if err != nil {
+		return err
+	}
+	if err := l.takeIn(commission{nick: "loom", client: opera, title: "Cloud Loom prop", use: "stage", wanted: day(time.June, 12, 0, 0),
+		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1, "filament"}}}); err != nil {
+		return err
+	}
+	ql, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["loom"])
+	if err != nil {
+		return err
+	}
+	if err := l.until(day(time.May, 13, 17, 10)); err != nil {
+		return err
+	}
+	if err := l.takeIn(commission{nick: "bees", client: "Corin Halloway", title: "A beekeeper snail for a cake", use: "table", wanted: day(time.June, 20, 0, 0), budget: "90",
+		items: []line{{"Beekeeper snail", []model{snail}, route.Painted, 1, 1.6, "resin"}}}); err != nil {
+		return err
+	}
+	if err := l.until(day(time.May, 13, 21, 42)); err != nil {
+		return err
+	}
+	if err := l.App.AnswerQuote(l.ctx, qh.Token, app.Answer{Accept: true, Name: "Tamsin Rook, props", Agreed: true, From: "203.0.113.20"}); err != nil {
+		return err
+	}
+	if err := l.until(day(time.May, 13, 22, 15)); err != nil {
+		return err
+	}
+	if err := l.App.AskAboutQuote(l.ctx, ql.Token, "Can the frame come apart for the van? It must pass a door of 70 cm."); err != nil {
+		return err
+	}
+	return l.untilMorning()
+}
+
+// untilMorning lets the night pass: machines only, nobody comes in.
+func (l *life) untilMorning() error {
+	for at := l.clock.Now(); at.Before(Morning()); {
+		at = at.Add(15 * time.Minute)
+		if at.After(Morning()) {
+			at = Morning()
+		}
+		l.clock.Set(at)
+		if err := l.printers.Drive(l.ctx, l.App); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// pictures adds two painted swatches as reference pictures, made here.
+func (l *life) pictures(nick string) error {
+	swatch := func(base color.RGBA) []byte {
+		img := image.NewRGBA(image.Rect(0, 0, 160, 120))
+		for y := range 120 {
+			for x := range 160 {
+				shade := 0.82 + 0.18*math.Sin(float64(x)/9+math.Sin(float64(y)/17)*2)
+				img.Set(x, y, color.RGBA{uint8(float64(base.R) * shade), uint8(float64(base.G) * shade), uint8(float64(base.B) * shade), 255})
+			}
+		}
+		var b bytes.Buffer
+		if err := png.Encode(&b, img); err != nil {
+			panic(err) // an image in memory always encodes
+		}
+		return b.Bytes()
+	}
+	return l.App.AddPictures(l.ctx, l.ilse, l.orders[nick], []app.Upload{
+		upload("lining-a.png", swatch(color.RGBA{52, 84, 132, 255})), upload("lining-b.png", swatch(color.RGBA{38, 98, 110, 255}))})
+}
