@@ -723,3 +723,11 @@ func BeforeYouStart(processName string) string {
 	}
 	return "Bed clean and level, filament dry, enough on the spool, nothing in the way of the head. Hot end and bed burn."
 }
+
+// PlateCaution is what to mind when a plate comes off, by process.
+func PlateCaution(processName string) string {
+	if processName == process.Resin {
+		return route.Print.Manner().Caution
+	}
+	return "Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
+}

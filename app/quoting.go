@@ -86,7 +86,7 @@ func document(s OrderSheet) studio.Document {
 		di := studio.DocumentItem{Title: it.Title, Detail: route.TierName(it.Tier) + ", " + it.Detail, Copies: it.Copies, SizeMM: it.Size(), NetMinor: it.NetMinor, Cost: it.Estimate.Item}
 		for k, p := range spec.Parts {
 			if k == 0 {
-				di.Front = p.Model.Shape.Front.Scaled(it.Scale)
+				di.Front = p.Model.Face().Scaled(it.Scale)
 			}
 			spec.Parts[k].Model = studio.Model{ID: p.Model.ID, SHA: p.Model.SHA, Name: p.Model.Name}
 		}

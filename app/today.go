@@ -175,7 +175,7 @@ func (t *today) plates() error {
 		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", Say(len(p.Pieces), "piece"), studio.Hours(hands), machine.Name, next)
 		switch {
 		case p.State == studio.PlateFinished:
-			t.s.Caution = "Plate " + fmt.Sprint(p.Number) + ": " + route.Print.Manner().Caution
+			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, PlateCaution(machine.Process))
 			t.add(rankEmpty, p.Run.Ended, Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Ended), Title: fmt.Sprintf("Empty %s: plate %d is finished", machine.Name, p.Number),
 				Detail: detail, Action: "Empty plate", Link: link})
 		case p.State == studio.PlateRunning && !t.s.Now.Before(p.Run.Due()):

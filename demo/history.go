@@ -92,7 +92,7 @@ func (l *life) house() error {
 		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example"}); err != nil {
 		return err
 	}
-	if err := l.App.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.014, "sand.resin": 9}); err != nil {
+	if err := l.App.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
 		return err
 	}
 	book := rates.Starting()
@@ -266,6 +266,9 @@ func (l *life) shift(at time.Time) error {
 		if err := l.hands(who); err != nil {
 			return err
 		}
+	}
+	if at.Hour() < 17 {
+		return nil
 	}
 	return l.deliver()
 }

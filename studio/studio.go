@@ -134,6 +134,14 @@ func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 	}
 }
 
+// Face is the silhouette that shows most of the model: from the front or the side.
+func (m Model) Face() solid.Outline {
+	if m.Shape.Side.AreaMM2() > 1.05*m.Shape.Front.AreaMM2() {
+		return m.Shape.Side
+	}
+	return m.Shape.Front
+}
+
 // Faults says in plain words what is wrong with the mesh, worst first.
 func (m Model) Faults() (out []string) {
 	d := m.Measures

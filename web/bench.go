@@ -17,6 +17,16 @@ type benchView struct {
 	Marks  []route.Kind
 }
 
+// First is the stage of the first piece whose stage carries a caution.
+func (v benchView) First() route.Kind {
+	for _, r := range v.Rows {
+		if now := r.Now(); now != nil && now.Kind.Manner().Caution != "" {
+			return now.Kind
+		}
+	}
+	return ""
+}
+
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	if code := r.FormValue("code"); code != "" { // a label typed or scanned
 		if p, err := s.app.Piece(r.Context(), code); err == nil {

@@ -6,6 +6,7 @@ import (
 	"math"
 	"strings"
 
+	"sakuji/core/process"
 	"sakuji/core/solid"
 )
 
@@ -89,12 +90,19 @@ type Drawn struct {
 	Fill        string
 	X, Y        float64 // of the label
 	Tallest     bool
+	Room        float64 // the smaller side of its box, in units of the drawing
 }
 
 // LX, LY and TY place the label's ground and its line of text.
 func (d Drawn) LX() float64 { return d.X - 13 }
 func (d Drawn) LY() float64 { return d.Y - 9 }
 func (d Drawn) TY() float64 { return d.Y + 4.5 }
+
+// Labelled reports whether the part has room for its code beneath its height.
+func (d Drawn) Labelled() bool { return d.Room > 58 }
+func (d Drawn) CX() float64    { return d.X - 30 }
+func (d Drawn) CY() float64    { return d.Y + 9 }
+func (d Drawn) CTY() float64   { return d.Y + 19 }
 
 // Drawing is a plate in plan and elevation, aligned as in orthographic drawing.
 type Drawing struct {
@@ -124,30 +132,26 @@ func (d Drawing) DBoxX() float64  { return d.DimX - 20 }
 func (d Drawing) DBoxY() float64  { return d.DimMidY - 9 }
 func (d Drawing) DTextY() float64 { return d.DimMidY + 4.5 }
 
-// drawPlate lays a plate out on a sheet 730 units wide.
+// drawPlate lays a plate out on a sheet 730 units wide, plan and elevation at one
+// scale.
 func drawPlate(v plateView) Drawing {
-	const left, elevation, gap = 70.0, 118.0, 40.0
+	const wide, head, gap, foot, room = 730.0, 24.0, 36.0, 36.0, 520.0
 	bed := v.Machine.Bed()
-	k := math.Min(640/bed.WidthMM, 400/bed.DepthMM)
-	d := Drawing{BedX: left, BedY: elevation + gap, BedW: bed.WidthMM * k, BedH: bed.DepthMM * k, GroundY: elevation,
+	tallest := 0.0
+	for _, p := range v.Pieces {
+		tallest = math.Max(tallest, p.Model.Measures.SizeMM[2]*p.Piece.Scale)
+	}
+	k := math.Min(600/bed.WidthMM, room/(bed.DepthMM+math.Max(tallest, 20)))
+	elevation := head + math.Max(tallest, 20)*k
+	d := Drawing{BedX: (wide - bed.WidthMM*k) / 2, BedY: elevation + gap, BedW: bed.WidthMM * k, BedH: bed.DepthMM * k, GroundY: elevation, W: wide,
 		WidthText: fmt.Sprintf("%.0f", bed.WidthMM), DepthText: fmt.Sprintf("%.0f", bed.DepthMM)}
-	d.InX, d.InY, d.InW, d.InH = left+bed.MarginMM*k, d.BedY+bed.MarginMM*k, d.BedW-2*bed.MarginMM*k, d.BedH-2*bed.MarginMM*k
-	d.W, d.H = left+d.BedW+20, d.BedY+d.BedH+36
-	d.DimX, d.DimY, d.DimMidX, d.DimMidY = left-24, d.BedY+d.BedH+22, left+d.BedW/2, d.BedY+d.BedH/2
-	tallest := v.Estimate.TallestMM
-	if v.Machine.Process != "resin" {
-		for _, p := range v.Pieces {
-			tallest = math.Max(tallest, p.Model.Measures.SizeMM[2]*p.Piece.Scale)
-		}
-	}
-	up := k // same scale as the plan, unless the part is taller than the room
-	if tallest > 0 {
-		up = math.Min(k, (elevation-26)/tallest)
-	}
-	d.HasTop = v.Machine.Process == "resin" && tallest > 0
-	d.TopY = elevation - tallest*up
+	d.InX, d.InY, d.InW, d.InH = d.BedX+bed.MarginMM*k, d.BedY+bed.MarginMM*k, d.BedW-2*bed.MarginMM*k, d.BedH-2*bed.MarginMM*k
+	d.H = d.BedY + d.BedH + foot
+	d.DimX, d.DimY, d.DimMidX, d.DimMidY = d.BedX-24, d.BedY+d.BedH+22, wide/2, d.BedY+d.BedH/2
+	d.HasTop = v.Machine.Process == process.Resin && tallest > 0
+	d.TopY = elevation - tallest*k
 	d.HasSecond = d.HasTop && v.Estimate.WithoutMM > 0 && v.Estimate.WithoutMM < 0.97*tallest
-	d.SecondY = elevation - v.Estimate.WithoutMM*up
+	d.SecondY = elevation - v.Estimate.WithoutMM*k
 	for _, p := range v.Pieces {
 		plan := p.Model.Shape.Plan.Scaled(p.Piece.Scale).Turned(p.Quarters)
 		height := p.Model.Measures.SizeMM[2] * p.Piece.Scale
@@ -160,7 +164,7 @@ func drawPlate(v plateView) Drawing {
 		sl, sh := side.Size()
 		mirror := p.Quarters >= 2
 		dr := Drawn{
-			Code: p.Piece.Code, Label: fmt.Sprintf("%.0f", height), Tallest: d.HasTop && p.Piece.ID == v.Estimate.TallestID,
+			Code: p.Piece.Code, Label: fmt.Sprintf("%.0f", height), Room: math.Min(high.X-low.X, high.Y-low.Y) * k, Tallest: d.HasTop && p.Piece.ID == v.Estimate.TallestID,
 			D: path2D(plan, func(q solid.Point) solid.Point {
 				return solid.Point{X: d.BedX + (p.XMM+q.X)*k, Y: d.BedY + d.BedH - (p.YMM+q.Y)*k}
 			}),
@@ -169,7 +173,7 @@ func drawPlate(v plateView) Drawing {
 				if mirror {
 					x = sh.X - q.X
 				}
-				return solid.Point{X: d.BedX + (p.XMM+x)*k, Y: elevation - math.Max(0, q.Y)*up}
+				return solid.Point{X: d.BedX + (p.XMM+x)*k, Y: elevation - math.Max(0, q.Y)*k}
 			}),
 			X: d.BedX + (p.XMM+(low.X+high.X)/2)*k, Y: d.BedY + d.BedH - (p.YMM+(low.Y+high.Y)/2)*k,
 		}

@@ -54,6 +54,7 @@ type plateView struct {
 	app.PlateSheet
 	Drawing Drawing
 	Before  string
+	Caution string
 	Causes  []string
 	Ends    time.Time // when it would end if started now
 	Cold    float64
@@ -70,7 +71,7 @@ func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	v := plateView{PlateSheet: sheet, Before: app.BeforeYouStart(sheet.Machine.Process), Causes: studio.Causes(), Cold: app.ColdC}
+	v := plateView{PlateSheet: sheet, Before: app.BeforeYouStart(sheet.Machine.Process), Caution: app.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Cold: app.ColdC}
 	v.Drawing = drawPlate(v)
 	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
 	p := Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
