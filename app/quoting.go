@@ -294,7 +294,7 @@ func (d deed) makePieces(o studio.Order, doc studio.Document) error {
 	if added == 0 {
 		return nil
 	}
-	return d.log("pieces made", about{order: o.ID}, "%d pieces wait for a plate", added)
+	return d.log("pieces made", about{order: o.ID}, "%s for a plate", Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
 }
 
 func pieceName(it studio.Item, part studio.Part) string {

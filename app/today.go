@@ -30,6 +30,7 @@ type Task struct {
 	Detail string
 	Action string
 	Link   string
+	Owner  bool // for the owner only: it speaks of money
 	rank   int
 	at     time.Time
 }
@@ -281,7 +282,7 @@ func (t *today) answers() error {
 	for _, q := range answers {
 		o := t.orders[q.OrderID]
 		task := Task{Tone: ToneMachine, When: t.clock(q.Answered), Title: fmt.Sprintf("%s has accepted: %s", o.Client, o.Title),
-			Detail: fmt.Sprintf("Order %s, %s. Its pieces wait for plates; the deposit is %s.", o.Number, q.Total(), q.Deposit()), Action: "Look", Link: "/orders/" + o.Number + "?seen=1"}
+			Detail: fmt.Sprintf("Order %s, %s. Its pieces wait for plates; the deposit is %s.", o.Number, q.Total(), q.Deposit()), Action: "Look", Link: "/orders/" + o.Number + "?seen=1", Owner: true}
 		if q.State == studio.QuoteDeclined {
 			task.Title, task.Detail = fmt.Sprintf("%s has declined: %s", o.Client, o.Title), fmt.Sprintf("Order %s, %s.", o.Number, q.Total())
 		}
@@ -294,7 +295,7 @@ func (t *today) answers() error {
 			continue
 		}
 		t.add(rankAnswer, p.At, Task{Tone: ToneMachine, When: t.clock(p.At), Title: fmt.Sprintf("%s asks: %s", o.Client, short(p.Text, 70)),
-			Detail: fmt.Sprintf("Order %s, %s. The answer shows on the client’s page.", o.Number, o.Title), Action: "Answer", Link: "/orders/" + o.Number + "#points"})
+			Detail: fmt.Sprintf("Order %s, %s. The answer shows on the client’s page.", o.Number, o.Title), Action: "Answer", Link: "/orders/" + o.Number + "#points", Owner: true})
 	}
 	return err
 }
@@ -412,7 +413,7 @@ func (t *today) desk() error {
 		switch o.State {
 		case studio.Enquiry:
 			t.add(rankQuote, o.Created, Task{Tone: ToneMachine, When: "enquiry", Title: fmt.Sprintf("Price %s for %s", o.Title, o.Client),
-				Detail: fmt.Sprintf("Order %s, came in %s.", o.Number, t.clock(o.Created)), Action: "Price it", Link: "/orders/" + o.Number})
+				Detail: fmt.Sprintf("Order %s, came in %s.", o.Number, t.clock(o.Created)), Action: "Price it", Link: "/orders/" + o.Number, Owner: true})
 		case studio.Accepted:
 			if err := t.accepted(o); err != nil {
 				return err
@@ -460,7 +461,7 @@ func (t *today) accepted(o studio.Order) error {
 	for _, q := range quotes {
 		if q.State == studio.QuoteAccepted && paid < q.DepositMinor {
 			t.add(rankDeposit, q.Answered, Task{Tone: ToneWait, When: "deposit", Title: fmt.Sprintf("%s owes the deposit for %s", o.Client, o.Title),
-				Detail: fmt.Sprintf("Order %s, accepted %s: %s.", o.Number, t.clock(q.Answered), studio.Money{Minor: q.DepositMinor - paid, Currency: q.Currency}), Action: "It arrived", Link: "/orders/" + o.Number + "#deposit"})
+				Detail: fmt.Sprintf("Order %s, accepted %s: %s.", o.Number, t.clock(q.Answered), studio.Money{Minor: q.DepositMinor - paid, Currency: q.Currency}), Action: "It arrived", Link: "/orders/" + o.Number + "#deposit", Owner: true})
 		}
 	}
 	return nil

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"sakuji/core/finish"
@@ -242,6 +243,16 @@ func MayTakeBack(done, now time.Time) error {
 		return fmt.Errorf("it can be taken back for %d minutes; that was at %s", int(TakeBack.Minutes()), done.Format("15:04"))
 	}
 	return nil
+}
+
+// OfMoney reports whether the line tells amounts of money.
+func (e Entry) OfMoney() bool {
+	for _, what := range []string{"quote ", "deposit ", "rates "} {
+		if strings.HasPrefix(e.Deed, what) {
+			return true
+		}
+	}
+	return false
 }
 
 // Entry is a line of the logbook.

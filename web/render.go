@@ -204,6 +204,14 @@ func (p Page) MomentField(t time.Time) string { return t.In(p.zone()).Format("20
 // Money writes an amount in the studio's currency.
 func (p Page) Money(minor int64) string { return p.Studio.Money(minor).String() }
 
+// Said is what a line of the logbook says; amounts are the owner's to read.
+func (p Page) Said(e studio.Entry) string {
+	if !p.Owner() && e.OfMoney() {
+		return ""
+	}
+	return e.Text
+}
+
 // Unit writes a unit with the studio's currency in place of ¤.
 func (p Page) Unit(u string) string {
 	return strings.ReplaceAll(u, "¤", studio.Sign(p.Studio.Currency))

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -22,6 +23,9 @@ func (s *Server) today(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		s.fail(w, r, err)
 		return
+	}
+	if p, _ := r.Context().Value(keyPerson).(studio.Person); p.Role != studio.Owner {
+		sheet.Tasks = slices.DeleteFunc(sheet.Tasks, func(t app.Task) bool { return t.Owner })
 	}
 	s.show(w, r, "today", Page{Title: "Today", Sheet: "Today", Active: "/", D: todayView{sheet, app.BarNow, nightLine(sheet)},
 		Keys: []Key{{"↑ ↓", "move"}, {"Enter", "do it"}, {"F", "find"}, {"1–8", "sheets"}}})

@@ -1,0 +1,37 @@
+# `make test` is the whole check, on a machine with Go, git and Debian's packages.
+
+.PHONY: test bench assets assets-fresh chromium shots fuzz
+
+test: chromium assets-fresh
+	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	go test ./...
+
+# The browser tests drive Debian's Chromium.
+chromium:
+	@command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium; }
+
+node_modules: package-lock.json
+	npm ci --no-audit --no-fund
+	@touch node_modules
+
+# Rebuilds the styles and scripts that the program carries.
+assets: node_modules
+	node web/src/build.mjs web/static
+
+# Fails when the committed styles and scripts are not what the sources give. Where
+# there is no npm, nothing can be compared.
+assets-fresh:
+	@if command -v npm >/dev/null; then $(MAKE) --no-print-directory node_modules && ./web/src/fresh.sh; else echo "npm is not here: the built styles and scripts are taken as they are"; fi
+
+bench:
+	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
+	go test ./web -run '^$$' -bench Pages -benchtime 60x
+
+# One picture of each main view, from the demo data.
+shots: chromium
+	go test ./web -run TestScreenshots -shots ../docs/screenshots
+
+fuzz:
+	go test ./core/mesh -run '^$$' -fuzz FuzzReadSTL -fuzztime 60s -fuzzminimizetime 1s

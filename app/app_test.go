@@ -1,0 +1,518 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/app/apptest"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// refusal asserts that an error is an answer to a person, not a fault.
+func refusal(t *testing.T, err error, says string) {
+	t.Helper()
+	var r *app.Refusal
+	require.ErrorAs(t, err, &r)
+	assert.Contains(t, r.Text, says)
+}
+
+// One order, all the way.
+func TestOrderFromFileToClosed(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Primed)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, sheet.Items, 1)
+	assert.InDelta(t, 40, sheet.Items[0].Parts[0].Model.Measures.SizeMM[2], 1e-4)
+	assert.Positive(t, sheet.Price.TotalMinor)
+	assert.Empty(t, sheet.Troubles())
+
+	q := s.Accept(no)
+	assert.Equal(t, sheet.Price.TotalMinor, q.TotalMinor, "frozen as it was shown")
+	require.NoError(t, s.RecordDeposit(s.Ctx, s.Owner, no, q.Deposit().Plain()))
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, sheet.Pieces, 3)
+	assert.Equal(t, studio.Accepted, sheet.Order.State)
+	assert.Equal(t, []string{no + "-1", no + "-2", no + "-3"}, []string{sheet.Pieces[0].Code, sheet.Pieces[1].Code, sheet.Pieces[2].Code})
+
+	s.Print()
+	for _, p := range sheet.Pieces {
+		s.Finish(p.Code)
+	}
+	d, err := s.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	assert.Positive(t, d.Planned)
+	assert.InDelta(t, 3*8*5+d.Hours[0].Actual, d.Actual, 0.01, "eight stages of five minutes each, and the plate")
+	require.NoError(t, s.Deliver(s.Ctx, s.Owner, no, time.Time{}))
+	require.NoError(t, s.CloseOrder(s.Ctx, s.Owner, no))
+	refusal(t, s.CloseOrder(s.Ctx, s.Owner, no), "closed after delivery")
+	refusal(t, s.CancelOrder(s.Ctx, s.Owner, no, "too late"), "cannot be cancelled")
+
+	log, err := s.Logbook(s.Ctx, 0)
+	require.NoError(t, err)
+	var deeds []string
+	for _, e := range log {
+		deeds = append(deeds, e.Deed)
+		assert.NotEmpty(t, e.Who, e.Deed)
+	}
+	for _, want := range []string{"enquiry taken in", "item added", "quote sent", "quote accepted", "pieces made", "deposit arrived", "plate laid", "run started",
+		"run ended", "plate emptied", "printed", "stamped", "delivered", "order closed"} {
+		assert.Contains(t, deeds, want)
+	}
+}
+
+func TestPriceFollowsWhatIsChosen(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	price := func() int64 {
+		sheet, err := s.OrderSheet(s.Ctx, no)
+		require.NoError(t, err)
+		return sheet.Price.TotalMinor
+	}
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	item := sheet.Items[0].ID
+	raw := price()
+	s.Change(no, item, 1, route.Painted, 1)
+	painted := price()
+	assert.Greater(t, painted, raw)
+	s.Change(no, item, 4, route.Painted, 1)
+	assert.InDelta(t, 4*painted, price(), 12, "rounding only")
+	s.Change(no, item, 1, route.Painted, 1.5)
+	assert.Greater(t, price(), painted)
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 60}))
+	dear := price()
+	assert.Greater(t, dear, painted)
+	refusal(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"margin": 120}), "between 0 and 90")
+	for _, bad := range []app.ItemForm{{Title: "V", Tier: route.Raw, Copies: 0, Scale: 1}, {Title: "V", Tier: route.Raw, Copies: 1, Scale: 0}, {Title: "", Tier: route.Raw, Copies: 1, Scale: 1}, {Title: "V", Tier: "gold", Copies: 1, Scale: 1}} {
+		err := s.ChangeItem(s.Ctx, s.Owner, no, item, bad)
+		var r *app.Refusal
+		assert.ErrorAs(t, err, &r, "%+v", bad)
+	}
+	assert.Equal(t, dear, price(), "nothing of a refused change is kept")
+}
+
+func TestQuoteLinkEndsWithTheQuote(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	first, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	assert.Len(t, first.Token, 26, "128 bits and more")
+	second, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	assert.Equal(t, 2, second.Revision)
+	old, err := s.QuoteFor(s.Ctx, first.Token)
+	require.NoError(t, err)
+	assert.Contains(t, old.Ended, "newer quote")
+	refusal(t, s.AnswerQuote(s.Ctx, first.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "newer quote")
+	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Name: "O"}), "Tick")
+	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Agreed: true}), "name")
+	require.NoError(t, s.AskAboutQuote(s.Ctx, second.Token, "In white?"))
+	s.Clock.Pass(15 * 24 * time.Hour)
+	late, err := s.QuoteFor(s.Ctx, second.Token)
+	require.NoError(t, err)
+	assert.Contains(t, late.Ended, "valid until")
+	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "valid until")
+	refusal(t, s.AskAboutQuote(s.Ctx, second.Token, "Still?"), "valid until")
+
+	third, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	require.NoError(t, s.AnswerQuote(s.Ctx, third.Token, app.Answer{Name: "Odile", From: "192.0.2.7"}))
+	refusal(t, s.AnswerQuote(s.Ctx, third.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "already declined")
+	today, err := s.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.Contains(t, titles(today), "Odile Brackwater has declined: Vases")
+}
+
+func titles(t app.TodaySheet) (out []string) {
+	for _, task := range t.Tasks {
+		out = append(out, task.Title)
+	}
+	return out
+}
+
+// A frozen quote does not move when rates, names or items do.
+func TestFrozenQuoteStays(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Painted)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 99}))
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	s.Change(no, sheet.Items[0].ID, 9, route.Raw, 2)
+	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true}))
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, q.TotalMinor, sheet.AcceptedQuote().TotalMinor)
+	require.Len(t, sheet.Pieces, 2, "the pieces are those that were accepted, not those that were drafted since")
+	assert.Equal(t, route.Painted, sheet.Pieces[0].Tier)
+	assert.True(t, sheet.Changed())
+}
+
+func TestChangingAnAcceptedOrder(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Raw)
+	s.Accept(no)
+	s.Print(no + "-3")
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	item := sheet.Items[0].ID
+
+	// More copies, painted: the printed ones stay and get the longer strip.
+	s.Change(no, item, 4, route.Painted, 1)
+	s.Accept(no)
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, sheet.Pieces, 4)
+	for _, p := range sheet.Pieces {
+		assert.Equal(t, route.Painted, p.Tier, p.Code)
+		last := p.Stages[len(p.Stages)-1].Kind
+		assert.Equal(t, route.Pack, last)
+	}
+	assert.Equal(t, route.Done, sheet.Pieces[0].Stages[0].Mark, "the print is not lost")
+
+	// Another size: what is printed is called off and kept, what is not is changed.
+	s.Change(no, item, 2, route.Painted, 1.2)
+	s.Accept(no)
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	states := map[string]int{}
+	for _, p := range sheet.Pieces {
+		states[p.State]++
+		if p.State == studio.Waiting {
+			assert.Equal(t, 1.2, p.Scale)
+		}
+	}
+	assert.Equal(t, map[string]int{studio.PieceOff: 2, studio.Waiting: 2}, states)
+
+	require.NoError(t, s.CancelOrder(s.Ctx, s.Owner, no, "the client moved away"))
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Len(t, sheet.Pieces, 4, "pieces are kept")
+	assert.NotEmpty(t, sheet.Log)
+	_, err = s.SendQuote(s.Ctx, s.Owner, no)
+	refusal(t, err, "cannot be changed")
+
+	again, err := s.RepeatOrder(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	fresh, err := s.OrderSheet(s.Ctx, again.Number)
+	require.NoError(t, err)
+	assert.Equal(t, studio.Enquiry, fresh.Order.State)
+	require.Len(t, fresh.Items, 1)
+	assert.Equal(t, 2, fresh.Items[0].Copies)
+	assert.Empty(t, fresh.Pieces)
+}
+
+func TestPlateOutcomes(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Raw)
+	s.Accept(no)
+	number, left, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	refusal(t, s.EmptyPlate(s.Ctx, s.Bench, number, nil, time.Time{}, ""), "nothing to empty")
+	cold := 17.5
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, s.Clock.At.Add(-2*time.Hour), &cold))
+	refusal(t, s.LiftOff(s.Ctx, s.Bench, number, no+"-1"), "stays as it is")
+	sheet, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Equal(t, cold, *sheet.Plate.Run.RoomC)
+	id := func(i int) int64 { return sheet.Pieces[i].Piece.ID }
+	out := map[int64]app.Outcome{id(0): {What: studio.Good}, id(1): {What: studio.Failed}, id(2): {What: studio.ScrappedIt, Cause: "wrong settings"}}
+	ended := sheet.Plate.Run.Due()
+	refusal(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, ended.Add(24*time.Hour), ""), "later than now")
+	s.Clock.Pass(10 * time.Hour)
+	refusal(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, ended, ""), "say why it failed")
+	out[id(1)] = app.Outcome{What: studio.Failed, Cause: "supports too few"}
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, ended, "cold night"))
+
+	piece := func(n string) app.PieceSheet {
+		p, err := s.Piece(s.Ctx, no+n)
+		require.NoError(t, err)
+		return p
+	}
+	assert.Equal(t, studio.AtBench, piece("-1").State)
+	assert.Equal(t, "JT", piece("-1").Stages[0].Initials)
+	assert.Equal(t, studio.Waiting, piece("-2").State)
+	assert.Equal(t, 2, piece("-2").Attempt)
+	assert.Equal(t, studio.Scrapped, piece("-3").State)
+	grams := sheet.Pieces[0].Grams
+	assert.InDelta(t, 3*grams, piece("-1").Booked, 1e-6, "failed prints cost material too")
+
+	// Taken back within the half hour: all as before; the logbook keeps both.
+	require.NoError(t, s.TakeBackPlate(s.Ctx, s.Bench, number))
+	assert.Equal(t, studio.OnPlate, piece("-1").State)
+	assert.Equal(t, route.Todo, piece("-1").Stages[0].Mark)
+	assert.Equal(t, 1, piece("-2").Attempt)
+	assert.Zero(t, piece("-1").Booked)
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, time.Time{}, ""))
+	s.Clock.Pass(31 * time.Minute)
+	refusal(t, s.TakeBackPlate(s.Ctx, s.Bench, number), "30 minutes")
+
+	// Short of one: it blocks delivery until it is settled.
+	refusal(t, s.Deliver(s.Ctx, s.Owner, no, time.Time{}), "scrapped")
+	require.NoError(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-3", false))
+	refusal(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-3", false), "replacement already")
+	assert.Equal(t, studio.Waiting, piece("-4").State)
+}
+
+func TestPlatesAreLaidAndChanged(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(30, route.Raw)
+	s.Accept(no)
+	number, left, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NotEmpty(t, left)
+	assert.Contains(t, left[0].Reason, "no room left")
+	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA)
+	refusal(t, err, "No piece waits")
+	sheet, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	n := len(sheet.Pieces)
+	require.Len(t, sheet.Candidates, 1)
+	assert.False(t, sheet.Candidates[0].Fits)
+	assert.Equal(t, 30-n-1, sheet.Candidates[0].Others)
+
+	lifted := sheet.Pieces[0].Piece.Code
+	require.NoError(t, s.LiftOff(s.Ctx, s.Bench, number, lifted))
+	sheet, err = s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Len(t, sheet.Pieces, n-1)
+	assert.True(t, sheet.Candidates[0].Fits)
+	assert.InDelta(t, 0, sheet.Candidates[0].AddMinutes, 1e-9, "one more of the same height costs a resin run no time")
+	assert.Positive(t, sheet.Candidates[0].AddGrams)
+	require.NoError(t, s.AddToPlate(s.Ctx, s.Bench, number, lifted))
+	refusal(t, s.StartRun(s.Ctx, s.Bench, number, s.Clock.At.Add(time.Hour), nil), "later than now")
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+
+	second, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	refusal(t, s.StartRun(s.Ctx, s.Bench, second, time.Time{}, nil), "still runs plate")
+	require.NoError(t, s.DissolvePlate(s.Ctx, s.Bench, second))
+	refusal(t, s.AddToPlate(s.Ctx, s.Bench, second, lifted), "dissolved")
+}
+
+func TestStampsWaitsAndLooks(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Primed)
+	s.Accept(no)
+	code := no + "-1"
+	_, err := s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 1})
+	refusal(t, err, "waiting")
+	s.Print()
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, Note: "second bath tired"})
+	require.NoError(t, err)
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3})
+	refusal(t, err, "alcohol off at")
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, Early: true})
+	refusal(t, err, "say in the note why")
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, Early: true, Note: "blown dry"})
+	require.NoError(t, err)
+
+	require.NoError(t, s.TakeBackStamp(s.Ctx, s.Bench, code))
+	p, err := s.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, route.Strip, p.Piece.Now().Kind)
+	assert.True(t, p.Wait)
+
+	for p.Piece.Now().Kind != route.Look {
+		if p.Wait {
+			s.Clock.At = p.Until
+		}
+		_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: -1})
+		require.NoError(t, err)
+		p, err = s.Piece(s.Ctx, code)
+		require.NoError(t, err)
+	}
+	s.Clock.At = p.Until
+	before := len(p.Stages)
+	require.NoError(t, s.SendBack(s.Ctx, s.Owner, code, route.Fill, "pits at the rim"))
+	p, err = s.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, route.Fill, p.Piece.Now().Kind)
+	assert.Len(t, p.Stages, before+3, "fill, prime and look again")
+	require.NoError(t, s.TakeBackStamp(s.Ctx, s.Owner, code))
+	p, err = s.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Len(t, p.Stages, before)
+	assert.Equal(t, route.Look, p.Piece.Now().Kind)
+
+	// Broken at the bench: back to the print, with the next attempt counted.
+	require.NoError(t, s.SendBack(s.Ctx, s.Owner, code, route.Print, "dropped"))
+	p, err = s.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, studio.Waiting, p.State)
+	assert.Equal(t, 2, p.Attempt)
+	s.Print()
+	s.Finish(code)
+	p, err = s.Piece(s.Ctx, strings.ToUpper(code))
+	require.NoError(t, err)
+	assert.Equal(t, studio.PieceDone, p.State)
+	require.NoError(t, s.TakeBackStamp(s.Ctx, s.Bench, code))
+	s.Clock.Pass(time.Hour)
+	refusal(t, s.TakeBackStamp(s.Ctx, s.Bench, code), "30 minutes")
+}
+
+func TestTodayInOrderOfUrgency(t *testing.T) {
+	s := apptest.New(t)
+	late := s.Order(2, route.Painted)
+	require.NoError(t, s.ChangeOrder(s.Ctx, s.Owner, late, app.OrderForm{ClientID: 1, Title: "Late vases", Use: "shelf", Wanted: "2026-05-14"}))
+	s.Accept(late)
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	open := s.Order(1, route.Raw)
+	q, err := s.SendQuote(s.Ctx, s.Owner, open)
+	require.NoError(t, err)
+	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy is it?"))
+	s.Clock.Pass(8 * time.Hour)
+	require.NoError(t, s.FinishRun(s.Ctx, app.Hand{Name: "Tarn"}, number, time.Time{}, nil))
+
+	today, err := s.Today(s.Ctx)
+	require.NoError(t, err)
+	got := titles(today)
+	require.GreaterOrEqual(t, len(got), 5, "%v", got)
+	assert.Equal(t, "Empty Tarn: plate 1 is finished", got[0])
+	assert.Equal(t, "Late vases cannot be ready in time", got[1])
+	assert.Equal(t, "Odile Brackwater has accepted: Late vases", got[2])
+	assert.Contains(t, got[3], "asks: How heavy is it?")
+	assert.Contains(t, got[len(got)-1], "owes the deposit")
+	for _, task := range today.Tasks {
+		assert.NotEmpty(t, task.Action)
+		assert.True(t, strings.HasPrefix(task.Link, "/"), task.Link)
+	}
+	require.Len(t, today.Promises, 1)
+	pr := today.Promises[0]
+	assert.True(t, pr.Late)
+	assert.Positive(t, pr.Chain.WaitMin)
+	assert.Zero(t, pr.Chain.MachineMin, "the run is over")
+	assert.Contains(t, today.Caution, "nitrile gloves")
+	assert.NotEmpty(t, today.Night)
+	require.NoError(t, s.SeeAnswer(s.Ctx, s.Owner, late))
+	today, err = s.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.NotContains(t, titles(today), "Odile Brackwater has accepted: Late vases")
+}
+
+func TestUploadsThatAreWrong(t *testing.T) {
+	s := apptest.New(t)
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "N", Title: "T"})
+	require.NoError(t, err)
+	cut := apptest.Slab()
+	added, problems, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("broken.stl", cut[:200]), apptest.Upload("../../etc/slab.stl", apptest.Slab())}, false)
+	require.NoError(t, err)
+	require.Len(t, added, 1, "the good one is kept")
+	require.Len(t, problems, 1)
+	assert.Contains(t, problems[0], "broken.stl could not be read as STL")
+	assert.Contains(t, problems[0], "12 triangles")
+	assert.Equal(t, "slab.stl", added[0].Parts[0].Model.Name)
+
+	again, _, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("copy.stl", apptest.Slab()), apptest.Upload("vase.stl", apptest.Vase())}, true)
+	require.NoError(t, err)
+	require.Len(t, again, 2, "an item for each")
+	assert.Equal(t, added[0].Parts[0].ModelID, again[0].Parts[0].ModelID, "the same file twice is one model")
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	refusal(t, s.AddPictures(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("x.png", []byte("<html>"))}), "not a picture")
+}
+
+func TestPeopleAndPasswords(t *testing.T) {
+	s := apptest.New(t)
+	for _, name := range []string{"Ilse Karg", "ik", "ILSE KARG"} {
+		p, err := s.SignIn(s.Ctx, name, apptest.Password)
+		require.NoError(t, err, name)
+		assert.Equal(t, s.Owner.ID, p.ID)
+	}
+	_, err := s.SignIn(s.Ctx, "Ilse Karg", "wrong")
+	refusal(t, err, "do not belong together")
+	_, err = s.SignIn(s.Ctx, "Nobody", apptest.Password)
+	refusal(t, err, "do not belong together")
+	_, err = s.FirstOwner(s.Ctx, app.PersonForm{Name: "Second", Password: "long-enough"})
+	refusal(t, err, "already has an owner")
+	_, err = s.SavePerson(s.Ctx, s.Owner, s.Owner.ID, app.PersonForm{Name: "Ilse Karg", Role: studio.Bench, Active: true})
+	refusal(t, err, "only owner")
+	_, err = s.SavePerson(s.Ctx, s.Owner, 0, app.PersonForm{Name: "Ida Kern", Role: studio.Bench, Active: true})
+	refusal(t, err, "already stamps with IK")
+	require.NoError(t, s.SetPassword(s.Ctx, "JT", "another-password"))
+	_, err = s.SignIn(s.Ctx, "JT", "another-password")
+	require.NoError(t, err)
+	p, err := s.Person(s.Ctx, s.Bench.ID)
+	require.NoError(t, err)
+	assert.True(t, strings.HasPrefix(p.PasswordHash, "$argon2id$"))
+	refusal(t, s.SetPassword(s.Ctx, "JT", "short"), "8 characters")
+}
+
+func TestStudioRefusesNonsense(t *testing.T) {
+	s := apptest.New(t)
+	good := studio.Studio{Name: "A", Currency: "eur", TaxPercent: 19, TimeZone: "Europe/Berlin", PublicURL: "https://a.example/"}
+	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, good))
+	h, err := s.House(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "EUR", h.Studio.Currency)
+	assert.Equal(t, "https://a.example", h.Studio.PublicURL)
+	for says, change := range map[string]func(*studio.Studio){
+		"name":           func(s *studio.Studio) { s.Name = " " },
+		"three letters":  func(s *studio.Studio) { s.Currency = "€" },
+		"0 and 100":      func(s *studio.Studio) { s.TaxPercent = 120 },
+		"time zone":      func(s *studio.Studio) { s.TimeZone = "Sorrel/Vale" },
+		"public address": func(s *studio.Studio) { s.PublicURL = "javascript:alert(1)" },
+		"mail address":   func(s *studio.Studio) { s.Email = "nobody" },
+	} {
+		bad := good
+		change(&bad)
+		refusal(t, s.SaveStudio(s.Ctx, s.Owner, bad), says)
+	}
+	_, err = s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.KindForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0}})
+	refusal(t, err, "Layer height")
+	m, err := s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.KindForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0.05}})
+	require.NoError(t, err)
+	assert.Equal(t, rates.Ours, m.Figures["layer"].Source)
+	assert.Equal(t, rates.Memory, m.Figures["width"].Source)
+	_, err = s.SaveMachine(s.Ctx, s.Owner, 0, app.KindForm{Name: "tarn", Active: true, Process: "resin"})
+	refusal(t, err, "already called Tarn")
+}
+
+func TestFindByAFewLetters(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	s.Accept(no)
+	for letters, want := range map[string]string{"rackwa": "client", "vas": "order", no + "-": "piece", "%": ""} {
+		found, err := s.Find(s.Ctx, letters)
+		require.NoError(t, err)
+		kinds := ""
+		for _, f := range found {
+			kinds += f.Kind + " "
+		}
+		if want == "" {
+			assert.Empty(t, kinds, "a sign is a sign, not a wildcard")
+		} else {
+			assert.Contains(t, kinds, want, letters)
+		}
+	}
+}
+
+// Whatever will not fit any machine is said before it is promised.
+func TestTooLargeForEveryMachine(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	s.Change(no, sheet.Items[0].ID, 1, route.Raw, 9)
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.NotEmpty(t, sheet.Troubles())
+	assert.Contains(t, sheet.Troubles()[0], "fits no machine as it stands")
+	_, err = s.SendQuote(s.Ctx, s.Owner, no)
+	refusal(t, err, "cannot be sent yet")
+}

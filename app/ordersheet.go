@@ -1,0 +1,182 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"sakuji/core/quote"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// PricedItem is an item with its estimate.
+type PricedItem struct {
+	studio.Item
+	Estimate studio.Estimated
+	Detail   string
+	NetMinor int64 // its share of the net price
+}
+
+// OrderSheet is all that stands on an order's sheet.
+type OrderSheet struct {
+	House    studio.House
+	Order    studio.Order
+	Client   studio.Client
+	Clients  []studio.Client
+	Items    []PricedItem
+	Price    quote.Price
+	Points   []studio.Point
+	Pictures []studio.Picture
+	Quotes   []studio.Quote
+	Payments []studio.Payment
+	Pieces   []studio.Piece
+	Log      []studio.Entry
+	Now      time.Time
+}
+
+// Money writes an amount in the studio's currency.
+func (s OrderSheet) Money(minor int64) studio.Money { return s.House.Studio.Money(minor) }
+
+// Newest returns the newest quote, nil when none was sent.
+func (s OrderSheet) Newest() *studio.Quote {
+	if len(s.Quotes) == 0 {
+		return nil
+	}
+	return &s.Quotes[0]
+}
+
+// AcceptedQuote returns the quote that holds, nil when none was accepted.
+func (s OrderSheet) AcceptedQuote() *studio.Quote {
+	for i := range s.Quotes {
+		if s.Quotes[i].State == studio.QuoteAccepted {
+			return &s.Quotes[i]
+		}
+	}
+	return nil
+}
+
+// Changed reports whether the items differ from the newest quote, by price or kind.
+func (s OrderSheet) Changed() bool {
+	q := s.Newest()
+	if q == nil || !studio.OneOf(q.State, studio.QuoteSent, studio.QuoteAccepted) {
+		return true
+	}
+	if len(q.Document.Items) != len(s.Items) {
+		return true
+	}
+	for i, it := range s.Items {
+		if spec(it.Item) != spec(q.Document.Items[i].Spec) {
+			return true
+		}
+	}
+	return false
+}
+
+func spec(it studio.Item) string {
+	s := fmt.Sprintf("%d %q %s %d %v", it.ID, it.Title, it.Tier, it.Copies, it.Scale)
+	for _, p := range it.Parts {
+		s += fmt.Sprintf(" | %d %d %s %d %v", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM)
+	}
+	return s
+}
+
+// DepositPaid is what has arrived.
+func (s OrderSheet) DepositPaid() (minor int64) {
+	for _, p := range s.Payments {
+		minor += p.AmountMinor
+	}
+	return minor
+}
+
+// Troubles lists what keeps the order from being quoted.
+func (s OrderSheet) Troubles() (out []string) {
+	if len(s.Items) == 0 {
+		out = append(out, "Add an item: drop its model files.")
+	}
+	for _, it := range s.Items {
+		for _, t := range it.Estimate.Troubles {
+			out = append(out, it.Title+", "+t)
+		}
+	}
+	return out
+}
+
+// OrderSheet returns an order's sheet, priced.
+func (a *App) OrderSheet(ctx context.Context, number string) (s OrderSheet, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err = a.orderSheet(tx, number)
+		return err
+	})
+	return s, err
+}
+
+func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) {
+	s.Now = a.Clock.Now()
+	if s.Order, err = tx.Order(number); err != nil {
+		return s, err
+	}
+	if s.House, err = house(tx); err != nil {
+		return s, err
+	}
+	if s.Client, err = tx.Client(s.Order.ClientID); err != nil {
+		return s, err
+	}
+	if s.Clients, err = tx.Clients(); err != nil {
+		return s, err
+	}
+	items, err := tx.Items(s.Order.ID)
+	if err != nil {
+		return s, err
+	}
+	if s.Items, s.Price, err = price(s.House, items); err != nil {
+		return s, err
+	}
+	if s.Points, err = tx.Points(s.Order.ID); err != nil {
+		return s, err
+	}
+	if s.Pictures, err = tx.Pictures(s.Order.ID); err != nil {
+		return s, err
+	}
+	if s.Quotes, err = tx.Quotes(s.Order.ID); err != nil {
+		return s, err
+	}
+	if s.Payments, err = tx.Payments(s.Order.ID); err != nil {
+		return s, err
+	}
+	if s.Pieces, err = tx.PiecesOf(s.Order.ID); err != nil {
+		return s, err
+	}
+	s.Log, err = tx.LogOfOrder(s.Order.ID, 40)
+	return s, err
+}
+
+// price estimates items and asks a price for them together.
+func price(h studio.House, items []studio.Item) (out []PricedItem, p quote.Price, err error) {
+	var costs []quote.Item
+	for _, it := range items {
+		e := h.Estimate(it)
+		out = append(out, PricedItem{Item: it, Estimate: e, Detail: h.Detail(it)})
+		costs = append(costs, e.Item)
+	}
+	p, err = quote.Ask(costs, terms(h), studio.Digits(h.Studio.Currency))
+	for i := range out {
+		if err == nil {
+			out[i].NetMinor = p.Shares[i]
+		}
+	}
+	return out, p, err
+}
+
+func terms(h studio.House) quote.Terms {
+	return quote.Terms{MarginPercent: h.Book.V("margin"), TaxPercent: h.Studio.TaxPercent, DepositPercent: h.Book.V("deposit")}
+}
+
+// Orders returns the orders in the states named, all for none.
+func (a *App) Orders(ctx context.Context, states ...string) (list []studio.Order, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		list, err = tx.Orders(states...)
+		return err
+	})
+	return list, err
+}

@@ -1,0 +1,96 @@
+// Package sakuji at the top of the tree holds only the tests that look at the
+// whole of it.
+package sakuji
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// floors from the top down: a room imports only rooms below it.
+var floors = []string{"cmd", "demo", "web", "device", "app", "store", "studio", "core"}
+
+// core's rooms from the top down.
+var core = []string{"quote", "finish", "route", "process", "plate", "schedule", "solid", "mesh", "rates"}
+
+// closed are packages of the outside that a floor and all below it may not touch.
+var closed = map[string][]string{
+	"core":   {"database/sql", "net/http", "html/template", "text/template", "os", "math/rand", "math/rand/v2", "crypto/rand"},
+	"studio": {"database/sql", "net/http", "html/template", "text/template", "os", "math/rand", "math/rand/v2", "crypto/rand"},
+	"store":  {"net/http", "html/template"},
+	"app":    {"database/sql", "html/template"},
+}
+
+func TestStaircase(t *testing.T) {
+	seen := 0
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git") {
+			return filepath.SkipDir
+		}
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		require.NoError(t, err)
+		from := filepath.ToSlash(filepath.Dir(path))
+		for _, spec := range file.Imports {
+			name, err := strconv.Unquote(spec.Path.Value)
+			require.NoError(t, err)
+			seen++
+			check(t, path, from, name)
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	assert.Greater(t, seen, 200, "the walk has seen the tree")
+}
+
+func check(t *testing.T, path, from, imported string) {
+	floor, room, _ := strings.Cut(from, "/")
+	assert.NotContains(t, closed[floor], imported, "%s reaches out of its floor", path)
+	if strings.HasPrefix(from, "core") && strings.Contains(imported, ".") {
+		assert.Contains(t, []string{"github.com/shopspring/decimal"}, imported, "%s: core stands on the standard library, gonum and decimal", path)
+	}
+	to, ours := strings.CutPrefix(imported, "sakuji/")
+	if !ours {
+		return
+	}
+	toFloor, toRoom, _ := strings.Cut(to, "/")
+	if toFloor == "demo" {
+		assert.Equal(t, "cmd", floor, "%s: only cmd imports demo", path)
+	}
+	if floor == "core" && toFloor == "core" {
+		toRoom, _, _ = strings.Cut(toRoom, "/")
+		room, _, _ = strings.Cut(room, "/")
+		assert.LessOrEqual(t, slices.Index(core, room), slices.Index(core, toRoom), "%s runs up core's stairs to %s", path, imported)
+		return
+	}
+	require.Contains(t, floors, floor, path)
+	require.Contains(t, floors, toFloor, path)
+	assert.Less(t, slices.Index(floors, floor), slices.Index(floors, toFloor), "%s runs up the stairs to %s", path, imported)
+}
+
+// The clock is an argument on the floors that must be repeatable.
+func TestNoClockBelow(t *testing.T) {
+	for _, floor := range []string{"core", "studio", "store"} {
+		require.NoError(t, filepath.WalkDir(floor, func(path string, d fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			assert.NotContains(t, read(t, path), "time.Now(", path)
+			return nil
+		}))
+	}
+}
