@@ -410,61 +410,55 @@ func (t *today) desk() error {
 		}
 	}
 	for _, o := range t.orders {
-		switch o.State {
-		case studio.Enquiry:
+		if o.State == studio.Enquiry {
 			t.add(rankQuote, o.Created, Task{Tone: ToneMachine, When: "enquiry", Title: fmt.Sprintf("Price %s for %s", o.Title, o.Client),
 				Detail: fmt.Sprintf("Order %s, came in %s.", o.Number, t.clock(o.Created)), Action: "Price it", Link: "/orders/" + o.Number, Owner: true})
-		case studio.Accepted:
-			if err := t.accepted(o); err != nil {
-				return err
-			}
 		}
 	}
-	return nil
+	return t.accepted()
 }
 
-func (t *today) accepted(o studio.Order) error {
-	pieces, err := t.tx.PiecesOf(o.ID)
+// accepted looks at the accepted orders: pieces scrapped, orders complete, deposits
+// owed.
+func (t *today) accepted() error {
+	pieces, err := t.tx.PiecesInWork()
 	if err != nil {
 		return err
 	}
-	open, live := 0, 0
+	open, live := map[int64]int{}, map[int64]int{}
 	for _, p := range pieces {
+		o := t.orders[p.OrderID]
 		if p.Live() {
-			live++
+			live[o.ID]++
 			if p.State != studio.PieceDone {
-				open++
+				open[o.ID]++
 			}
 		}
 		if p.State == studio.Scrapped && !replaced(pieces, p.ID) {
-			open++
+			open[o.ID]++
 			t.add(rankScrapped, o.Wanted, Task{Tone: ToneLate, When: "short", Title: fmt.Sprintf("%s was scrapped: %s", p.Code, p.Name),
-				Detail: "Print it again, or settle that the client does without.", Action: "Settle", Link: "/orders/" + o.Number + "/delivery"})
+				Detail: "Print it again, or settle that the client does without.", Action: "Settle", Link: "/orders/" + o.Number + "/delivery", Owner: true})
 		}
 	}
-	if live > 0 && open == 0 {
-		t.add(rankDeliver, o.Wanted, Task{Tone: ToneReady, When: "complete", Title: fmt.Sprintf("Deliver %s to %s", o.Title, o.Client),
-			Detail: fmt.Sprintf("Order %s: %s done and packed.", o.Number, Say(live, "piece")), Action: "Deliver", Link: "/orders/" + o.Number + "/delivery"})
+	for id, n := range live {
+		if o := t.orders[id]; open[id] == 0 {
+			t.add(rankDeliver, o.Wanted, Task{Tone: ToneReady, When: "complete", Title: fmt.Sprintf("Deliver %s to %s", o.Title, o.Client),
+				Detail: fmt.Sprintf("Order %s: %s done and packed.", o.Number, Say(n, "piece")), Action: "Deliver", Link: "/orders/" + o.Number + "/delivery"})
+		}
 	}
-	quotes, err := t.tx.Quotes(o.ID)
+	quotes, err := t.tx.AcceptedQuotes()
 	if err != nil {
 		return err
 	}
-	payments, err := t.tx.Payments(o.ID)
-	if err != nil {
-		return err
-	}
-	var paid int64
-	for _, p := range payments {
-		paid += p.AmountMinor
-	}
+	paid, err := t.tx.Paid()
 	for _, q := range quotes {
-		if q.State == studio.QuoteAccepted && paid < q.DepositMinor {
+		if o := t.orders[q.OrderID]; o.State == studio.Accepted && paid[o.ID] < q.DepositMinor {
 			t.add(rankDeposit, q.Answered, Task{Tone: ToneWait, When: "deposit", Title: fmt.Sprintf("%s owes the deposit for %s", o.Client, o.Title),
-				Detail: fmt.Sprintf("Order %s, accepted %s: %s.", o.Number, t.clock(q.Answered), studio.Money{Minor: q.DepositMinor - paid, Currency: q.Currency}), Action: "It arrived", Link: "/orders/" + o.Number + "#deposit", Owner: true})
+				Detail: fmt.Sprintf("Order %s, accepted %s: %s.", o.Number, t.clock(q.Answered), studio.Money{Minor: q.DepositMinor - paid[o.ID], Currency: q.Currency}),
+				Action: "It arrived", Link: "/orders/" + o.Number + "#deposit", Owner: true})
 		}
 	}
-	return nil
+	return err
 }
 
 // The machines' bars reach from half a day back to half a day ahead.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"strings"
 	"time"
 
 	"sakuji/studio"
@@ -24,13 +25,28 @@ func (t *Tx) Models(ids ...int64) (map[int64]studio.Model, error) {
 		if _, ok := out[i]; ok {
 			continue
 		}
-		m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, i)
+		m, err := t.model(i)
 		if err != nil {
 			return nil, err
 		}
 		out[i] = m
 	}
 	return out, nil
+}
+
+// model returns one by id. Decoding its shape is the dear part, so committed models
+// are remembered.
+func (t *Tx) model(id int64) (studio.Model, error) {
+	if t.models != nil {
+		if m, ok := t.models.Load(id); ok {
+			return m.(studio.Model), nil
+		}
+	}
+	m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
+	if err == nil && t.models != nil {
+		t.models.Store(id, m)
+	}
+	return m, err
 }
 
 // AddModel adds a model.
@@ -50,12 +66,15 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	}
 	for i := range items {
 		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
-			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM,
-				&p.Model.ID, &p.Model.SHA, &p.Model.Name, packed{&p.Model.Measures}, packed{&p.Model.Shape}, at(&p.Model.At))
-		}, `SELECT p.id, p.item_id, p.model_id, p.name, p.copies, p.process, p.material_id, p.wall_mm, `+modelColumns+`
-			FROM parts p JOIN models m ON m.id = p.model_id WHERE p.item_id = ? ORDER BY p.id`, items[i].ID)
+			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM)
+		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
 		if err != nil {
 			return nil, err
+		}
+		for k := range items[i].Parts {
+			if items[i].Parts[k].Model, err = t.model(items[i].Parts[k].ModelID); err != nil {
+				return nil, err
+			}
 		}
 	}
 	return items, nil
@@ -103,7 +122,11 @@ func (t *Tx) PartModels(partIDs ...int64) (map[int64]studio.Model, error) {
 		if _, ok := out[pid]; ok {
 			continue
 		}
-		m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m JOIN parts p ON p.model_id = m.id WHERE p.id = ?`, pid)
+		modelID, err := one(t, func(scan func(...any) error, n *int64) error { return scan(n) }, `SELECT model_id FROM parts WHERE id = ?`, pid)
+		if err != nil {
+			return nil, err
+		}
+		m, err := t.model(modelID)
 		if err != nil {
 			return nil, err
 		}
@@ -114,6 +137,9 @@ func (t *Tx) PartModels(partIDs ...int64) (map[int64]studio.Model, error) {
 
 const quoteColumns = `SELECT id, order_id, revision, token, state, document, total_minor, deposit_minor, currency, sent_ms,
 	valid_until_ms, answered_ms, answered_by, answered_from, seen_ms FROM quotes `
+
+// quoteHeads leaves the document out: it is long, and lists need not read it.
+var quoteHeads = strings.Replace(quoteColumns, "document", "'{}'", 1)
 
 func scanQuote(scan func(...any) error, q *studio.Quote) error {
 	return scan(&q.ID, &q.OrderID, &q.Revision, &q.Token, &q.State, packed{&q.Document}, &q.TotalMinor, &q.DepositMinor, &q.Currency,
@@ -130,9 +156,15 @@ func (t *Tx) QuoteByToken(token string) (studio.Quote, error) {
 	return one(t, scanQuote, quoteColumns+`WHERE token = ?`, token)
 }
 
-// UnseenAnswers returns quotes answered and not yet looked at.
+// AcceptedQuotes returns the quotes that hold, without their documents.
+func (t *Tx) AcceptedQuotes() ([]studio.Quote, error) {
+	return rows(t, scanQuote, quoteHeads+`WHERE state = 'accepted' ORDER BY id`)
+}
+
+// UnseenAnswers returns quotes answered and not yet looked at, without their
+// documents.
 func (t *Tx) UnseenAnswers() ([]studio.Quote, error) {
-	return rows(t, scanQuote, quoteColumns+`WHERE answered_ms IS NOT NULL AND seen_ms IS NULL ORDER BY answered_ms`)
+	return rows(t, scanQuote, quoteHeads+`WHERE answered_ms IS NOT NULL AND seen_ms IS NULL ORDER BY answered_ms`)
 }
 
 // SaveQuote adds a quote without an id; of one that has an id only the answer and

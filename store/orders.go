@@ -125,6 +125,18 @@ func (t *Tx) Payments(orderID int64) ([]studio.Payment, error) {
 	}, `SELECT id, order_id, kind, amount_minor, currency, at_ms FROM payments WHERE order_id = ? ORDER BY id`, orderID)
 }
 
+// Paid returns what has arrived in all, by order.
+func (t *Tx) Paid() (map[int64]int64, error) {
+	type row struct{ order, minor int64 }
+	list, err := rows(t, func(scan func(...any) error, r *row) error { return scan(&r.order, &r.minor) },
+		`SELECT order_id, sum(amount_minor) FROM payments GROUP BY order_id`)
+	out := map[int64]int64{}
+	for _, r := range list {
+		out[r.order] = r.minor
+	}
+	return out, err
+}
+
 // Found is one hit of a search.
 type Found struct {
 	Kind  string // order, client, piece, model

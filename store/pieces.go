@@ -48,6 +48,12 @@ func (t *Tx) PiecesIn(states ...string) ([]studio.Piece, error) {
 		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, p.id`, args...)
 }
 
+// PiecesInWork returns every piece of the accepted orders, whatever its state,
+// without its stages.
+func (t *Tx) PiecesInWork() ([]studio.Piece, error) {
+	return rows(t, scanPiece, pieceColumns+`JOIN orders o ON o.id = p.order_id WHERE o.state = 'accepted' ORDER BY p.order_id, p.id`)
+}
+
 // PiecesOnPlate returns the pieces of a plate with their stages.
 func (t *Tx) PiecesOnPlate(plateID int64) ([]studio.Piece, error) {
 	return t.pieces(`JOIN plate_pieces pp ON pp.piece_id = p.id WHERE pp.plate_id = ? ORDER BY p.id`, plateID)

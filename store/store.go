@@ -15,6 +15,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -29,9 +30,10 @@ var ErrNotFound = errors.New("not found")
 
 // Store is an open data folder.
 type Store struct {
-	dir   string
-	read  *sql.DB
-	write *sql.DB
+	dir    string
+	read   *sql.DB
+	write  *sql.DB
+	models sync.Map // studio.Model by id: once saved, a model never changes
 }
 
 // DatabaseName is the database's file in the data folder.
@@ -93,27 +95,28 @@ func (s *Store) Ping(ctx context.Context) error {
 
 // Tx is a transaction; every query of the store hangs on it.
 type Tx struct {
-	ctx context.Context
-	tx  *sql.Tx
+	ctx    context.Context
+	tx     *sql.Tx
+	models *sync.Map // nil while writing: what is not committed may not be remembered
 }
 
 // Read runs f over one unchanging view of the data.
 func (s *Store) Read(ctx context.Context, f func(*Tx) error) error {
-	return in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, f)
+	return in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, &s.models, f)
 }
 
 // Write runs f as one change: all of it is saved, or on an error none.
 func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
-	return in(ctx, s.write, nil, f)
+	return in(ctx, s.write, nil, nil, f)
 }
 
-func in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(*Tx) error) error {
+func in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, models *sync.Map, f func(*Tx) error) error {
 	tx, err := db.BeginTx(ctx, opts)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(&Tx{ctx, tx}); err != nil {
+	if err := f(&Tx{ctx, tx, models}); err != nil {
 		return err
 	}
 	return tx.Commit()

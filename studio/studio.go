@@ -5,6 +5,7 @@ package studio
 
 import (
 	"strings"
+	"sync"
 	"time"
 
 	"sakuji/core/mesh"
@@ -23,12 +24,20 @@ type Studio struct {
 	PublicURL            string // in links that clients open
 }
 
+// zones remembers time zones by name: reading one takes a file.
+var zones sync.Map
+
 // Zone is where the studio's clock hangs.
 func (s Studio) Zone() *time.Location {
-	if loc, err := time.LoadLocation(s.TimeZone); err == nil {
-		return loc
+	if loc, ok := zones.Load(s.TimeZone); ok {
+		return loc.(*time.Location)
 	}
-	return time.UTC
+	loc, err := time.LoadLocation(s.TimeZone)
+	if err != nil {
+		return time.UTC
+	}
+	zones.Store(s.TimeZone, loc)
+	return loc
 }
 
 // Money makes an amount in the studio's currency.

@@ -238,6 +238,23 @@ func (p Page) Work(text string, w rates.Working, class string) WorkView {
 	return v
 }
 
+// StripHTML is the strip as it stands on the sheet. It is written here and not in a
+// template: a sheet of thirty pieces has four hundred fields.
+func (p Page) StripHTML(piece studio.Piece) template.HTML {
+	var b strings.Builder
+	b.WriteString(`<span class="strip" role="list" aria-label="stages">`)
+	for _, f := range p.Strip(piece) {
+		title, inner := template.HTMLEscapeString(f.Title), template.HTMLEscapeString(f.Text)
+		class := ""
+		if f.Stamp != "" {
+			class, inner = ` class="stamp"`, template.HTMLEscapeString(f.Stamp)
+		}
+		fmt.Fprintf(&b, `<span class="field %s" role="listitem" title="%s" aria-label="%s"><span%s>%s</span></span>`, f.Class, title, title, class, inner)
+	}
+	b.WriteString(`</span>`)
+	return template.HTML(b.String()) //nolint:gosec // every text is escaped above
+}
+
 // StripField is a field of a piece's strip as it is drawn.
 type StripField struct {
 	Class, Text, Title string

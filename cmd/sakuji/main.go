@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	_ "time/tzdata" // one binary: the machine may have no time zones
 
 	"github.com/spf13/cobra"
 )

@@ -1,0 +1,67 @@
+package web
+
+import (
+	"io"
+	"log/slog"
+	"net/http/httptest"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/demo"
+)
+
+// TestScreenshots takes the pictures of docs/screenshots from the demo's morning:
+// `make shots`. Without a folder to put them in there is nothing to do.
+func TestScreenshots(t *testing.T) {
+	if *shots == "" {
+		t.Skip("no -shots folder")
+	}
+	d, err := demo.Open(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	defer d.Close()
+	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), Options{Demo: d})
+	defer srv.Close()
+	server := httptest.NewServer(srv.Handler())
+	defer server.Close()
+
+	orders, err := d.App.Orders(t.Context())
+	require.NoError(t, err)
+	token := ""
+	for _, o := range orders {
+		s, err := d.App.OrderSheet(t.Context(), o.Number)
+		require.NoError(t, err)
+		if q := s.Newest(); q != nil && q.State == "sent" {
+			token = q.Token
+		}
+	}
+	bench, err := d.App.Bench(t.Context(), app.BenchReady, "")
+	require.NoError(t, err)
+	require.NotEmpty(t, bench.Rows)
+	piece := bench.Rows[len(bench.Rows)-1].Code
+
+	b := browse(t, server.URL)
+	b.open("/")
+	for _, s := range []struct {
+		file, path, theme string
+		w, h              int64
+	}{
+		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0009", "day", 1280, 800},
+		{"clients", "/clients", "day", 1280, 800}, {"quote", "/q/" + token, "day", 1280, 800}, {"plates", "/plates", "day", 1280, 800}, {"plate", "/plates/17", "day", 1280, 800},
+		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + piece, "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
+		{"delivery", "/orders/0002/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800}, {"machine", "/studio/machines/1", "day", 1280, 800},
+		{"rates", "/rates", "day", 1280, 800}, {"logbook", "/logbook", "day", 1280, 800},
+	} {
+		b.open("/")
+		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, s.theme)
+		b.until("window.themed === true")
+		b.do(chromedp.EmulateViewport(s.w, s.h))
+		b.open(s.path)
+		b.until("document.readyState === 'complete' && document.fonts.status === 'loaded'")
+		b.shot(filepath.Join(*shots, s.file+".png"))
+	}
+	b.quiet()
+}
