@@ -70,15 +70,22 @@ func New(t *testing.T) *Studio {
 	s.Bench = app.HandOf(p)
 	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}))
 	book := rates.Starting()
-	for i, to := range map[int]*int64{0: &s.Tarn, 2: &s.Fell} {
-		m, err := s.SaveMachine(s.Ctx, s.Owner, 0, app.KindForm{Name: map[int]string{0: "Tarn", 2: "Fell"}[i], From: book.Machines[i].Name, Active: true})
+	for _, m := range []struct {
+		name string
+		from rates.Kind
+		to   *int64
+	}{{"Tarn", book.Machines[0], &s.Tarn}, {"Fell", book.Machines[2], &s.Fell}} {
+		made, err := s.SaveMachine(s.Ctx, s.Owner, 0, app.KindForm{Name: m.name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
-		*to = m.ID
+		*m.to = made.ID
 	}
-	for i, to := range map[int]*int64{0: &s.Resin, 3: &s.PLA} {
-		m, err := s.SaveMaterial(s.Ctx, s.Owner, 0, app.KindForm{Name: book.Materials[i].Name, From: book.Materials[i].Name, Active: true})
+	for _, m := range []struct {
+		from rates.Kind
+		to   *int64
+	}{{book.Materials[0], &s.Resin}, {book.Materials[3], &s.PLA}} {
+		made, err := s.SaveMaterial(s.Ctx, s.Owner, 0, app.KindForm{Name: m.from.Name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
-		*to = m.ID
+		*m.to = made.ID
 	}
 	return s
 }

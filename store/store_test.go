@@ -1,0 +1,345 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+var now = time.Date(2026, 5, 14, 7, 0, 0, 123e6, time.UTC)
+
+func open(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// order saves a client and an order.
+func order(t *testing.T, tx *Tx, number string) studio.Order {
+	t.Helper()
+	c := studio.Client{Name: "Moth Post Guild", Address: "The Attic"}
+	require.NoError(t, tx.SaveClient(&c))
+	o := studio.Order{Number: number, ClientID: c.ID, Title: "Snails", Use: "gaming", State: studio.Enquiry, Created: now}
+	require.NoError(t, tx.SaveOrder(&o))
+	return o
+}
+
+func write(t *testing.T, s *Store, f func(*Tx)) {
+	t.Helper()
+	require.NoError(t, s.Write(t.Context(), func(tx *Tx) error { f(tx); return nil }))
+}
+
+func read(t *testing.T, s *Store, f func(*Tx)) {
+	t.Helper()
+	require.NoError(t, s.Read(t.Context(), func(tx *Tx) error { f(tx); return nil }))
+}
+
+func TestWhatIsSavedComesBack(t *testing.T) {
+	s := open(t)
+	var o studio.Order
+	write(t, s, func(tx *Tx) {
+		o = order(t, tx, "0001")
+		o.Wanted, o.BudgetMinor, o.Note = now.AddDate(0, 0, 9), 12_345, "quick"
+		require.NoError(t, tx.SaveOrder(&o))
+	})
+	read(t, s, func(tx *Tx) {
+		got, err := tx.Order("0001")
+		require.NoError(t, err)
+		o.Client = "Moth Post Guild"
+		assert.Equal(t, o, got)
+		assert.True(t, got.Accepted.IsZero(), "no time is no time, not 1970")
+		_, err = tx.Order("0002")
+		require.ErrorIs(t, err, ErrNotFound)
+		_, err = tx.Studio()
+		require.ErrorIs(t, err, ErrNotFound)
+	})
+}
+
+func TestAnErrorKeepsNothing(t *testing.T) {
+	s := open(t)
+	boom := errors.New("the glue ran out")
+	err := s.Write(t.Context(), func(tx *Tx) error {
+		order(t, tx, "0001")
+		return boom
+	})
+	require.ErrorIs(t, err, boom)
+	read(t, s, func(tx *Tx) {
+		list, err := tx.Orders()
+		require.NoError(t, err)
+		assert.Empty(t, list)
+	})
+}
+
+func TestReadersCannotWrite(t *testing.T) {
+	s := open(t)
+	err := s.Read(t.Context(), func(tx *Tx) error { return tx.SaveClient(&studio.Client{Name: "X"}) })
+	require.Error(t, err)
+}
+
+func TestTheLogbookIsAppendOnly(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *Tx) { require.NoError(t, tx.Log(studio.Entry{At: now, Who: "IK", Deed: "stamped", Text: "x"})) })
+	for _, q := range []string{`UPDATE logbook SET who = 'nobody'`, `DELETE FROM logbook`} {
+		err := s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) })
+		require.ErrorContains(t, err, "append only", q)
+	}
+	read(t, s, func(tx *Tx) {
+		list, err := tx.Logbook(0, 10)
+		require.NoError(t, err)
+		require.Len(t, list, 1)
+		assert.Equal(t, now, list[0].At, "to the millisecond")
+	})
+}
+
+func TestClosedSetsAndReferencesAreKept(t *testing.T) {
+	s := open(t)
+	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
+	for name, q := range map[string]string{
+		"state":     `UPDATE orders SET state = 'lost'`,
+		"client":    `UPDATE orders SET client_id = 99`,
+		"role":      `INSERT INTO people (name, initials, role, password_hash) VALUES ('A', 'A', 'king', '')`,
+		"type":      `UPDATE orders SET created_ms = 'yesterday'`,
+		"json":      `INSERT INTO machines (name, process, figures) VALUES ('A', 'resin', '{')`,
+		"second":    `INSERT INTO studio VALUES (2, '', '', '', '', 'EUR', 0, '', '')`,
+		"duplicate": `INSERT INTO orders SELECT 2, number, client_id, title, use, wanted_ms, budget_minor, note, state, created_ms, accepted_ms, delivered_ms, closed_ms, repeats_id FROM orders`,
+	} {
+		require.Error(t, s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) }), name)
+	}
+}
+
+func TestOpeningAgainKeepsEverything(t *testing.T) {
+	dir := t.TempDir()
+	s, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
+	require.NoError(t, s.Close())
+	s, err = Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer s.Close()
+	read(t, s, func(tx *Tx) {
+		_, err := tx.Order("0001")
+		require.NoError(t, err)
+	})
+	var mode string
+	require.NoError(t, s.write.QueryRow(`PRAGMA journal_mode`).Scan(&mode))
+	assert.Equal(t, "wal", mode)
+	for pragma, want := range map[string]int{"synchronous": 2, "foreign_keys": 1, "busy_timeout": 5000} {
+		var got int
+		require.NoError(t, s.write.QueryRow(`PRAGMA `+pragma).Scan(&got))
+		assert.Equal(t, want, got, pragma)
+	}
+}
+
+// Many hands at once: every write is kept, none meets a locked database.
+func TestManyHandsAtOnce(t *testing.T) {
+	s := open(t)
+	var wait sync.WaitGroup
+	for range 8 {
+		wait.Go(func() {
+			for range 10 {
+				assert.NoError(t, s.Write(t.Context(), func(tx *Tx) error { return tx.SaveClient(&studio.Client{Name: "C"}) }))
+				assert.NoError(t, s.Read(t.Context(), func(tx *Tx) error { _, err := tx.Clients(); return err }))
+			}
+		})
+	}
+	wait.Wait()
+	read(t, s, func(tx *Tx) {
+		list, err := tx.Clients()
+		require.NoError(t, err)
+		assert.Len(t, list, 80)
+	})
+}
+
+func TestFilesByTheirContents(t *testing.T) {
+	s := open(t)
+	sha, n, err := s.Keep(strings.NewReader("a small model"), 100)
+	require.NoError(t, err)
+	assert.EqualValues(t, 13, n)
+	again, _, err := s.Keep(strings.NewReader("a small model"), 100)
+	require.NoError(t, err)
+	assert.Equal(t, sha, again)
+	_, _, err = s.Keep(strings.NewReader(strings.Repeat("x", 101)), 100)
+	require.ErrorIs(t, err, ErrTooLarge)
+	_, _, err = s.Keep(&breaking{}, 100)
+	require.ErrorIs(t, err, errBroke)
+	left, err := os.ReadDir(filepath.Join(s.dir, "files"))
+	require.NoError(t, err)
+	require.Len(t, left, 1, "what broke off leaves nothing behind")
+	f, err := s.File(sha)
+	require.NoError(t, err)
+	defer f.Close()
+	var b bytes.Buffer
+	_, err = b.ReadFrom(f)
+	require.NoError(t, err)
+	assert.Equal(t, "a small model", b.String())
+	for _, bad := range []string{"", "../" + DatabaseName, strings.Repeat("/", 64), strings.Repeat("0", 64)} {
+		_, err := s.File(bad)
+		require.ErrorIs(t, err, ErrNotFound, bad)
+	}
+	require.NoError(t, s.Forget(t.Context(), sha))
+	_, err = s.File(sha)
+	require.ErrorIs(t, err, ErrNotFound)
+}
+
+var errBroke = errors.New("the line broke")
+
+// breaking gives a few bytes and then an error.
+type breaking struct{ given bool }
+
+func (b *breaking) Read(p []byte) (int, error) {
+	if b.given {
+		return 0, errBroke
+	}
+	b.given = true
+	return copy(p, "half of it"), nil
+}
+
+// kept adds a file with its row.
+func kept(t *testing.T, s *Store, text string) string {
+	t.Helper()
+	sha, n, err := s.Keep(strings.NewReader(text), 1000)
+	require.NoError(t, err)
+	write(t, s, func(tx *Tx) { require.NoError(t, tx.AddFile(sha, n, now)) })
+	require.NoError(t, s.Forget(t.Context(), sha), "a file with a row stays")
+	return sha
+}
+
+func TestCheckFindsDamage(t *testing.T) {
+	s := open(t)
+	whole, changed, gone := kept(t, s, "whole"), kept(t, s, "changed"), kept(t, s, "gone")
+	faults, err := s.Check(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	require.NoError(t, os.Chmod(s.path(changed), 0o600))
+	require.NoError(t, os.WriteFile(s.path(changed), []byte("tampered"), 0o600))
+	require.NoError(t, os.Remove(s.path(gone)))
+	faults, err = s.Check(t.Context())
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"files/" + changed + ": its contents have changed", "files/" + gone + ": missing"}, faults)
+	assert.NotContains(t, strings.Join(faults, " "), whole)
+}
+
+func TestBackupAndRestore(t *testing.T) {
+	s := open(t)
+	sha := kept(t, s, "a model worth keeping")
+	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
+	out := filepath.Join(t.TempDir(), "studio.backup")
+	require.NoError(t, s.Backup(t.Context(), out))
+	require.ErrorContains(t, s.Backup(t.Context(), out), "exists already", "nothing is overwritten")
+	write(t, s, func(tx *Tx) { order(t, tx, "0002") })
+
+	dir := filepath.Join(t.TempDir(), "new")
+	require.NoError(t, Restore(t.Context(), out, dir))
+	r, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer r.Close()
+	read(t, r, func(tx *Tx) {
+		_, err := tx.Order("0001")
+		require.NoError(t, err)
+		_, err = tx.Order("0002")
+		require.ErrorIs(t, err, ErrNotFound, "as of the moment of the backup")
+	})
+	f, err := r.File(sha)
+	require.NoError(t, err)
+	f.Close()
+	require.ErrorContains(t, Restore(t.Context(), out, dir), "is not empty")
+
+	data, err := os.ReadFile(out)
+	require.NoError(t, err)
+	half := filepath.Join(t.TempDir(), "half")
+	require.NoError(t, os.WriteFile(half, data[:len(data)/2], 0o600))
+	into := filepath.Join(t.TempDir(), "into")
+	require.Error(t, Restore(t.Context(), half, into))
+	_, err = os.Stat(into)
+	require.ErrorIs(t, err, os.ErrNotExist, "a broken backup restores nothing")
+	scratch, err := filepath.Glob(filepath.Join(filepath.Dir(into), ".restore-*"))
+	require.NoError(t, err)
+	assert.Empty(t, scratch)
+}
+
+// A backup taken while hands are writing is whole.
+func TestBackupWhileServing(t *testing.T) {
+	s := open(t)
+	ctx, stop := context.WithCancel(t.Context())
+	var wait sync.WaitGroup
+	wait.Go(func() {
+		for ctx.Err() == nil {
+			s.Write(t.Context(), func(tx *Tx) error { return tx.SaveClient(&studio.Client{Name: "C"}) }) //nolint:errcheck // checked by the count below
+		}
+	})
+	for i := range 3 {
+		out := filepath.Join(t.TempDir(), "b")
+		require.NoError(t, s.Backup(t.Context(), out), i)
+		require.NoError(t, Restore(t.Context(), out, filepath.Join(t.TempDir(), "r")))
+	}
+	stop()
+	wait.Wait()
+}
+
+func TestPiecesWithTheirStages(t *testing.T) {
+	s := open(t)
+	var p studio.Piece
+	write(t, s, func(tx *Tx) {
+		o := order(t, tx, "0001")
+		sha := strings.Repeat("a", 64)
+		require.NoError(t, tx.AddFile(sha, 1, now))
+		m := studio.Model{SHA: sha, Name: "m.stl", At: now}
+		require.NoError(t, tx.AddModel(&m))
+		mat := studio.Material{Name: "Grey", Process: "resin", Active: true}
+		require.NoError(t, tx.SaveMaterial(&mat))
+		it := studio.Item{OrderID: o.ID, Title: "Snail", Tier: route.Raw, Copies: 2, Scale: 1, Parts: []studio.Part{{ModelID: m.ID, Name: "snail", Copies: 1, Process: "resin", MaterialID: mat.ID}}}
+		require.NoError(t, tx.SaveItem(&it))
+		p = studio.Piece{Code: "0001-1", OrderID: o.ID, ItemID: it.ID, PartID: it.Parts[0].ID, Name: "Snail", Process: "resin", MaterialID: mat.ID, Scale: 1, Tier: route.Raw, Attempt: 1, State: studio.AtBench}
+		for _, k := range route.For("resin", route.Raw) {
+			p.Stages = append(p.Stages, studio.Stage{Stage: route.Stage{Kind: k, Mark: route.Todo, Planned: 4, WaitS: 60}})
+		}
+		p.Stages[0].Mark, p.Stages[0].Done, p.Stages[0].Minutes, p.Stages[0].Until = route.Done, now, 5.5, now.Add(time.Minute)
+		require.NoError(t, tx.AddPiece(&p))
+	})
+	read(t, s, func(tx *Tx) {
+		got, err := tx.Piece("0001-1")
+		require.NoError(t, err)
+		assert.Equal(t, p, got)
+		for _, list := range []func() ([]studio.Piece, error){
+			func() ([]studio.Piece, error) { return tx.PiecesOf(p.OrderID) },
+			func() ([]studio.Piece, error) { return tx.PiecesIn(studio.Waiting, studio.AtBench) },
+		} {
+			pieces, err := list()
+			require.NoError(t, err)
+			require.Len(t, pieces, 1)
+			assert.Equal(t, p.Stages, pieces[0].Stages)
+		}
+		none, err := tx.PiecesIn(studio.Scrapped)
+		require.NoError(t, err)
+		assert.Empty(t, none)
+		ended, err := tx.WaitsEnded(now, now.Add(time.Hour))
+		require.NoError(t, err)
+		require.Len(t, ended, 1)
+		assert.Equal(t, "Snail", ended[0].Note)
+		items, err := tx.Items(p.OrderID)
+		require.NoError(t, err)
+		assert.Equal(t, "m.stl", items[0].Parts[0].Model.Name)
+	})
+	write(t, s, func(tx *Tx) { require.NoError(t, tx.RemoveItem(p.ItemID)) })
+	read(t, s, func(tx *Tx) {
+		items, err := tx.Items(p.OrderID)
+		require.NoError(t, err)
+		assert.Empty(t, items)
+		_, err = tx.Piece("0001-1")
+		require.NoError(t, err, "pieces outlive their item")
+	})
+}
