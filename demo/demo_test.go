@@ -2,11 +2,14 @@ package demo
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/app"
 	"sakuji/core/mesh"
+	"sakuji/studio"
 )
 
 // Every model must be something a machine can make: closed, in one piece, within
@@ -29,4 +32,137 @@ func TestModelsAreSound(t *testing.T) {
 			t.Logf("%d triangles, %.0f × %.0f × %.0f mm, %.1f cm³", d.Triangles, d.SizeMM[0], d.SizeMM[1], d.SizeMM[2], d.VolumeMM3/1000)
 		})
 	}
+}
+
+// The demo's morning shows a studio in full swing on every sheet.
+func TestTheMorning(t *testing.T) {
+	d, err := Open(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	defer d.Close()
+	ctx := t.Context()
+	assert.True(t, d.App.Clock.Now().Equal(Morning()))
+
+	today, err := d.App.Today(ctx)
+	require.NoError(t, err)
+	tones := map[string]int{}
+	text := ""
+	for _, task := range today.Tasks {
+		tones[task.Tone]++
+		text += task.Title + "\n"
+	}
+	for _, tone := range []string{app.ToneLate, app.ToneReady, app.ToneMachine} {
+		assert.Positive(t, tones[tone], tone)
+	}
+	for _, want := range []string{"Empty Tarn", "cannot be ready in time", "has accepted: Heron Postmaster", "asks: Can the frame", "Price A beekeeper snail", "owes the deposit"} {
+		assert.Contains(t, text, want)
+	}
+	assert.Len(t, today.Machines, 4)
+	assert.NotEmpty(t, today.Night)
+	late := 0
+	for _, p := range today.Promises {
+		if p.Late {
+			late++
+		}
+	}
+	assert.Equal(t, 1, late, "one promise is at risk, the others hold")
+
+	plates, err := d.App.Plates(ctx)
+	require.NoError(t, err)
+	failed, running := 0, 0
+	for _, p := range plates.Emptied {
+		for _, o := range p.Pieces {
+			if o.Outcome == studio.Failed {
+				failed++
+				assert.NotEmpty(t, o.Cause)
+			}
+		}
+	}
+	for _, p := range plates.Open {
+		if p.State == studio.PlateRunning {
+			running++
+		}
+	}
+	assert.GreaterOrEqual(t, failed, 3, "a studio has failures behind it")
+	assert.Positive(t, running)
+	assert.NotEmpty(t, plates.Waiting)
+
+	states := map[string]int{}
+	orders, err := d.App.Orders(ctx)
+	require.NoError(t, err)
+	for _, o := range orders {
+		states[o.State]++
+		s, err := d.App.Delivery(ctx, o.Number)
+		require.NoError(t, err)
+		if o.State == studio.Closed {
+			assert.Positive(t, s.Actual, "logged hours")
+			assert.NotEmpty(t, s.Used)
+		}
+	}
+	for _, state := range []string{studio.Enquiry, studio.Quoted, studio.Accepted, studio.Declined, studio.Closed} {
+		assert.Positive(t, states[state], state)
+	}
+	bench, err := d.App.Bench(ctx, app.BenchAll, "")
+	require.NoError(t, err)
+	assert.Positive(t, bench.Count[app.BenchReady])
+	assert.Positive(t, bench.Count[app.BenchWaiting])
+	repeats := 0
+	for _, r := range bench.Rows {
+		repeats += r.Repeat
+	}
+	assert.Positive(t, repeats, "some look has sent a piece back")
+	faults, err := d.App.Store.Check(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+}
+
+// Time that passes lets runs finish and waits end.
+func TestTimePasses(t *testing.T) {
+	d, err := Open(t.Context(), t.TempDir())
+	require.NoError(t, err)
+	defer d.Close()
+	running := func() (n int) {
+		s, err := d.App.Plates(t.Context())
+		require.NoError(t, err)
+		for _, p := range s.Open {
+			if p.State == studio.PlateRunning {
+				n++
+			}
+		}
+		return n
+	}
+	waits := func() int {
+		b, err := d.App.Bench(t.Context(), app.BenchAll, "")
+		require.NoError(t, err)
+		return b.Count[app.BenchWaiting]
+	}
+	require.Positive(t, running())
+	require.Positive(t, waits())
+	before := d.App.Clock.Now()
+	require.NoError(t, d.Pass(t.Context(), time.Hour))
+	assert.Equal(t, time.Hour, d.App.Clock.Now().Sub(before))
+	for range 60 {
+		moved, err := d.ToNext(t.Context())
+		require.NoError(t, err)
+		if !moved {
+			break
+		}
+	}
+	assert.Zero(t, running())
+	assert.Zero(t, waits())
+	moved, err := d.ToNext(t.Context())
+	require.NoError(t, err)
+	assert.False(t, moved, "nothing is left that ends by itself")
+}
+
+func TestClock(t *testing.T) {
+	c := &Clock{}
+	c.Set(Morning())
+	assert.Equal(t, Morning(), c.Now())
+	c.Set(Morning().Add(-time.Hour))
+	assert.Equal(t, Morning(), c.Now(), "never back")
+	c.Start()
+	c.Set(Morning().Add(time.Hour))
+	assert.WithinDuration(t, Morning().Add(time.Hour), c.Now(), time.Second)
+	time.Sleep(5 * time.Millisecond)
+	assert.True(t, c.Now().After(Morning().Add(time.Hour)), "it runs")
 }

@@ -50,7 +50,11 @@ func run(args []string) int {
 	}
 	started := false
 	for _, verb := range []*cobra.Command{serveVerb(), demoVerb(), passwdVerb(), checkVerb(), backupVerb(), restoreVerb(), measureVerb()} {
-		verb.PreRun = func(*cobra.Command, []string) { started = true }
+		do := verb.RunE
+		verb.RunE = func(cmd *cobra.Command, args []string) error {
+			started = true // from here on an error is about the work, no longer about the words
+			return do(cmd, args)
+		}
 		root.AddCommand(verb)
 	}
 	root.SetArgs(args)
