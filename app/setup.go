@@ -308,26 +308,11 @@ func (a *App) SaveMachine(ctx context.Context, hand Hand, id int64, f KindForm) 
 		if err != nil {
 			return err
 		}
-		for _, other := range machines {
-			if other.ID == id {
-				m = other
-			} else if strings.EqualFold(other.Name, strings.TrimSpace(f.Name)) {
-				return refuse("Another machine is already called %s.", other.Name)
-			}
-		}
-		if id != 0 && m.ID == 0 {
-			return store.ErrNotFound
-		}
-		if m.ID == 0 {
-			m.Figures, m.Process = start(rates.Starting().Machines, f)
-		}
-		m.Name, m.Active = strings.TrimSpace(f.Name), f.Active
-		if err := kindOK(m.Name, m.Process, "machine"); err != nil {
+		g, err := fitted(machines, rates.Starting().Machines, id, f, "machine")
+		if err != nil {
 			return err
 		}
-		if m.Figures, err = over(m.Figures, f.Figures); err != nil {
-			return err
-		}
+		m = studio.Machine(g)
 		if err := d.Tx.SaveMachine(&m); err != nil {
 			return err
 		}
@@ -343,32 +328,41 @@ func (a *App) SaveMaterial(ctx context.Context, hand Hand, id int64, f KindForm)
 		if err != nil {
 			return err
 		}
-		for _, other := range materials {
-			if other.ID == id {
-				m = other
-			} else if strings.EqualFold(other.Name, strings.TrimSpace(f.Name)) {
-				return refuse("Another material is already called %s.", other.Name)
-			}
-		}
-		if id != 0 && m.ID == 0 {
-			return store.ErrNotFound
-		}
-		if m.ID == 0 {
-			m.Figures, m.Process = start(rates.Starting().Materials, f)
-		}
-		m.Name, m.Active = strings.TrimSpace(f.Name), f.Active
-		if err := kindOK(m.Name, m.Process, "material"); err != nil {
+		g, err := fitted(materials, rates.Starting().Materials, id, f, "material")
+		if err != nil {
 			return err
 		}
-		if m.Figures, err = over(m.Figures, f.Figures); err != nil {
-			return err
-		}
+		m = studio.Material(g)
 		if err := d.Tx.SaveMaterial(&m); err != nil {
 			return err
 		}
 		return d.log("material saved", about{}, "%s, %s", m.Name, m.Process)
 	})
 	return m, err
+}
+
+// fitted lays a form over the gear of an id, or over what a new one starts from.
+func fitted[T studio.Machine | studio.Material](there []T, starts []rates.Kind, id int64, f KindForm, what string) (g studio.Gear, err error) {
+	f.Name = strings.TrimSpace(f.Name)
+	for _, t := range there {
+		if other := studio.Gear(t); other.ID == id {
+			g = other
+		} else if strings.EqualFold(other.Name, f.Name) {
+			return g, refuse("Another %s is already called %s.", what, other.Name)
+		}
+	}
+	if id != 0 && g.ID == 0 {
+		return g, store.ErrNotFound
+	}
+	if g.ID == 0 {
+		g.Figures, g.Process = start(starts, f)
+	}
+	g.Name, g.Active = f.Name, f.Active
+	if err := kindOK(g.Name, g.Process, what); err != nil {
+		return g, err
+	}
+	g.Figures, err = over(g.Figures, f.Figures)
+	return g, err
 }
 
 func kindOK(name, processName, what string) error {

@@ -72,14 +72,17 @@ func Initials(name string) string {
 	return string(out)
 }
 
-// Machine is a printer.
-type Machine struct {
+// Gear is what the studio works with: a machine or a material and its figures.
+type Gear struct {
 	ID      int64
 	Name    string
 	Process string
 	Figures rates.Set
 	Active  bool
 }
+
+// Machine is a printer.
+type Machine Gear
 
 // HourCost is what an hour of the machine costs, and how that came about.
 func (m Machine) HourCost(b rates.Book) (perHour float64, inputs []rates.Figure) {
@@ -92,13 +95,7 @@ func (m Machine) HourCost(b rates.Book) (perHour float64, inputs []rates.Figure)
 }
 
 // Material is a resin or a filament.
-type Material struct {
-	ID      int64
-	Name    string
-	Process string
-	Figures rates.Set
-	Active  bool
-}
+type Material Gear
 
 // Client orders things.
 type Client struct {
