@@ -77,6 +77,9 @@ func check(t *testing.T, path, from, imported string) {
 		assert.LessOrEqual(t, slices.Index(core, room), slices.Index(core, toRoom), "%s runs up core's stairs to %s", path, imported)
 		return
 	}
+	if floor == toFloor {
+		return // a room of the same floor: the compiler keeps circles out
+	}
 	require.Contains(t, floors, floor, path)
 	require.Contains(t, floors, toFloor, path)
 	assert.Less(t, slices.Index(floors, floor), slices.Index(floors, toFloor), "%s runs up the stairs to %s", path, imported)

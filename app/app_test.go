@@ -325,6 +325,21 @@ func TestStampsWaitsAndLooks(t *testing.T) {
 	assert.Equal(t, route.Strip, p.Piece.Now().Kind)
 	assert.True(t, p.Wait)
 
+	// Forgotten in the evening, stamped in the morning with the time it was done.
+	washed := p.Piece.Last().Done
+	s.Clock.Pass(15 * time.Hour)
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: washed.Add(-time.Minute)})
+	refusal(t, err, "cannot have been done earlier")
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: s.Clock.At.Add(time.Minute)})
+	refusal(t, err, "later than now")
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: washed.Add(5 * time.Minute)})
+	refusal(t, err, "must wait")
+	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: washed.Add(time.Hour)})
+	require.NoError(t, err)
+	p, err = s.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, washed.Add(time.Hour), p.Piece.Last().Done)
+
 	for p.Piece.Now().Kind != route.Look {
 		if p.Wait {
 			s.Clock.At = p.Until

@@ -209,7 +209,23 @@ func mayStamp(p studio.Piece, now time.Time) error {
 type Stamp struct {
 	Minutes float64 // of hands; less than zero: as planned
 	Note    string
-	Early   bool // stamped although the wait was not over; the note says why
+	Early   bool      // stamped although the wait was not over; the note says why
+	At      time.Time // when it was done; zero: now
+}
+
+// when settles at what time a stage was done: now, or a time that has passed since
+// the stage before it.
+func (st Stamp) when(p studio.Piece, now time.Time, zone *time.Location) (time.Time, error) {
+	if st.At.IsZero() {
+		return now, nil
+	}
+	if st.At.After(now) {
+		return now, refuse("It cannot have been done later than now.")
+	}
+	if last := p.Last(); last != nil && st.At.Before(last.Done) {
+		return now, refuse("The stage before it was stamped %s; this one cannot have been done earlier.", last.Done.In(zone).Format("Mon 2 Jan, 15:04"))
+	}
+	return st.At, nil
 }
 
 // Stamp stamps the stage that is next.
@@ -224,7 +240,11 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 		if err != nil {
 			return err
 		}
-		err = mayStamp(p, d.now)
+		at, err := st.when(p, d.now, s.Zone())
+		if err != nil {
+			return err
+		}
+		err = mayStamp(p, at)
 		var wait *route.WaitError
 		if errors.As(err, &wait) {
 			until := route.WaitError{For: wait.For, Until: wait.Until.In(s.Zone())}
@@ -244,8 +264,8 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 		if st.Minutes > 24*60 {
 			return refuse("%s minutes are more than a day; enter the minutes of hands.", fmt.Sprint(int(st.Minutes)))
 		}
-		stage.Mark, stage.PersonID, stage.Done, stage.Minutes, stage.Note = route.Done, d.hand.ID, d.now, st.Minutes, st.Note
-		stage.Until = d.now.Add(time.Duration(stage.WaitS) * time.Second)
+		stage.Mark, stage.PersonID, stage.Done, stage.Minutes, stage.Note = route.Done, d.hand.ID, at, st.Minutes, st.Note
+		stage.Until = at.Add(time.Duration(stage.WaitS) * time.Second)
 		name := stage.Kind.Manner().Name
 		if p.Now() == nil {
 			p.State = studio.PieceDone

@@ -16,6 +16,7 @@ type PricedItem struct {
 	Estimate studio.Estimated
 	Detail   string
 	NetMinor int64 // its share of the net price
+	Share    quote.Step
 }
 
 // OrderSheet is all that stands on an order's sheet.
@@ -162,7 +163,7 @@ func price(h studio.House, items []studio.Item) (out []PricedItem, p quote.Price
 	p, err = quote.Ask(costs, terms(h), studio.Digits(h.Studio.Currency))
 	for i := range out {
 		if err == nil {
-			out[i].NetMinor = p.Shares[i]
+			out[i].NetMinor, out[i].Share = p.Shares[i], p.ShareSteps[i]
 		}
 	}
 	return out, p, err

@@ -37,7 +37,8 @@ type Task struct {
 
 // Ranks: what loses most if it is left comes first.
 const (
-	rankEmpty = iota
+	rankSetUp = iota
+	rankEmpty
 	rankOverdue
 	rankRisk
 	rankAnswer
@@ -103,7 +104,7 @@ func (a *App) Today(ctx context.Context) (s TodaySheet, err error) {
 		}
 		s.Studio = h.Studio
 		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone()}
-		for _, part := range []func() error{t.load, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
+		for _, part := range []func() error{t.load, t.setUp, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
 			if err := part(); err != nil {
 				return err
 			}
@@ -145,6 +146,23 @@ func (t *today) load() (err error) {
 		t.orders[o.ID] = o
 	}
 	return err
+}
+
+// setUp is what a new studio still lacks.
+func (t *today) setUp() error {
+	for i, step := range []struct {
+		has                         bool
+		title, detail, action, link string
+	}{
+		{t.h.Studio.Name != "", "Name the studio", "Its name, currency and tax stand on every quote.", "Name it", "/studio"},
+		{len(t.h.Machines) > 0, "Add the machines that print", "Without one nothing can be priced or printed.", "Add one", "/studio/machines/new"},
+		{len(t.h.Materials) > 0, "Add the materials they print with", "Each with its price and density.", "Add one", "/studio/materials/new"},
+	} {
+		if !step.has {
+			t.add(rankSetUp, t.s.Now.Add(time.Duration(i)), Task{Tone: ToneMachine, When: "first", Title: step.title, Detail: step.detail, Action: step.action, Link: step.link, Owner: true})
+		}
+	}
+	return nil
 }
 
 // clock writes a time: the hour today, the day with it otherwise.

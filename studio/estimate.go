@@ -232,8 +232,11 @@ type PlateEstimate struct {
 	Covered        float64 // of the bed, 0..1
 	FailureChance  float64
 	CostMinor      int64
-	Working        rates.Working
+	Working        rates.Working // of Minutes
 	CostWorking    rates.Working
+	GramsWorking   rates.Working
+	CoveredWorking rates.Working
+	ChanceWorking  rates.Working
 	PieceGrams     map[int64]float64
 }
 
@@ -261,11 +264,17 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 			second = max(second, pr.HeightMM)
 		}
 	}
+	outlines := rates.Of("outlines of the pieces", e.Covered/100, "cm²", rates.Mesh)
 	e.Covered = min(1, e.Covered/max(1, bed.WidthMM*bed.DepthMM))
+	e.CoveredWorking = rates.Working{Formula: "outlines ÷ (width × depth)", Inputs: []rates.Figure{outlines, machine.Figures["width"], machine.Figures["depth"]},
+		Result: rates.Of("bed covered", e.Covered*100, "%", rates.Derived)}
 	if len(pieces) == 0 {
 		return e
 	}
+	e.GramsWorking = rates.Working{Formula: "pieces with their supports + loss of a plate", Inputs: []rates.Figure{
+		rates.Of("pieces", float64(len(pieces)), "pieces", rates.Derived), rates.Of("all of them", e.Grams, "g", rates.Derived), machine.Figures["loss"]}}
 	e.Grams += machine.Figures.V("loss")
+	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
 	if machine.Process == process.Resin {
 		rm := process.ResinOf(machine.Figures)
 		e.Minutes = rm.Minutes(e.TallestMM)
@@ -290,6 +299,8 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 	}
 	failure := h.Book.Get("failure." + machine.Process)
 	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)
+	e.ChanceWorking = rates.Working{Formula: "1 − e^(−failures per hour × hours)", Inputs: []rates.Figure{failure, rates.Of("run", e.Minutes/60, "h", rates.Derived)},
+		Result: rates.Of("chance the run fails", e.FailureChance*100, "%", rates.Derived)}
 	perHour, inputs := machine.HourCost(h.Book)
 	cost := e.Grams/1000*material.Figures.V("price") + e.Minutes/60*perHour
 	e.CostMinor = quote.Minor(cost, Digits(h.Studio.Currency))

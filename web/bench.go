@@ -113,6 +113,9 @@ func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 			f.wrong("Minutes: 0 or more.")
 		}
 	}
+	if f.checked("at") {
+		st.At = s.justNow(f.moment("at", "Done at", s.zone(r)))
+	}
 	if f.err != nil {
 		s.fail(w, r, f.err)
 		return

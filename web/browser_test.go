@@ -260,7 +260,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.until(`document.querySelector("aside details.working").open`)
 	working := b.text("aside details.working .box")
 	assert.Contains(t, working, "cost ÷ (1 − margin), then tax")
-	assert.Contains(t, working, "margin of the net price")
+	assert.Contains(t, working, "margin, of the net price")
 	exact := euros(t, b.text("aside details.working summary"))
 	assert.InDelta(t, primed, exact, 50)
 

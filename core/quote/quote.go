@@ -170,6 +170,15 @@ type Price struct {
 	DepositMinor int64         `json:"deposit_minor"`
 	Shares       []int64       `json:"shares"` // of the net price, by item; they add up to it
 	Working      rates.Working `json:"working"`
+	Steps        []Step        `json:"steps"`
+	ShareSteps   []Step        `json:"share_steps"` // how each item's share came about
+}
+
+// Step is a figure between cost and price.
+type Step struct {
+	What    string        `json:"what"`
+	Minor   int64         `json:"minor"`
+	Working rates.Working `json:"working"`
 }
 
 // Ask works out the price of items: net = cost ÷ (1 − margin), so that the margin
@@ -198,13 +207,26 @@ func Ask(items []Item, t Terms, digits int32) (Price, error) {
 	money := func(label string, minor int64) rates.Figure {
 		return rates.Of(label, float64(minor)/math.Pow10(int(digits)), "¤", rates.Derived)
 	}
-	p.Working = rates.Working{
-		Formula: "cost ÷ (1 − margin), then tax",
-		Inputs: []rates.Figure{money("cost of all items", p.CostMinor),
-			rates.Of("margin of the net price", t.MarginPercent, "%", rates.Ours), money("net", p.NetMinor),
-			rates.Of("tax", t.TaxPercent, "%", rates.Ours), money("tax", p.TaxMinor)},
-		Result: money("price", p.TotalMinor),
+	margin := rates.Of("margin, of the net price", t.MarginPercent, "%", rates.Ours)
+	tax := rates.Of("tax", t.TaxPercent, "%", rates.Ours)
+	deposit := rates.Of("deposit", t.DepositPercent, "%", rates.Ours)
+	step := func(what string, minor int64, formula string, inputs ...rates.Figure) Step {
+		return Step{what, minor, rates.Working{Formula: formula, Inputs: inputs, Result: money(what, minor)}}
 	}
+	var costs []rates.Figure
+	for k, i := range items {
+		costs = append(costs, money(fmt.Sprintf("cost of item %d", k+1), i.CostMinor))
+		p.ShareSteps = append(p.ShareSteps, step("net price of the item", p.Shares[k], "cost ÷ (1 − margin), rounded so that the items add up", costs[k], margin))
+	}
+	cost, net, total := money("cost of all items", p.CostMinor), money("net", p.NetMinor), money("price", p.TotalMinor)
+	p.Steps = []Step{
+		step("cost", p.CostMinor, "sum of the items", costs...),
+		step("margin", p.MarginMinor, "net − cost", net, cost),
+		step("net", p.NetMinor, "cost ÷ (1 − margin)", cost, margin),
+		step("tax", p.TaxMinor, "net × tax", net, tax),
+		step("deposit", p.DepositMinor, "price × deposit", total, deposit),
+	}
+	p.Working = rates.Working{Formula: "cost ÷ (1 − margin), then tax", Inputs: []rates.Figure{cost, margin, net, tax, money("tax", p.TaxMinor)}, Result: total}
 	return p, nil
 }
 

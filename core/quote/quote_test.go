@@ -69,6 +69,25 @@ func TestMoneyAlwaysAddsUp(t *testing.T) {
 	})
 }
 
+// Every figure between cost and price says how it came about, and its inputs give it.
+func TestStepsExplainThemselves(t *testing.T) {
+	p, err := Ask([]Item{{CostMinor: 80_00}, {CostMinor: 33_33}}, Terms{20, 19, 30}, 2)
+	require.NoError(t, err)
+	step := map[string]Step{}
+	for _, s := range append(p.Steps, p.ShareSteps...) {
+		step[s.What] = s
+		assert.InDelta(t, float64(s.Minor)/100, s.Working.Result.Value, 1e-9, s.What)
+		assert.NotEmpty(t, s.Working.Inputs, s.What)
+	}
+	in := func(what string, k int) float64 { return step[what].Working.Inputs[k].Value }
+	assert.InDelta(t, in("cost", 0)+in("cost", 1), float64(step["cost"].Minor)/100, 1e-9)
+	assert.InDelta(t, in("margin", 0)-in("margin", 1), float64(step["margin"].Minor)/100, 1e-9)
+	assert.InDelta(t, in("net", 0)/(1-in("net", 1)/100), float64(step["net"].Minor)/100, 0.01)
+	assert.InDelta(t, in("tax", 0)*in("tax", 1)/100, float64(step["tax"].Minor)/100, 0.005)
+	assert.InDelta(t, in("deposit", 0)*in("deposit", 1)/100, float64(step["deposit"].Minor)/100, 0.005)
+	assert.Len(t, p.ShareSteps, 2)
+}
+
 // A margin of 20 % is a mark-up of 25 %: people confuse them.
 func TestMarginIsOfThePrice(t *testing.T) {
 	p, err := Ask([]Item{{CostMinor: 80_00}}, Terms{20, 19, 30}, 2)
