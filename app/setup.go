@@ -9,6 +9,7 @@ import (
 	"net/mail"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/crypto/argon2"
@@ -80,7 +81,7 @@ func passwordFits(password, hash string) bool {
 }
 
 // nobody is checked when a name is not known, so that it takes as long.
-var nobody = HashPassword("nobody signs in with this")
+var nobody = sync.OnceValue(func() string { return HashPassword("nobody signs in with this") })
 
 // SignIn returns the person of a name or initials and a password.
 func (a *App) SignIn(ctx context.Context, name, password string) (p studio.Person, err error) {
@@ -90,7 +91,7 @@ func (a *App) SignIn(ctx context.Context, name, password string) (p studio.Perso
 	})
 	hash := p.PasswordHash
 	if err != nil || hash == "" {
-		hash = nobody
+		hash = nobody()
 	}
 	fits := passwordFits(password, hash)
 	if err != nil && !NotFound(err) {
