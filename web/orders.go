@@ -97,7 +97,7 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
 	}
 	if q := v.Newest(); q != nil {
-		v.Link = s.publicURL(r, v.House.Studio) + "/q/" + q.Token
+		v.Link = s.clientLink(r, *q)
 	}
 	rev := "–"
 	if q := v.Newest(); q != nil {
@@ -108,16 +108,17 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 	return v, p, nil
 }
 
-// publicURL is the address clients reach the studio under.
-func (s *Server) publicURL(r *http.Request, st studio.Studio) string {
-	if st.PublicURL != "" && s.opts.Demo == nil {
-		return st.PublicURL
-	}
-	scheme := "http"
+// clientLink is where a client opens a quote: under the studio's public address,
+// or the one that is spoken to now. The demo's public address leads nowhere.
+func (s *Server) clientLink(r *http.Request, q studio.Quote) string {
+	base := "http://" + r.Host
 	if r.TLS != nil {
-		scheme = "https"
+		base = "https://" + r.Host
 	}
-	return scheme + "://" + r.Host
+	if h, err := s.app.House(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
+		base = h.Studio.PublicURL
+	}
+	return base + "/q/" + q.Token
 }
 
 func (s *Server) order(w http.ResponseWriter, r *http.Request) {

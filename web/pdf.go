@@ -57,7 +57,7 @@ func newPaper(st studio.Studio, title, right string) (paper, error) {
 }
 
 func (p paper) row(s string, size float64, style fontstyle.Type) {
-	p.AddAutoRow(text.NewCol(12, s, props.Text{Size: size, Style: style, Bottom: size * 0.12}))
+	p.AddAutoRow(text.NewCol(12, s, props.Text{Size: size, Style: style, Bottom: size * 0.16}))
 }
 
 func (p paper) head(s string) {
@@ -66,10 +66,10 @@ func (p paper) head(s string) {
 }
 
 func (p paper) two(left, right string, size float64, style fontstyle.Type) {
-	p.AddAutoRow(text.NewCol(8, left, props.Text{Size: size, Style: style, Bottom: 1}), text.NewCol(4, right, props.Text{Size: min(size, 11), Align: align.Right, Bottom: 1}))
+	p.AddAutoRow(text.NewCol(8, left, props.Text{Size: size, Style: style, Top: 0.8, Bottom: 1}), text.NewCol(4, right, props.Text{Size: min(size, 12), Style: style, Align: align.Right, Top: 0.8, Bottom: 1}))
 }
 
-func (p paper) rule() { p.AddRows(line.NewRow(5)) }
+func (p paper) rule() { p.AddRows(line.NewRow(6, props.Line{SizePercent: 100, Thickness: 0.3})) }
 
 func (p paper) address(c studio.Client) {
 	p.row(c.Name, 11, fontstyle.Bold)
@@ -94,8 +94,9 @@ func (s *Server) sendPDF(w http.ResponseWriter, r *http.Request, p paper, err er
 	write(w, "application/pdf", name, doc.GetBytes())
 }
 
-// quotePaper is a sent quote as a PDF: what the client's page says.
-func quotePaper(q studio.Quote) (paper, error) {
+// quotePaper is a sent quote as a PDF: what the client's page says, and where that
+// page is.
+func quotePaper(q studio.Quote, link string) (paper, error) {
 	d := q.Document
 	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
 	p, err := newPaper(d.Studio, d.Title, fmt.Sprintf("Quote %s, revision %d", d.Number, q.Revision))
@@ -117,6 +118,8 @@ func quotePaper(q studio.Quote) (paper, error) {
 	p.two("Price, tax included", q.Total().String(), 14, fontstyle.Bold)
 	p.two("Deposit on acceptance", q.Deposit().String(), 10, fontstyle.Normal)
 	p.row("Valid until "+p.day(q.ValidUntil), 10, fontstyle.Normal)
+	p.head("To accept, decline or ask")
+	p.AddAutoRow(text.NewCol(12, link, props.Text{Size: 9, Hyperlink: &link}))
 	for _, list := range []struct {
 		head  string
 		lines []string
@@ -136,7 +139,7 @@ func (s *Server) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p, err := quotePaper(q.Quote)
+	p, err := quotePaper(q.Quote, s.clientLink(r, q.Quote))
 	s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", q.Quote.Document.Number, q.Quote.Revision))
 }
 
@@ -149,7 +152,7 @@ func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
 	rev, _ := strconv.Atoi(chi.URLParam(r, "rev"))
 	for _, q := range sheet.Quotes {
 		if q.Revision == rev {
-			p, err := quotePaper(q)
+			p, err := quotePaper(q, s.clientLink(r, q))
 			s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", sheet.Order.Number, rev))
 			return
 		}
