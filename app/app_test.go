@@ -531,3 +531,222 @@ func TestTooLargeForEveryMachine(t *testing.T) {
 	_, err = s.SendQuote(s.Ctx, s.Owner, no)
 	refusal(t, err, "cannot be sent yet")
 }
+
+// Two answers at the same moment: one holds, the other is told so.
+func TestTwoAnswersAtOnce(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	errs := make(chan error, 2)
+	for _, accept := range []bool{true, false} {
+		go func() {
+			errs <- s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: accept, Name: "Odile", Agreed: true})
+		}()
+	}
+	refused := 0
+	for range 2 {
+		if err := <-errs; err != nil {
+			refused++
+			refusal(t, err, "already")
+		}
+	}
+	assert.Equal(t, 1, refused)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	switch sheet.Order.State {
+	case studio.Accepted:
+		assert.Len(t, sheet.Pieces, 2)
+	case studio.Declined:
+		assert.Empty(t, sheet.Pieces)
+	default:
+		t.Fatal(sheet.Order.State)
+	}
+}
+
+// A whole kit dropped at once is one item in parts; every copy of every part is a
+// piece of its own.
+func TestKitInParts(t *testing.T) {
+	s := apptest.New(t)
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Moth Post Guild", Title: "Kiosk kit"})
+	require.NoError(t, err)
+	items, problems, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("kiosk_roof.stl", apptest.Vase()), apptest.Upload("kiosk-wall.stl", apptest.Slab())}, false)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	require.Len(t, items, 1)
+	require.Len(t, items[0].Parts, 2)
+	form := app.ItemForm{Title: "Kiosk", Tier: route.Raw, Copies: 2, Scale: 1, Parts: map[int64]app.PartForm{}}
+	for i, p := range items[0].Parts {
+		form.Parts[p.ID] = app.PartForm{Process: []string{"resin", "filament"}[i], Copies: []int{1, 4}[i]}
+	}
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
+	sheet, err := s.OrderSheet(s.Ctx, o.Number)
+	require.NoError(t, err)
+	assert.Contains(t, sheet.Items[0].Detail, "2 parts, ")
+	s.Accept(o.Number)
+	sheet, err = s.OrderSheet(s.Ctx, o.Number)
+	require.NoError(t, err)
+	count := map[string]int{}
+	for _, p := range sheet.Pieces {
+		count[p.Name+", "+p.Process]++
+		assert.Equal(t, route.For(p.Process, route.Raw)[0], p.Stages[0].Kind)
+	}
+	assert.Equal(t, map[string]int{"Kiosk, roof, resin": 2, "Kiosk, wall, filament": 8}, count)
+	plates, err := s.Plates(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, plates.Waiting, 2, "resin and filament wait apart")
+	assert.Equal(t, "Fell", plates.Waiting[1].Machines[0].Name)
+	number, left, err := s.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	plate, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Len(t, plate.Pieces, 8)
+	left, err = s.FillAgain(s.Ctx, s.Bench, number)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	refilled, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Len(t, refilled.Pieces, 8)
+	form.Copies, form.Parts[items[0].Parts[0].ID] = 1000, app.PartForm{Process: "resin", Copies: 2}
+	refusal(t, s.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form), "6000 pieces; an order holds 5000 at most")
+}
+
+// A run that stops early has laid down only part of its material.
+func TestMaterialOfAStoppedRun(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	s.Accept(no)
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	sheet, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	half := time.Duration(sheet.Plate.Run.PlannedMin/2) * time.Minute
+	s.Clock.Pass(half)
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{sheet.Pieces[0].Piece.ID: {What: studio.Failed, Cause: "power cut"}}, time.Time{}, ""))
+	p, err := s.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.InDelta(t, sheet.Pieces[0].Grams/2, p.Booked, sheet.Pieces[0].Grams*0.01)
+}
+
+// What is called off while it prints is kept, and its material is booked all the
+// same.
+func TestCancellingWhileItPrints(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	s.Accept(no)
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.CancelOrder(s.Ctx, s.Owner, no, "the première is off"))
+	s.Clock.Pass(9 * time.Hour)
+	sheet, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	require.Len(t, sheet.Pieces, 2)
+	out := map[int64]app.Outcome{}
+	for _, p := range sheet.Pieces {
+		out[p.Piece.ID] = app.Outcome{What: studio.Good}
+	}
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, time.Time{}, ""))
+	p, err := s.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, studio.PieceOff, p.State)
+	assert.Positive(t, p.Booked)
+
+	// Laid but not started, it is lifted off.
+	other := s.Order(2, route.Raw)
+	s.Accept(other)
+	number, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.CancelOrder(s.Ctx, s.Owner, other, "too dear"))
+	sheet, err = s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Empty(t, sheet.Pieces)
+	refusal(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil), "is bare")
+}
+
+// Every deed leaves a line in the logbook; a deed refused leaves none.
+func TestEveryDeedIsLogged(t *testing.T) {
+	s := apptest.New(t)
+	lines := func() int {
+		list, err := s.Logbook(s.Ctx, 0)
+		require.NoError(t, err)
+		if len(list) == 0 {
+			return 0
+		}
+		return int(list[0].ID)
+	}
+	no := s.Order(1, route.Primed)
+	s.Accept(no)
+	s.Print()
+	code := no + "-1"
+	for name, deed := range map[string]func() error{
+		"stamp":  func() error { _, err := s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 1}); return err },
+		"client": func() error { _, err := s.SaveClient(s.Ctx, s.Owner, studio.Client{Name: "New"}); return err },
+		"rates":  func() error { return s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 44}) },
+		"person": func() error {
+			_, err := s.SavePerson(s.Ctx, s.Owner, 0, app.PersonForm{Name: "Maren Osk", Role: studio.Bench, Active: true})
+			return err
+		},
+		"deposit": func() error { return s.RecordDeposit(s.Ctx, s.Owner, no, "3") },
+		"repeat":  func() error { _, err := s.RepeatOrder(s.Ctx, s.Owner, no); return err },
+		"point":   func() error { return s.AddPoint(s.Ctx, s.Owner, no, studio.Colour, "white") },
+	} {
+		before := lines()
+		require.NoError(t, deed(), name)
+		assert.Greater(t, lines(), before, name)
+	}
+	before := lines()
+	for name, deed := range map[string]func() error{
+		"point": func() error { return s.AddPoint(s.Ctx, s.Owner, no, studio.Colour, " ") },
+		"client": func() error {
+			_, err := s.SaveClient(s.Ctx, s.Owner, studio.Client{Name: "A", Email: "nowhere"})
+			return err
+		},
+		"deposit": func() error { return s.RecordDeposit(s.Ctx, s.Owner, no, "-3") },
+		"deliver": func() error { return s.Deliver(s.Ctx, s.Owner, no, time.Time{}) },
+		"order":   func() error { _, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "B"}); return err },
+		"long":    func() error { return s.AddPoint(s.Ctx, s.Owner, no, studio.Colour, strings.Repeat("x", 4001)) },
+	} {
+		var r *app.Refusal
+		require.ErrorAs(t, deed(), &r, name)
+	}
+	assert.Equal(t, before, lines(), "what is refused changes nothing, not even a client's name")
+	clients, err := s.Clients(s.Ctx)
+	require.NoError(t, err)
+	assert.Len(t, clients, 2)
+}
+
+// A new studio is led from Today.
+func TestAnEmptyStudioIsLed(t *testing.T) {
+	s := apptest.Bare(t)
+	today, err := s.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Name the studio", "Add the machines that print", "Add the materials they print with"}, titles(today))
+	o, err := s.NewOrder(s.Ctx, app.Hand{Name: "x"}, app.OrderForm{NewClient: "A", Title: "B"})
+	require.NoError(t, err)
+	_, _, err = s.AddItem(s.Ctx, app.Hand{Name: "x"}, o.Number, []app.Upload{apptest.Upload("vase.stl", apptest.Vase())}, false)
+	require.NoError(t, err)
+	sheet, err := s.OrderSheet(s.Ctx, o.Number)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(sheet.Troubles(), " "), "no resin machine in the studio")
+	_, err = s.SendQuote(s.Ctx, app.Hand{Name: "x"}, o.Number)
+	refusal(t, err, "cannot be sent yet")
+}
+
+func TestNextEvent(t *testing.T) {
+	s := apptest.New(t)
+	_, ok, err := s.NextEvent(s.Ctx)
+	require.NoError(t, err)
+	assert.False(t, ok)
+	no := s.Order(1, route.Raw)
+	s.Accept(no)
+	s.Print()
+	_, err = s.Stamp(s.Ctx, s.Bench, no+"-1", app.Stamp{Minutes: 2})
+	require.NoError(t, err)
+	at, ok, err := s.NextEvent(s.Ctx)
+	require.NoError(t, err)
+	require.True(t, ok)
+	assert.Equal(t, s.Clock.At.Add(30*time.Minute), at.UTC(), "the alcohol is off")
+}

@@ -69,6 +69,11 @@ func (s *Server) Close() { s.sweep.StopCleanup() }
 // Handler is the whole site. The cross-origin check is the outermost door: what it
 // turns away has asked nothing else.
 func (s *Server) Handler() http.Handler {
+	return http.NewCrossOriginProtection().Handler(s.routes())
+}
+
+// routes are the sheets and deeds, behind the door.
+func (s *Server) routes() chi.Router {
 	r := chi.NewRouter()
 	r.Use(s.identified, s.logged, s.recovered, secured)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
@@ -140,7 +145,7 @@ func (s *Server) Handler() http.Handler {
 			r.Group(s.ownerRoutes)
 		})
 	})
-	return http.NewCrossOriginProtection().Handler(r)
+	return r
 }
 
 // ownerRoutes are deeds of the owner: prices, clients, and the studio itself.

@@ -1,0 +1,120 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/go-chi/chi/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+)
+
+// busy is a studio with something on every sheet: pieces waiting, on a plate, at the
+// bench, scrapped and done, quotes in every state, a question open.
+func busy(t *testing.T) (*site, []string) {
+	t.Helper()
+	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	first := s.Order(4, "painted")
+	s.Accept(first)
+	s.Print(first + "-2")
+	require.NoError(t, s.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped"))
+	s.Finish(first + "-3")
+	second := s.Order(2, "raw")
+	q, err := s.SendQuote(s.Ctx, s.Owner, second)
+	require.NoError(t, err)
+	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
+	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
+	_, err = s.RepeatOrder(s.Ctx, s.Owner, first)
+	require.NoError(t, err)
+	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	return s, []string{"/", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",
+		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token}
+}
+
+var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)
+
+// Every link on every sheet leads somewhere, and every form has a deed behind it.
+func TestEveryLinkLeadsSomewhere(t *testing.T) {
+	s, sheets := busy(t)
+	srv := New(s.App, testLog(s), Options{Demo: &stoppedTime{}})
+	defer srv.Close()
+	posts := map[string]bool{}
+	router := srv.routes()
+	require.NoError(t, chi.Walk(router, func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+		if method == http.MethodPost {
+			posts[route] = true
+		}
+		return nil
+	}))
+	todo, seen, forms := slices.Clone(sheets), map[string]bool{}, map[string]bool{}
+	for len(todo) > 0 {
+		path := strings.ReplaceAll(todo[0], "&amp;", "&")
+		todo = todo[1:]
+		if seen[path] {
+			continue
+		}
+		seen[path] = true
+		require.Less(t, len(seen), 400, "the studio is finite")
+		a := s.get(path)
+		require.Contains(t, []int{http.StatusOK, http.StatusSeeOther}, a.StatusCode, path)
+		if !strings.HasPrefix(a.Header.Get("Content-Type"), "text/html") {
+			continue
+		}
+		for _, m := range links.FindAllStringSubmatch(a.body, -1) {
+			if strings.HasPrefix(m[0], "action") {
+				forms[m[1]] = true
+			} else {
+				todo = append(todo, m[1])
+			}
+		}
+	}
+	assert.Greater(t, len(seen), 50)
+	assert.Greater(t, len(forms), 30)
+	for form := range forms {
+		u, err := url.Parse(form)
+		require.NoError(t, err)
+		ctx := chi.NewRouteContext()
+		found := router.Match(ctx, http.MethodPost, u.Path) || router.Match(chi.NewRouteContext(), http.MethodGet, u.Path)
+		assert.True(t, found, "no deed behind the form %s", form)
+	}
+	assert.Greater(t, len(posts), 35)
+}
+
+// From a narrow phone to a wide screen nothing hangs over the edge of a sheet, and
+// at the bench everything that is touched is large enough for a glove.
+func TestFitsEveryWidth(t *testing.T) {
+	if testing.Short() {
+		t.Skip("drives a browser")
+	}
+	s, sheets := busy(t)
+	b := browse(t, s.server.URL)
+	for _, width := range []int64{380, 768, 1280, 2560} {
+		b.do(chromedp.EmulateViewport(width, 800))
+		for _, path := range sheets {
+			b.open(path)
+			over := b.eval(`const w = document.documentElement.clientWidth;
+				return [...document.querySelectorAll("body *")].filter((e) => { const r = e.getBoundingClientRect();
+					return r.width > 0 && r.right > w + 1 && !e.closest(".scroll, .margin, .box, .skip, svg") }).slice(0, 3).map((e) => e.outerHTML.slice(0, 120)).join("\n")`)
+			assert.Empty(t, over, "%s at %d px", path, width)
+		}
+	}
+	b.do(chromedp.EmulateViewport(400, 800))
+	for _, path := range sheets {
+		if !strings.HasPrefix(path, "/bench") {
+			continue
+		}
+		b.open(path)
+		small := b.eval(`return [...document.querySelectorAll("main button, main input, main select, main a.button, a.benchrow")].filter((e) => { const r = e.getBoundingClientRect();
+			return r.height > 0 && r.height < 44 && e.type !== "checkbox" && e.type !== "hidden" }).map((e) => e.outerHTML.slice(0, 120)).join("\n")`)
+		assert.Empty(t, small, "%s: a target under 44 px", path)
+	}
+	b.quiet()
+}
