@@ -333,7 +333,7 @@ func TestStampsWaitsAndLooks(t *testing.T) {
 	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: s.Clock.At.Add(time.Minute)})
 	refusal(t, err, "later than now")
 	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: washed.Add(5 * time.Minute)})
-	refusal(t, err, "must wait")
+	refusal(t, err, "say in the note why")
 	_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 3, At: washed.Add(time.Hour)})
 	require.NoError(t, err)
 	p, err = s.Piece(s.Ctx, code)

@@ -248,7 +248,7 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 		var wait *route.WaitError
 		if errors.As(err, &wait) {
 			until := route.WaitError{For: wait.For, Until: wait.Until.In(s.Zone())}
-			if !st.Early {
+			if !st.Early && st.At.IsZero() {
 				return refuse("%s must wait: %s.", p.Code, until.Error())
 			}
 			if st.Note == "" {

@@ -170,12 +170,14 @@ func (t *today) clock(at time.Time) string { return ClockText(at.In(t.zone), t.s
 
 // ClockText writes a time as people at work say it: 14:40, Fri 02:15, 22 May.
 func ClockText(at, now time.Time) string {
-	days := func(x time.Time) int { return x.Year()*400 + x.YearDay() }
-	switch d := days(at) - days(now); {
-	case d == 0:
+	noon := func(x time.Time) time.Time { return time.Date(x.Year(), x.Month(), x.Day(), 12, 0, 0, 0, time.UTC) }
+	switch days := noon(at).Sub(noon(now)) / (24 * time.Hour); {
+	case days == 0:
 		return at.Format("15:04")
-	case d > -6 && d < 6:
+	case days > -6 && days < 6:
 		return at.Format("Mon 15:04")
+	case at.Year() != now.Year():
+		return at.Format("2 Jan 2006")
 	}
 	return at.Format("2 Jan")
 }

@@ -264,6 +264,13 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	exact := euros(t, b.text("aside details.working summary"))
 	assert.InDelta(t, primed, exact, 50)
 
+	// Two changes in quick succession both hold.
+	b.eval(`const f = document.querySelector(".item form"); for (const [name, value] of [["copies", "2"], ["scale", "110"], ["copies", "3"], ["scale", "100"]]) {
+		f.elements[name].value = value; f.elements[name].dispatchEvent(new Event("change", {bubbles: true})) }`)
+	b.until(`document.querySelector("#price").innerText === %s`, "€ "+strconv.Itoa((primed)/100))
+	time.Sleep(300 * time.Millisecond)
+	assert.Equal(t, exact, euros(t, b.text("aside details.working summary")))
+
 	// Frozen and sent; the client opens the link and accepts.
 	b.button("Freeze and send")
 	link := b.eval(`return document.querySelector("#client-link").value`)
@@ -417,11 +424,27 @@ func TestAccessible(t *testing.T) {
 		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/bench?show=all", "/bench/" + no + "-1",
 			"/clients", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token} {
 			b.open(path)
-			_, err := chromedp.Run(b.ctx, chromedp.Evaluate[any](string(axe)+"; 0"))
-			require.NoError(t, err)
-			b.eval(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).then((r) => (window.found = r.violations.map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].html.slice(0, 160)).join("\n")))`)
-			b.until("window.found !== undefined")
-			assert.Empty(t, b.eval("return window.found"), "%s by %s", path, theme)
+			b.axe(string(axe), path+" by "+theme)
 		}
 	}
+	bare := serve(t, apptest.Bare(t), Options{Exposed: true, FirstToken: "T"})
+	b.base = bare.server.URL
+	b.open("/first")
+	b.axe(string(axe), "/first")
+	b.open("/no/such/sheet")
+	b.axe(string(axe), "an error page")
+	signed := serve(t, apptest.New(t), Options{})
+	b.base = signed.server.URL
+	b.open("/sign-in")
+	b.axe(string(axe), "/sign-in")
+}
+
+// axe asserts that axe-core finds no fault with the page that stands.
+func (b *browser) axe(script, what string) {
+	b.t.Helper()
+	_, err := chromedp.Run(b.ctx, chromedp.Evaluate[any](script+"; 0"))
+	require.NoError(b.t, err)
+	b.eval(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).then((r) => (window.found = r.violations.map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].html.slice(0, 160)).join("\n")))`)
+	b.until("window.found !== undefined")
+	assert.Empty(b.t, b.eval("return window.found"), what)
 }

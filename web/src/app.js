@@ -19,8 +19,7 @@ document.addEventListener("keydown", (e) => {
     e.preventDefault();
     return;
   }
-  if (e.key.length !== 1 || (!letters() && !/[0-9]/.test(e.key))) return;
-  if (!letters()) return;
+  if (e.key.length !== 1 || !letters()) return;
   const el = document.querySelector(`[data-key="${CSS.escape(e.key.toLowerCase())}"]`);
   if (!el) return;
   e.preventDefault();
