@@ -181,3 +181,16 @@ func (a *App) Orders(ctx context.Context, states ...string) (list []studio.Order
 	})
 	return list, err
 }
+
+// Progress says how far an order in work is, e.g. "18 of 24 done".
+func (a *App) Progress(ctx context.Context) (text map[int64]string, err error) {
+	text = map[int64]string{}
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		done, all, err := tx.Done()
+		for id, n := range all {
+			text[id] = fmt.Sprintf("%d of %d done", done[id], n)
+		}
+		return err
+	})
+	return text, err
+}

@@ -54,6 +54,21 @@ func (t *Tx) PiecesInWork() ([]studio.Piece, error) {
 	return rows(t, scanPiece, pieceColumns+`JOIN orders o ON o.id = p.order_id WHERE o.state = 'accepted' ORDER BY p.order_id, p.id`)
 }
 
+// Done counts, for each order, the pieces that are done and all that are to be.
+func (t *Tx) Done() (done, all map[int64]int, err error) {
+	type row struct {
+		order     int64
+		done, all int
+	}
+	list, err := rows(t, func(scan func(...any) error, r *row) error { return scan(&r.order, &r.done, &r.all) },
+		`SELECT order_id, sum(state = 'done'), count(*) FROM pieces WHERE state IN ('waiting', 'on plate', 'bench', 'done') GROUP BY order_id`)
+	done, all = map[int64]int{}, map[int64]int{}
+	for _, r := range list {
+		done[r.order], all[r.order] = r.done, r.all
+	}
+	return done, all, err
+}
+
 // PiecesOnPlate returns the pieces of a plate with their stages.
 func (t *Tx) PiecesOnPlate(plateID int64) ([]studio.Piece, error) {
 	return t.pieces(`JOIN plate_pieces pp ON pp.piece_id = p.id WHERE pp.plate_id = ? ORDER BY p.id`, plateID)

@@ -20,6 +20,11 @@ func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	progress, err := s.app.Progress(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	groups := []struct {
 		Name   string
 		Hint   string
@@ -38,7 +43,7 @@ func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 	}
-	s.show(w, r, "orders", Page{Title: "Orders", Sheet: "Orders", Active: "/orders", D: groups, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"N", "new order"}, {"F", "find"}}})
+	s.show(w, r, "orders", Page{Title: "Orders", Sheet: "Orders", Active: "/orders", D: map[string]any{"Groups": groups, "Progress": progress}, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"N", "new order"}, {"F", "find"}}})
 }
 
 func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {

@@ -1,35 +1,77 @@
 package mesh
 
-import "math"
+import (
+	"maps"
+	"math"
+)
 
-// nest counts for each closed shell how many other closed shells enclose it. A
-// ray goes up from one of its vertices; what it crosses of another shell, with
-// sign, is that shell's winding about the point. Triangles are found through a
-// grid over the plan, built only when some shell's box lies within another's.
+// nestSamples is how many points of a shell must lie inside another for that one to
+// enclose it: bodies that only poke into each other do not count as nested.
+const nestSamples = 12
+
+// nest counts for each closed shell how many other closed shells enclose it. A ray
+// goes up from points of it; what it crosses of another shell, with sign, is that
+// shell's winding about the point. Triangles are found through a grid over the
+// plan, built only when some shell's box lies within another's.
 func (m *Mesh) nest(shells []Shell, of []int32) {
 	asks, inside := nestCandidates(shells)
 	if len(asks) == 0 {
 		return
 	}
 	g := newPlanGrid(m, of, inside)
-	winding := map[int32]int{}
+	points := m.samples(shells, of, asks)
 	for _, i := range asks {
-		p := m.Vertices[m.Triangles[shells[i].First][0]]
-		clear(winding)
-		for _, t := range g.at(p) {
-			if of[t] == int32(i) || !shells[of[t]].Box.Holds(p) {
-				continue
+		var around map[int32]bool
+		for k, p := range points[i] {
+			now := m.enclosing(g, shells, of, int32(i), p)
+			if k == 0 {
+				around = now
 			}
-			if c := m.crossing(m.Triangles[t], p); c != 0 {
-				winding[of[t]] += c
+			maps.DeleteFunc(around, func(s int32, _ bool) bool { return !now[s] })
+			if len(around) == 0 {
+				break
 			}
 		}
-		for _, c := range winding {
-			if c != 0 {
-				shells[i].Depth++
-			}
+		shells[i].Depth = len(around)
+	}
+}
+
+// enclosing returns the other shells that wind about a point.
+func (m *Mesh) enclosing(g *planGrid, shells []Shell, of []int32, own int32, p Vec) map[int32]bool {
+	winding := map[int32]int{}
+	for _, t := range g.at(p) {
+		if of[t] != own && shells[of[t]].Box.Holds(p) {
+			winding[of[t]] += m.crossing(m.Triangles[t], p)
 		}
 	}
+	around := map[int32]bool{}
+	for s, w := range winding {
+		if w != 0 {
+			around[s] = true
+		}
+	}
+	return around
+}
+
+// samples picks up to nestSamples corners of each shell asked about, spread over
+// its triangles.
+func (m *Mesh) samples(shells []Shell, of []int32, asks []int) map[int][]Vec {
+	points := make(map[int][]Vec, len(asks))
+	for _, i := range asks {
+		points[i] = nil
+	}
+	seen := make([]int32, len(shells))
+	for t, s := range of {
+		list, asked := points[int(s)]
+		if !asked {
+			continue
+		}
+		if step := int32(max(1, shells[s].Triangles/nestSamples)); seen[s]%step == 0 && len(list) < nestSamples {
+			points[int(s)] = append(list, m.Vertices[m.Triangles[t][0]])
+		}
+		seen[s]++
+	}
+	return points
 }
 
 // nestCandidates returns the shells that could lie inside another, and for every

@@ -54,6 +54,18 @@ func TestInsideUnderEdgesAndCorners(t *testing.T) {
 	assert.InEpsilon(t, 8008, beside.VolumeMM3, 1e-6)
 }
 
+// A ball that pokes out through the hole of a ring's face lies within the ring's box
+// but not within the ring: both count whole.
+func TestPokingIntoIsNotInside(t *testing.T) {
+	ring, ball := torus(40, 15, 120, 60), sphere(9, 24, Vec{52, 0, 0})
+	m := Measure(together(ring, ball))
+	assert.Zero(t, m.BuriedShells)
+	assert.InEpsilon(t, Measure(ring).VolumeMM3+Measure(ball).VolumeMM3, m.VolumeMM3, 1e-6)
+	within := Measure(together(ring, sphere(9, 24, Vec{40, 0, 0})))
+	assert.Equal(t, 1, within.BuriedShells)
+	assert.InEpsilon(t, Measure(ring).VolumeMM3, within.VolumeMM3, 1e-6)
+}
+
 // Ten thousand specks inside one body, as a noisy scan has them, are sorted out in
 // moments, not by trying each against each.
 func TestManySpecks(t *testing.T) {

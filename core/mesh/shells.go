@@ -133,7 +133,6 @@ func (s sets) join(a, b int32) {
 
 // Shell is a set of triangles joined over edges.
 type Shell struct {
-	First       int32 // its first triangle
 	Triangles   int
 	Box         Box
 	AreaMM2     float64
@@ -224,9 +223,6 @@ func (m *Mesh) Shells() (shells []Shell, of []int32) {
 		}
 		all.shell.VolumeMM3 = all.volume6 / 6
 		shells[i] = all.shell
-	}
-	for i := len(of) - 1; i >= 0; i-- {
-		shells[of[i]].First = int32(i)
 	}
 	m.nest(shells, of)
 	return shells, of
