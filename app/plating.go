@@ -31,9 +31,6 @@ type WaitingGroup struct {
 	Machines []studio.Machine
 }
 
-// Grams of the material that a group's prints would take are not summed here: they
-// depend on the machine. It is told once a plate is laid.
-
 // On returns the machine's open plates in a state.
 func (s PlatesSheet) On(machineID int64, states ...string) (out []studio.Plate) {
 	for _, p := range s.Open {

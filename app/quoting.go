@@ -418,16 +418,13 @@ func (a *App) RecordDeposit(ctx context.Context, hand Hand, number, amount strin
 	})
 }
 
-// Gone is an estimate's line by kind, for drawings.
-func kindSums(it quote.Item) (out []int64) {
+// KindSums returns an item's cost by kind, in the order of quote.Kinds.
+func (p PricedItem) KindSums() (out []int64) {
 	for _, k := range quote.Kinds() {
-		out = append(out, it.ByKind(k))
+		out = append(out, p.Estimate.ByKind(k))
 	}
 	return out
 }
-
-// KindSums returns an item's cost by kind, in the order of quote.Kinds.
-func (p PricedItem) KindSums() []int64 { return kindSums(p.Estimate.Item) }
 
 // Say writes a number of things: "1 piece", "3 pieces".
 func Say(n int, one string) string {

@@ -148,6 +148,9 @@ func (h House) Estimate(it Item) Estimated {
 		if !ok {
 			out.Troubles = append(out.Troubles, p.Name+": no "+p.Process+" material in the studio")
 		}
+		if p.Model.Measures.VolumeMM3 <= 0 {
+			out.Troubles = append(out.Troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
+		}
 		machine, why, ok := h.MachineFor(p.Model, it.Scale, p.Process)
 		if why != "" {
 			out.Troubles = append(out.Troubles, p.Name+": "+why)

@@ -174,6 +174,14 @@ func TestModelFaultsInPlainWords(t *testing.T) {
 	assert.Contains(t, Model{}.Faults()[0], "no volume")
 }
 
+// A flat sheet has an outline and an area, but nothing to print.
+func TestASheetWithoutVolumeIsNotPriced(t *testing.T) {
+	sheet := model(mesh.SoupOf("stl", []float32{0, 0, 0, 30, 0, 0, 30, 20, 0, 0, 0, 0, 30, 20, 0, 0, 20, 0}))
+	e := house().Estimate(item(sheet, "resin", route.Raw, 1, 1))
+	require.NotEmpty(t, e.Troubles)
+	assert.Contains(t, e.Troubles[0], "encloses no volume")
+}
+
 func TestItemCheck(t *testing.T) {
 	good := item(block(1, 1, 1), "resin", route.Raw, 1, 1)
 	require.NoError(t, good.Check())

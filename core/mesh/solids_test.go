@@ -29,8 +29,7 @@ func cube(side float64, at Vec) *Soup {
 	return polyhedron(corners, [][]int{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}})
 }
 
-// revolved is a surface of revolution on a ring of radius ring around z: a torus
-// for ring > tube; sphere() below is the polar special case.
+// torus lies around z: its tube runs along a circle of radius ring.
 func torus(ring, tube float64, nu, nv int) *Soup {
 	p := func(i, k int) Vec {
 		u, v := 2*math.Pi*float64(i%nu)/float64(nu), 2*math.Pi*float64(k%nv)/float64(nv)
