@@ -431,7 +431,7 @@ func (t *today) desk() error {
 	}
 	for _, o := range t.orders {
 		if o.State == studio.Enquiry {
-			t.add(rankQuote, o.Created, Task{Tone: ToneMachine, When: "enquiry", Title: fmt.Sprintf("Price %s for %s", o.Title, o.Client),
+			t.add(rankQuote, o.Created, Task{Tone: ToneMachine, When: "enquiry", Title: fmt.Sprintf("%s waits for a price: %s", o.Client, o.Title),
 				Detail: fmt.Sprintf("Order %s, came in %s.", o.Number, t.clock(o.Created)), Action: "Price it", Link: "/orders/" + o.Number, Owner: true})
 		}
 	}

@@ -53,7 +53,7 @@ func TestTheMorning(t *testing.T) {
 	for _, tone := range []string{app.ToneLate, app.ToneReady, app.ToneMachine} {
 		assert.Positive(t, tones[tone], tone)
 	}
-	for _, want := range []string{"Empty Tarn", "cannot be ready in time", "has accepted: Heron Postmaster", "asks: Can the frame", "Price A beekeeper snail", "owes the deposit"} {
+	for _, want := range []string{"Empty Tarn", "cannot be ready in time", "has accepted: Heron Postmaster", "asks: Can the frame", "waits for a price: A beekeeper snail", "owes the deposit"} {
 		assert.Contains(t, text, want)
 	}
 	assert.Len(t, today.Machines, 4)

@@ -122,7 +122,7 @@ func finishPart(m Model, p Part, it Item) finish.Part {
 }
 
 // UsualPlate is how many pieces share the set-up of a run, before a plate is laid.
-// Source: common practice for a small studio.
+// Source: from memory.
 const UsualPlate = 4
 
 // SameSpec reports whether the piece is what the part and item ask for now, so
@@ -132,7 +132,8 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 }
 
 // Retier replaces the stages still to come by those of another tier: what is
-// stamped stays. A stage that was already passed is not asked for again.
+// stamped stays. A stage already passed is not asked for again, unless it comes
+// after one that is new: what is painted after all is packed once more.
 func Retier(stages, planned []Stage) []Stage {
 	var out []Stage
 	passed := map[route.Kind]bool{}
@@ -142,8 +143,9 @@ func Retier(stages, planned []Stage) []Stage {
 			passed[s.Kind] = passed[s.Kind] || s.Mark == route.Done
 		}
 	}
+	fresh := false
 	for _, s := range planned {
-		if !passed[s.Kind] {
+		if fresh = fresh || !passed[s.Kind]; fresh {
 			out = append(out, s)
 		}
 	}
@@ -234,7 +236,8 @@ type Booking struct {
 	At         time.Time
 }
 
-// TakeBack is how long a stamp or an emptied plate can be taken back.
+// TakeBack is how long a stamp or an emptied plate can be taken back: long enough
+// to see a slip, too short to rewrite the day. Source: from memory.
 const TakeBack = 30 * time.Minute
 
 // MayTakeBack says whether something done at a time can still be taken back.

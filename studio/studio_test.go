@@ -274,6 +274,15 @@ func TestRetierKeepsWhatIsStamped(t *testing.T) {
 	assert.Equal(t, route.For("resin", route.Painted), kinds)
 	assert.Equal(t, "IK", got[2].Initials)
 
+	for i := range old {
+		old[i].Mark = route.Done
+	}
+	assert.Equal(t, old, Retier(old, stages(route.For("resin", route.Raw)...)), "nothing new, nothing to do")
+	got = Retier(old, stages(route.For("resin", route.Primed)...))
+	assert.Equal(t, route.Pack, got[len(got)-1].Kind)
+	assert.Equal(t, route.Todo, got[len(got)-1].Mark, "packed once more after it was primed")
+	assert.Len(t, got, 5+5)
+
 	sent := stages(route.Print, route.Look)
 	sent[0].Mark, sent[1].Mark = route.Done, route.SentBack
 	got = Retier(sent, stages(route.Print, route.Look, route.Pack))

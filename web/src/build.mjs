@@ -26,5 +26,9 @@ for (const [name, cut] of [["next", "atkinson-hyperlegible-next"], ["mono", "atk
 licences.push(["htmx", "node_modules/htmx.org/LICENSE"]);
 licences.push(["Tailwind CSS", "node_modules/tailwindcss/LICENSE"]);
 const text = licences.map(([what, file]) => `${what}\n${"=".repeat(what.length)}\n\n${readFileSync(file, "utf8").trim()}\n`);
-text.push(`Alpine.js (CSP build)\n=====================\n\n${JSON.parse(readFileSync("node_modules/@alpinejs/csp/package.json", "utf8")).license} License. Copyright © 2019-2026 Caleb Porzio and contributors\n`);
+// The package of Alpine's CSP build names its licence but does not carry the text.
+const alpine = JSON.parse(readFileSync("node_modules/@alpinejs/csp/package.json", "utf8"));
+if (alpine.license !== "MIT") throw new Error("Alpine.js has changed its licence");
+const mit = readFileSync("node_modules/tailwindcss/LICENSE", "utf8").trim().split("\n").slice(4).join("\n");
+text.push(`Alpine.js (CSP build)\n=====================\n\nMIT License\n\nCopyright (c) Caleb Porzio and contributors\n\n${mit}\n`);
 writeFileSync(join(out, "LICENCES.txt"), text.join("\n\n"));
