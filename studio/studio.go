@@ -121,7 +121,7 @@ type Model struct {
 type ModelShape struct {
 	Profile  solid.Profile  `json:"profile"`
 	Overhang solid.Overhang `json:"overhang"`
-	Plan     solid.Outline  `json:"plan"`
+	Plan     solid.Outline  `json:"plan"` // the room it takes on a plate: no holes
 	Front    solid.Outline  `json:"front"`
 	Side     solid.Outline  `json:"side"`
 }
@@ -135,8 +135,8 @@ func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 		Profile:  solid.ProfileOf(m, 160),
 		Overhang: solid.OverhangOf(m, solid.OverhangDeg),
 		Plan:     solid.OutlineOf(m, solid.Plan),
-		Front:    solid.OutlineOf(m, solid.Front),
-		Side:     solid.OutlineOf(m, solid.Side),
+		Front:    solid.SilhouetteOf(m, solid.Front),
+		Side:     solid.SilhouetteOf(m, solid.Side),
 	}
 }
 

@@ -37,7 +37,7 @@ func outlineSVG(o solid.Outline, w, h float64) template.HTML {
 	d := path2D(o, func(p solid.Point) solid.Point {
 		return solid.Point{X: 1 + (p.X-low.X)*k + (w-2-(high.X-low.X)*k)/2, Y: h - 1 - (p.Y-low.Y)*k}
 	})
-	return template.HTML(fmt.Sprintf(`<svg class="silhouette" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" aria-hidden="true"><path d="%s" fill="var(--paper2)" stroke="currentColor" stroke-width="1.2"/></svg>`, w, h, w, h, d)) //nolint:gosec // numbers only
+	return template.HTML(fmt.Sprintf(`<svg class="silhouette" width="%.0f" height="%.0f" viewBox="0 0 %.0f %.0f" aria-hidden="true"><path d="%s" fill="var(--paper2)" fill-rule="evenodd" stroke="currentColor" stroke-width="1.2"/></svg>`, w, h, w, h, d)) //nolint:gosec // numbers only
 }
 
 // hatches are the fills of drawings: five densities for height, one per kind of

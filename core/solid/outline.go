@@ -12,8 +12,9 @@ type Point struct {
 	Y float64 `json:"y"`
 }
 
-// Outline is a silhouette: closed rings, each anticlockwise, without holes. The
-// lower left of the part's box is the origin.
+// Outline is a silhouette in closed rings: anticlockwise around the part, clockwise
+// around holes that can be looked through. The lower left of the part's box is the
+// origin.
 type Outline [][]Point
 
 // View says from where a silhouette is seen.
@@ -36,14 +37,21 @@ func (v View) project(p mesh.Vec) Point {
 	return Point{p.X, p.Y}
 }
 
+// OutlineOf returns the silhouette without holes, for laying parts side by side.
+func OutlineOf(m *mesh.Mesh, v View) Outline { return outlineOf(m, v, false) }
+
+// SilhouetteOf returns the silhouette with the holes one can look through, for
+// drawings.
+func SilhouetteOf(m *mesh.Mesh, v View) Outline { return outlineOf(m, v, true) }
+
 // outlineCells is how many cells the longer side of a silhouette is drawn with.
 const outlineCells = 240
 
-// OutlineOf returns the silhouette of the mesh. Every cell that a triangle
+// outlineOf walks the rim of the mesh's shadow. Every cell that a triangle
 // touches is filled and two more around it; the rim is walked from edge middle to
 // edge middle and straightened, together by less than two cells: the rings always
 // hold the whole part and exceed it by at most four cells, 1.7 % of its longer side.
-func OutlineOf(m *mesh.Mesh, v View) Outline {
+func outlineOf(m *mesh.Mesh, v View, holes bool) Outline {
 	low, high := v.project(m.Box.Min), v.project(m.Box.Max)
 	cell := max(high.X-low.X, high.Y-low.Y) / outlineCells
 	if cell <= 0 {
@@ -62,7 +70,7 @@ func OutlineOf(m *mesh.Mesh, v View) Outline {
 	}
 	g = g.grown().grown()
 	var out Outline
-	for _, ring := range g.rims() {
+	for _, ring := range g.rims(holes) {
 		ring = straightened(ring, 1.4)
 		for i := range ring {
 			ring[i] = Point{(ring[i].X - border) * cell, (ring[i].Y - border) * cell}
@@ -120,15 +128,16 @@ func (g *bitmap) grown() *bitmap {
 	return out
 }
 
-// rims walks the outer borders of the set cells, anticlockwise.
-func (g *bitmap) rims() (rings [][]Point) {
+// rims walks the borders of the set cells: outer ones anticlockwise and, where asked
+// for, those of holes clockwise.
+func (g *bitmap) rims(holes bool) (rings [][]Point) {
 	seen := make([]bool, len(g.set)) // cells whose lower edge was walked
 	for y := range g.h {
 		for x := range g.w {
 			if !g.at(x, y) || g.at(x, y-1) || seen[y*g.w+x] {
 				continue
 			}
-			if ring := g.walk(x, y, seen); area(ring) > 0 {
+			if ring := g.walk(x, y, seen); holes || area(ring) > 0 {
 				rings = append(rings, ring)
 			}
 		}
@@ -217,7 +226,7 @@ func (o Outline) Size() (low, high Point) {
 	return low, high
 }
 
-// AreaMM2 is the area within the rings.
+// AreaMM2 is the area within the rings, holes taken off.
 func (o Outline) AreaMM2() (sum float64) {
 	for _, ring := range o {
 		sum += area(ring)

@@ -81,6 +81,17 @@ func TestOutlineHoldsThePart(t *testing.T) {
 	assert.InEpsilon(t, math.Pi*400+6*30.4, plan.AreaMM2(), 0.1)
 }
 
+// A ring seen from above can be looked through; on a plate it takes all its room.
+func TestSilhouetteHasHoles(t *testing.T) {
+	tube := meshtest.Turned([][2]float64{{20, 0}, {30, 0}, {30, 10}, {20, 10}, {20, 0}}, 128).Weld()
+	seen, laid := SilhouetteOf(tube, Plan), OutlineOf(tube, Plan)
+	require.Len(t, seen, 2)
+	require.Len(t, laid, 1)
+	assert.InEpsilon(t, math.Pi*(30*30-20*20), seen.AreaMM2(), 0.2, "each rim is up to four cells of 0.25 mm too wide")
+	assert.InEpsilon(t, math.Pi*30*30, laid.AreaMM2(), 0.06)
+	assert.Len(t, SilhouetteOf(tube, Front), 1)
+}
+
 func TestOutlineOfSeparateBodies(t *testing.T) {
 	o := OutlineOf(meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 10, Z: 10}),
 		meshtest.Box(mesh.Vec{X: 30}, mesh.Vec{X: 10, Y: 10, Z: 10})).Weld(), Plan)
