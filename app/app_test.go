@@ -476,7 +476,13 @@ func TestStudioRefusesNonsense(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "EUR", h.Studio.Currency)
 	assert.Equal(t, "https://a.example", h.Studio.PublicURL)
+	good.FirstOrder = 398
+	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, good))
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "N", Title: "T"})
+	require.NoError(t, err)
+	assert.Equal(t, "0398", o.Number, "numbers go on from the studio's own")
 	for says, change := range map[string]func(*studio.Studio){
+		"numbers go on":  func(s *studio.Studio) { s.FirstOrder = -4 },
 		"name":           func(s *studio.Studio) { s.Name = " " },
 		"three letters":  func(s *studio.Studio) { s.Currency = "€" },
 		"0 and 100":      func(s *studio.Studio) { s.TaxPercent = 120 },

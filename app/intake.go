@@ -129,7 +129,7 @@ func (d deed) newOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
 	if err != nil {
 		return err
 	}
-	o.Number, o.State, o.Created = studio.NextNumber(highest), studio.Enquiry, d.now
+	o.Number, o.State, o.Created = studio.NextNumber(highest, s.FirstOrder), studio.Enquiry, d.now
 	if err := d.SaveOrder(o); err != nil {
 		return err
 	}

@@ -236,6 +236,12 @@ func (a *App) SaveStudio(ctx context.Context, hand Hand, s studio.Studio) error 
 	if len(s.Currency) != 3 || strings.Trim(s.Currency, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "" {
 		return refuse("A currency is three letters, such as EUR.")
 	}
+	if s.FirstOrder == 0 {
+		s.FirstOrder = 1
+	}
+	if s.FirstOrder < 1 || s.FirstOrder > 99_999_999 {
+		return refuse("Order numbers go on from 1 or more, eight digits at most.")
+	}
 	if !(s.TaxPercent >= 0 && s.TaxPercent <= 100) {
 		return refuse("Tax is between 0 and 100 %%.")
 	}

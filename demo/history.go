@@ -89,7 +89,7 @@ func (l *life) house() error {
 		*f.hand = app.HandOf(p)
 	}
 	if err := l.App.SaveStudio(l.ctx, l.ilse, studio.Studio{Name: "Lantern & Larch", Address: "3 Candle Steps\nSorrel Vale", Email: "workshop@lantern-larch.example",
-		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example"}); err != nil {
+		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example", FirstOrder: 404}); err != nil {
 		return err
 	}
 	if err := l.App.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {

@@ -114,7 +114,7 @@ func TestClosedSetsAndReferencesAreKept(t *testing.T) {
 		"role":      `INSERT INTO people (name, initials, role, password_hash) VALUES ('A', 'A', 'king', '')`,
 		"type":      `UPDATE orders SET created_ms = 'yesterday'`,
 		"json":      `INSERT INTO machines (name, process, figures) VALUES ('A', 'resin', '{')`,
-		"second":    `INSERT INTO studio VALUES (2, '', '', '', '', 'EUR', 0, '', '')`,
+		"second":    `INSERT INTO studio VALUES (2, '', '', '', '', 'EUR', 0, '', '', 1)`,
 		"duplicate": `INSERT INTO orders SELECT 2, number, client_id, title, use, wanted_ms, budget_minor, note, state, created_ms, accepted_ms, delivered_ms, closed_ms, repeats_id FROM orders`,
 	} {
 		require.Error(t, s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) }), name)

@@ -9,18 +9,18 @@ import (
 // Studio returns the house; ErrNotFound until it is set up.
 func (t *Tx) Studio() (studio.Studio, error) {
 	return one(t, func(scan func(...any) error, s *studio.Studio) error {
-		return scan(&s.Name, &s.Address, &s.Email, &s.TaxNumber, &s.Currency, &s.TaxPercent, &s.TimeZone, &s.PublicURL)
-	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url FROM studio`)
+		return scan(&s.Name, &s.Address, &s.Email, &s.TaxNumber, &s.Currency, &s.TaxPercent, &s.TimeZone, &s.PublicURL, &s.FirstOrder)
+	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order FROM studio`)
 }
 
 // SaveStudio sets the house up or changes it.
 func (t *Tx) SaveStudio(s studio.Studio) error {
-	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url)
-		VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?)
+	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order)
+		VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, address = excluded.address, email = excluded.email,
 			tax_number = excluded.tax_number, currency = excluded.currency, tax_percent = excluded.tax_percent,
-			time_zone = excluded.time_zone, public_url = excluded.public_url`,
-		s.Name, s.Address, s.Email, s.TaxNumber, s.Currency, s.TaxPercent, s.TimeZone, s.PublicURL)
+			time_zone = excluded.time_zone, public_url = excluded.public_url, first_order = excluded.first_order`,
+		s.Name, s.Address, s.Email, s.TaxNumber, s.Currency, s.TaxPercent, s.TimeZone, s.PublicURL, s.FirstOrder)
 }
 
 // OwnRates returns the newest of the studio's own rates, by key, and its version.

@@ -160,8 +160,9 @@ func (i Item) Pieces() (n int) {
 	return n
 }
 
-// NextNumber gives the order after the highest number so far, four digits at least.
-func NextNumber(highest int) string { return fmt.Sprintf("%04d", highest+1) }
+// NextNumber gives the order after the highest number so far, but not below the
+// number a studio goes on from; four digits at least.
+func NextNumber(highest, first int) string { return fmt.Sprintf("%04d", max(highest+1, first)) }
 
 // States of a quote.
 const (

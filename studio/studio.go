@@ -22,6 +22,7 @@ type Studio struct {
 	TaxPercent           float64
 	TimeZone             string // IANA name
 	PublicURL            string // in links that clients open
+	FirstOrder           int    // where its order numbers go on from
 }
 
 // zones remembers time zones by name: reading one takes a file.

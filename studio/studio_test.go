@@ -201,8 +201,9 @@ func TestItemCheck(t *testing.T) {
 }
 
 func TestNumbersAndCodes(t *testing.T) {
-	assert.Equal(t, "0001", NextNumber(0))
-	assert.Equal(t, "10000", NextNumber(9999))
+	assert.Equal(t, "0001", NextNumber(0, 0))
+	assert.Equal(t, "10000", NextNumber(9999, 1))
+	assert.Equal(t, "0398", NextNumber(0, 398), "a studio goes on from its own numbers")
 	assert.Equal(t, "0412-1", NextCode("0412", nil))
 	assert.Equal(t, "0412-11", NextCode("0412", []string{"0412-2", "0412-10", "0413-40", "junk"}))
 	assert.Equal(t, "L&L", Initials("Lantern & Larch"))

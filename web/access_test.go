@@ -200,6 +200,41 @@ func TestDemoSignsInOnLoopbackOnly(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, w.Code, "from another machine")
 }
 
+// Behind a proxy that speaks HTTPS the cookie is Secure and the client's address is
+// the one the proxy has added; from anywhere else the header is worth nothing.
+func TestBehindAProxy(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, "raw")
+	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	st := serve(t, s, Options{BehindTLS: true, Exposed: true})
+	ask := func(peer string) *httptest.ResponseRecorder {
+		srv := New(s.App, testLog(st), Options{BehindTLS: true})
+		defer srv.Close()
+		w := httptest.NewRecorder()
+		r := httptest.NewRequest(http.MethodPost, "http://quotes.example/q/"+q.Token+"/answer", strings.NewReader("name=O&agreed=1&answer=accept"))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("X-Forwarded-For", "10.9.9.9, 198.51.100.4")
+		r.RemoteAddr = peer
+		srv.Handler().ServeHTTP(w, r)
+		return w
+	}
+	w := ask("127.0.0.1:999")
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
+	require.NotEmpty(t, w.Result().Cookies())
+	assert.True(t, w.Result().Cookies()[0].Secure)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, "198.51.100.4", sheet.Quotes[0].AnsweredFrom)
+
+	q, err = s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusSeeOther, ask("192.0.2.50:999").Code)
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, "192.0.2.50", sheet.Quotes[0].AnsweredFrom)
+}
+
 func TestHealthLogsAndPanics(t *testing.T) {
 	s := owned(t)
 	assert.Equal(t, "ok\n", s.page("/healthz"))

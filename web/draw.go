@@ -1,11 +1,14 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"math"
+	"slices"
 	"strings"
 
+	"sakuji/app"
 	"sakuji/core/process"
 	"sakuji/core/solid"
 )
@@ -152,7 +155,9 @@ func drawPlate(v plateView) Drawing {
 	d.TopY = elevation - tallest*k
 	d.HasSecond = d.HasTop && v.Estimate.WithoutMM > 0 && v.Estimate.WithoutMM < 0.97*tallest
 	d.SecondY = elevation - v.Estimate.WithoutMM*k
-	for _, p := range v.Pieces {
+	byDepth := slices.Clone(v.Pieces) // what stands at the back is drawn first
+	slices.SortStableFunc(byDepth, func(a, b app.LaidPiece) int { return cmp.Compare(b.YMM, a.YMM) })
+	for _, p := range byDepth {
 		plan := p.Model.Shape.Plan.Scaled(p.Piece.Scale).Turned(p.Quarters)
 		height := p.Model.Measures.SizeMM[2] * p.Piece.Scale
 		low, high := plan.Size()

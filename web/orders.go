@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -117,7 +118,7 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 // or the one that is spoken to now. The demo's public address leads nowhere.
 func (s *Server) clientLink(r *http.Request, q studio.Quote) string {
 	base := "http://" + r.Host
-	if r.TLS != nil {
+	if r.TLS != nil || s.opts.BehindTLS {
 		base = "https://" + r.Host
 	}
 	if h, err := s.app.House(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
@@ -354,11 +355,10 @@ func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 }
 
 func addressOf(r *http.Request) string {
-	host, _, found := strings.Cut(r.RemoteAddr, "]")
-	if found {
-		return strings.TrimPrefix(host, "[")
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
 	}
-	host, _, _ = strings.Cut(r.RemoteAddr, ":")
 	return host
 }
 

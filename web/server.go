@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/sqlite3store"
@@ -37,6 +38,7 @@ type Options struct {
 	Demo       TimeMachine // not nil: the demo studio, its owner signed in by itself on loopback
 	FirstToken string      // asked for when the first owner is named from elsewhere than this machine
 	Exposed    bool        // it listens on more than loopback
+	BehindTLS  bool        // a proxy on this machine speaks HTTPS for it and says who asks
 }
 
 // Server answers requests.
@@ -60,6 +62,7 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions.Cookie.Name = "sakuji"
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sessions.Cookie.Secure = opts.BehindTLS
 	return &Server{app: a, log: log, opts: opts, sessions: sessions, sweep: sweep, pages: parsePages(), signIns: make(chan struct{}, 2)}
 }
 
@@ -69,7 +72,24 @@ func (s *Server) Close() { s.sweep.StopCleanup() }
 // Handler is the whole site. The cross-origin check is the outermost door: what it
 // turns away has asked nothing else.
 func (s *Server) Handler() http.Handler {
-	return http.NewCrossOriginProtection().Handler(s.routes())
+	var h http.Handler = s.routes()
+	if s.opts.BehindTLS {
+		h = forwarded(h)
+	}
+	return http.NewCrossOriginProtection().Handler(h)
+}
+
+// forwarded takes the client's address from the proxy: the last one in
+// X-Forwarded-For, which the proxy itself has added, and only where the proxy stands
+// on this machine; anybody can send the header.
+func forwarded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		list := strings.Split(r.Header.Get("X-Forwarded-For"), ",")
+		if ip := net.ParseIP(strings.TrimSpace(list[len(list)-1])); ip != nil && isLoopback(r.RemoteAddr) {
+			r.RemoteAddr = net.JoinHostPort(ip.String(), "0")
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // routes are the sheets and deeds, behind the door.

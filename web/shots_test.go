@@ -49,10 +49,10 @@ func TestScreenshots(t *testing.T) {
 		file, path, theme string
 		w, h              int64
 	}{
-		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0009", "day", 1280, 800},
+		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0412", "day", 1280, 800},
 		{"clients", "/clients", "day", 1280, 800}, {"quote", "/q/" + token, "day", 1280, 800}, {"plates", "/plates", "day", 1280, 800}, {"plate", "/plates/17", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + piece, "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
-		{"delivery", "/orders/0002/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800}, {"machine", "/studio/machines/1", "day", 1280, 800},
+		{"delivery", "/orders/0405/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800}, {"machine", "/studio/machines/1", "day", 1280, 800},
 		{"rates", "/rates", "day", 1280, 800}, {"logbook", "/logbook", "day", 1280, 800},
 	} {
 		b.open("/")

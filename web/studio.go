@@ -47,6 +47,9 @@ func (s *Server) saveStudio(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	st := studio.Studio{Name: f.text("name"), Address: f.text("address"), Email: f.text("email"), TaxNumber: f.text("tax_number"), Currency: f.text("currency"),
 		TaxPercent: f.number("tax", "Tax"), TimeZone: f.text("zone"), PublicURL: f.text("public_url")}
+	if f.checked("first_order") {
+		st.FirstOrder = f.whole("first_order", "Order numbers go on from")
+	}
 	err := f.err
 	if err == nil {
 		err = s.app.SaveStudio(r.Context(), owner(r), st)

@@ -25,6 +25,7 @@ func serveVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "serve --data DIR", Short: "Serve the studio kept in a folder", Args: cobra.NoArgs}
 	dir := dataFlag(cmd)
 	addr := cmd.Flags().String("addr", "127.0.0.1:8620", "where to listen")
+	behind := cmd.Flags().Bool("behind-https", false, "a proxy on this machine speaks HTTPS for it and passes on who asks")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
@@ -34,7 +35,7 @@ func serveVerb() *cobra.Command {
 		}
 		defer st.Close()
 		a := &app.App{Store: st, Clock: app.Wall{}}
-		opts := web.Options{Exposed: !loopback(*addr)}
+		opts := web.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
 		empty, err := a.Empty(ctx)
 		if err != nil {
 			return err

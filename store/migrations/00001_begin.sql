@@ -11,7 +11,8 @@ CREATE TABLE studio (
   currency    TEXT NOT NULL CHECK (length(currency) = 3),
   tax_percent REAL NOT NULL CHECK (tax_percent >= 0 AND tax_percent <= 100),
   time_zone   TEXT NOT NULL,
-  public_url  TEXT NOT NULL
+  public_url  TEXT NOT NULL,
+  first_order INTEGER NOT NULL CHECK (first_order BETWEEN 1 AND 99999999)
 ) STRICT;
 
 CREATE TABLE rate_book (
