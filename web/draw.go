@@ -50,7 +50,7 @@ const hatches template.HTML = `<svg width="0" height="0" class="absolute" aria-h
 <pattern id="h1" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)"><line x1="0" y1="0" x2="7" y2="0" stroke="var(--ink)" stroke-width=".7"/></pattern>
 <pattern id="h2" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)"><line x1="0" y1="0" x2="5" y2="0" stroke="var(--ink)" stroke-width=".7"/></pattern>
 <pattern id="h3" width="3.5" height="3.5" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)"><line x1="0" y1="0" x2="3.5" y2="0" stroke="var(--ink)" stroke-width=".7"/></pattern>
-<pattern id="h4" width="3" height="3" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" y1="0" x2="3" y2="0" stroke="var(--persimmon)" stroke-width="1"/></pattern>
+<pattern id="h4" width="3" height="3" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="3" height="3" fill="var(--paper)"/><line x1="0" y1="0" x2="3" y2="0" stroke="var(--persimmon)" stroke-width="1"/></pattern>
 <pattern id="k0" width="4" height="5" patternUnits="userSpaceOnUse"><line x1="0" y1="1" x2="4" y2="1" stroke="var(--ink2)" stroke-width="1"/></pattern>
 <pattern id="k1" width="4" height="4" patternUnits="userSpaceOnUse"><line x1="1" y1="0" x2="1" y2="4" stroke="var(--indigo)" stroke-width="1"/></pattern>
 <pattern id="k2" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" y1="0" x2="5" y2="0" stroke="var(--persimmon)" stroke-width="1.4"/></pattern>
