@@ -78,6 +78,36 @@ func TestFilamentOfABlock(t *testing.T) {
 	assert.InEpsilon(t, 5+2*seconds/60, m.Minutes(got, got), 1e-3)
 }
 
+// A wall thinner than its lines is drawn as far as there is room, and no further.
+func TestThinWallsMeet(t *testing.T) {
+	m := FilamentMachine{LayerMM: 0.2, LineMM: 0.45, Walls: 3, SkinLayers: 5, Infill: 0.1, WallMMPerS: 50, InfillMMPerS: 100}
+	got := m.Lay(shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 40, Y: 1, Z: 20})))
+	assert.InEpsilon(t, 40*1*20, got.WallMM3, 0.01)
+	assert.InDelta(t, 0, got.SkinMM3+got.InfillMM3, 1)
+	assert.InEpsilon(t, 40*1*20, got.MM3(), 0.01, "never more than the part")
+}
+
+// A small layer still takes its least time, so that it can cool.
+func TestLeastLayerTime(t *testing.T) {
+	m := FilamentOf(machine(t, "Filament printer"), 0)
+	pin := shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 3, Y: 3, Z: 20}))
+	assert.InEpsilon(t, 100*m.LeastLayerS, m.Lay(pin).Seconds, 1e-9)
+	assert.Zero(t, FilamentMachine{}.Lay(pin).Seconds, "a machine without figures draws nothing")
+	assert.Zero(t, m.Minutes())
+}
+
+// Supports fill their share of the room under what hangs.
+func TestFilamentSupports(t *testing.T) {
+	m := FilamentOf(machine(t, "Filament printer"), 0.15)
+	table := shapeOf(meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 6, Y: 6, Z: 20}), meshtest.Box(mesh.Vec{Z: 20}, mesh.Vec{X: 40, Y: 40, Z: 3})))
+	bare := m
+	bare.SupportOfRoom = 0
+	with, without := m.Lay(table), bare.Lay(table)
+	assert.InEpsilon(t, 0.15*(40*40-36)*20, with.SupportMM3, 0.03)
+	assert.Zero(t, without.SupportMM3)
+	assert.Greater(t, with.Seconds, without.Seconds)
+}
+
 func TestMeltFlowLimitsSpeed(t *testing.T) {
 	block := shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 50, Y: 40, Z: 20}))
 	m := FilamentOf(machine(t, "Filament printer"), 0)

@@ -1,0 +1,214 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/app/apptest"
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+func stl(x, y, z float64) []byte {
+	return mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: x, Y: y, Z: z}))
+}
+
+// added adds one model to a new order and returns its part as the studio proposes it.
+func added(t *testing.T, s *apptest.Studio, data []byte) studio.Part {
+	t.Helper()
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "N", Title: "T"})
+	require.NoError(t, err)
+	items, problems, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("a_part-of it.STL", data)}, false)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	assert.Equal(t, "A part of it", items[0].Title, "named after its file")
+	return items[0].Parts[0]
+}
+
+// What is proposed for a new part: resin where it fits, filament where only that
+// does; thick resin is hollowed to the usual wall.
+func TestProposals(t *testing.T) {
+	s := apptest.New(t)
+	small := added(t, s, stl(12, 12, 30))
+	assert.Equal(t, "resin", small.Process)
+	assert.Zero(t, small.WallMM)
+	assert.Equal(t, s.Resin, small.MaterialID)
+	thick := added(t, s, stl(40, 40, 40))
+	assert.Equal(t, 2.0, thick.WallMM)
+	wide := added(t, s, stl(200, 150, 30))
+	assert.Equal(t, "filament", wide.Process)
+	assert.Equal(t, s.PLA, wide.MaterialID)
+	assert.Zero(t, wide.WallMM)
+}
+
+// Changing a part to filament takes its wall away and gives it a material of that
+// process, whatever was sent along.
+func TestProcessBringsItsMaterial(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	part := sheet.Items[0].Parts[0]
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, sheet.Items[0].ID, app.ItemForm{Title: "V", Tier: route.Raw, Copies: 1, Scale: 1,
+		Parts: map[int64]app.PartForm{part.ID: {Process: "filament", MaterialID: s.Resin, WallMM: 3, Copies: 1}}}))
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	got := sheet.Items[0].Parts[0]
+	assert.Equal(t, s.PLA, got.MaterialID)
+	assert.Zero(t, got.WallMM)
+}
+
+func TestPointsAndDeposits(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Painted)
+	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Colour, "Rim"))
+	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Handles?"))
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.NoError(t, s.SettlePoint(s.Ctx, s.Owner, no, sheet.Points[0].ID, "brass"))
+	assert.True(t, app.NotFound(s.SettlePoint(s.Ctx, s.Owner, no, 999, "x")))
+	q := s.Accept(no)
+	assert.Equal(t, []string{"Rim: brass"}, q.Document.Colours)
+	assert.Equal(t, []string{"Handles?"}, q.Document.Questions)
+	require.NoError(t, s.RecordDeposit(s.Ctx, s.Owner, no, "5"))
+	today, err := s.Today(s.Ctx)
+	require.NoError(t, err)
+	left := studio.Money{Minor: q.DepositMinor - 500, Currency: "EUR"}.String()
+	found := false
+	for _, task := range today.Tasks {
+		if task.Action == "It arrived" {
+			found = true
+			assert.Contains(t, task.Detail, left, "what has come is taken off")
+		}
+	}
+	assert.True(t, found)
+	require.NoError(t, s.RecordDeposit(s.Ctx, s.Owner, no, studio.Money{Minor: q.DepositMinor - 500, Currency: "EUR"}.Plain()))
+	today, err = s.Today(s.Ctx)
+	require.NoError(t, err)
+	for _, task := range today.Tasks {
+		assert.NotEqual(t, "It arrived", task.Action)
+	}
+	again, err := s.RepeatOrder(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	fresh, err := s.OrderSheet(s.Ctx, again.Number)
+	require.NoError(t, err)
+	require.Len(t, fresh.Points, 1, "settled colours come along, open questions and prices do not")
+	assert.Equal(t, "brass", fresh.Points[0].Answer)
+	refusal(t, s.RecordDeposit(s.Ctx, s.Owner, again.Number, "5"), "no deposit is expected")
+}
+
+func TestDeliveredOnADayThatHasPassed(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	s.Accept(no)
+	s.Print()
+	s.Finish(no + "-1")
+	progress, err := s.Progress(s.Ctx)
+	require.NoError(t, err)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, "1 of 1 done", progress[sheet.Order.ID])
+	s.Clock.Pass(72 * time.Hour)
+	refusal(t, s.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour)), "day to come")
+	yesterday := s.Clock.At.Add(-24 * time.Hour)
+	require.NoError(t, s.Deliver(s.Ctx, s.Owner, no, yesterday))
+	d, err := s.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, yesterday, d.Order.Delivered)
+	assert.Equal(t, no+"-1", d.Packed[0].Codes())
+	refusal(t, s.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "30 minutes")
+	refusal(t, s.ChangeOrder(s.Ctx, s.Owner, no, app.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
+}
+
+// What nobody can do without is left out only with the client's word.
+func TestLeavingOutAScrappedPiece(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	s.Accept(no)
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	s.Clock.Pass(9 * time.Hour)
+	sheet, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{
+		sheet.Pieces[0].Piece.ID: {What: studio.Good}, sheet.Pieces[1].Piece.ID: {What: studio.ScrappedIt}}, time.Time{}, ""))
+	s.Finish(no + "-1")
+	today, err := s.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.Contains(t, titles(today), no+"-2 was scrapped: Vase")
+	refusal(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-1", true), "not scrapped")
+	require.NoError(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-2", true))
+	today, err = s.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.Contains(t, titles(today), "Deliver Vases to Odile Brackwater")
+	d, err := s.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	assert.Len(t, d.Packed[0].Pieces, 1)
+
+	// A new revision for as many as before does not bring it back by itself.
+	s.Accept(no)
+	sheet2, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Len(t, sheet2.Pieces, 2)
+}
+
+// A declined change leaves what was agreed; the pieces stay as they are.
+func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	first := s.Accept(no)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	s.Change(no, sheet.Items[0].ID, 5, route.Painted, 1)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	require.NoError(t, s.NoteAnswer(s.Ctx, s.Owner, no, false, ""))
+	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, studio.Accepted, sheet.Order.State)
+	assert.Equal(t, first.Revision, sheet.AcceptedQuote().Revision)
+	assert.Equal(t, studio.QuoteDeclined, sheet.Newest().State)
+	assert.Equal(t, q.Revision, sheet.Newest().Revision)
+	assert.Len(t, sheet.Pieces, 2)
+	refusal(t, s.NoteAnswer(s.Ctx, s.Owner, no, true, ""), "No quote of order")
+}
+
+// The bench's sheet: filters count, waits come in the order they end.
+func TestBenchFilters(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Raw)
+	s.Accept(no)
+	s.Print(no + "-3")
+	for i, code := range []string{no + "-2", no + "-1"} {
+		_, err := s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 2})
+		require.NoError(t, err)
+		if i == 0 {
+			s.Clock.Pass(10 * time.Minute)
+		}
+	}
+	ready, err := s.App.Bench(s.Ctx, app.BenchReady, "")
+	require.NoError(t, err)
+	assert.Empty(t, ready.Rows)
+	assert.Equal(t, map[string]int{app.BenchAll: 3, app.BenchWaiting: 2}, ready.Count)
+	waits, err := s.App.Bench(s.Ctx, app.BenchWaiting, no)
+	require.NoError(t, err)
+	require.Len(t, waits.Rows, 2)
+	assert.Equal(t, no+"-2", waits.Rows[0].Code, "the one that ends first")
+	assert.Equal(t, "alcohol off", waits.Rows[0].For)
+	all, err := s.App.Bench(s.Ctx, app.BenchAll, "9999")
+	require.NoError(t, err)
+	assert.Empty(t, all.Rows)
+	s.Clock.Pass(time.Hour)
+	p, err := s.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, no+"-2", p.Next, "the next for the same stage")
+	assert.Equal(t, 1, p.NextAlike)
+}
