@@ -34,4 +34,4 @@ shots: chromium
 	go test ./web -run TestScreenshots -shots ../docs/screenshots
 
 fuzz:
-	go test ./core/mesh -run '^$$' -fuzz FuzzReadSTL -fuzztime 60s -fuzzminimizetime 1s
+	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done

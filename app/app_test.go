@@ -428,7 +428,7 @@ func TestUploadsThatAreWrong(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, added, 1, "the good one is kept")
 	require.Len(t, problems, 1)
-	assert.Contains(t, problems[0], "broken.stl could not be read as STL")
+	assert.Contains(t, problems[0], "broken.stl could not be read as a model")
 	assert.Contains(t, problems[0], "12 triangles")
 	assert.Equal(t, "slab.stl", added[0].Parts[0].Model.Name)
 

@@ -201,12 +201,12 @@ func (a *App) readModel(ctx context.Context, u Upload) (m studio.Model, err erro
 	if err != nil {
 		return m, err
 	}
-	soup, err := mesh.ReadSTL(data, mesh.Limits{})
+	soup, err := mesh.Read(data, mesh.Limits{})
 	if err != nil {
 		if err := a.Store.Forget(ctx, sha); err != nil {
 			return m, err
 		}
-		return m, refuse("%s could not be read as STL: %s. It was not kept.", name, err)
+		return m, refuse("%s could not be read as a model (STL, OBJ or 3MF): %s. It was not kept.", name, err)
 	}
 	m = studio.Model{SHA: sha, Name: name}
 	m.Measures, m.Shape = studio.MeasureModel(soup)

@@ -172,7 +172,7 @@ func (s *Server) addItems(w http.ResponseWriter, r *http.Request) {
 	files, clean, err := uploads(w, r, "files")
 	defer clean()
 	if err == nil && len(files) == 0 {
-		err = &app.Refusal{Text: "Choose one or several STL files."}
+		err = &app.Refusal{Text: "Choose one or several model files."}
 	}
 	if err != nil {
 		s.fail(w, r, err)

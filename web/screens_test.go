@@ -318,7 +318,7 @@ func TestUploadErrorsNameTheFile(t *testing.T) {
 	no := s.Order(1, "raw")
 	a := s.upload("/orders/"+no+"/items", "broken.stl", apptest.Vase()[:500])
 	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
-	assert.Contains(t, a.body, "broken.stl could not be read as STL")
+	assert.Contains(t, a.body, "broken.stl could not be read as a model")
 	req, err := http.NewRequest(http.MethodPost, s.server.URL+"/orders/"+no+"/items", io.LimitReader(bytes.NewReader([]byte("--x\r\nContent-Dispo")), 18))
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", "multipart/form-data; boundary=x")

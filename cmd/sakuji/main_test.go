@@ -96,6 +96,13 @@ func TestMeasure(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &m))
 	assert.InDelta(t, 6000*math.Pow(25.4, 3), m["volume_mm3"], 1)
 
+	obj := file(t, "tetra.obj", []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n"))
+	out, _, code = sakuji(t, "", "measure", "--json", "--unit", "cm", obj)
+	assert.Zero(t, code)
+	require.NoError(t, json.Unmarshal([]byte(out), &m))
+	assert.Equal(t, "obj", m["format"])
+	assert.InDelta(t, 1000.0/6, m["volume_mm3"], 1e-3)
+
 	out, _, code = sakuji(t, "", "measure", good)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "10.00 × 20.00 × 30.00 mm, 6.00 cm³")

@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -45,9 +43,6 @@ func measureVerb() *cobra.Command {
 }
 
 func measure(name string, scale float64, limits mesh.Limits) (m mesh.Measures, err error) {
-	if ext := strings.ToLower(filepath.Ext(name)); ext != ".stl" {
-		return m, fmt.Errorf("%q is not a kind of model file this version reads (.stl)", ext)
-	}
 	info, err := os.Stat(name)
 	if err != nil {
 		var path *os.PathError
@@ -67,9 +62,12 @@ func measure(name string, scale float64, limits mesh.Limits) (m mesh.Measures, e
 	if err != nil {
 		return m, err
 	}
-	soup, err := mesh.ReadSTL(data, limits)
+	soup, err := mesh.Read(data, limits)
 	if err != nil {
 		return m, err
+	}
+	if soup.Format == "3mf" { // it says its own unit
+		scale = 1
 	}
 	return mesh.Measure(soup.Scaled(scale)), nil
 }

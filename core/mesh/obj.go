@@ -1,0 +1,180 @@
+package mesh
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+)
+
+// looksOBJ reports a text whose first statement is one of an OBJ's.
+func looksOBJ(data []byte) bool {
+	for line := range bytes.Lines(data[:min(len(data), 64<<10)]) {
+		word, _, _ := strings.Cut(strings.TrimSpace(string(line)), " ")
+		switch word {
+		case "", "#":
+			continue
+		case "v", "vn", "vt", "vp", "f", "o", "g", "s", "mtllib", "usemtl", "l", "p":
+			return true
+		}
+		if !strings.HasPrefix(word, "#") {
+			return false
+		}
+	}
+	return false
+}
+
+// readOBJ reads the vertices and faces of a Wavefront OBJ; normals, textures,
+// materials, lines and points are read past. Faces may have any number of corners
+// and count vertices from 1, or backwards from the newest with negative numbers.
+func readOBJ(data []byte, limits Limits) (*Soup, error) {
+	var vertices []Vec
+	var flat []float32
+	fail := func(line int, err error, format string, args ...any) error {
+		return &FormatError{Line: line, Err: err, Detail: fmt.Sprintf(format, args...)}
+	}
+	number, joined := 0, ""
+	for raw := range bytes.Lines(data) {
+		number++
+		line := joined + strings.TrimRight(string(raw), " \t\r\n")
+		if rest, more := strings.CutSuffix(line, `\`); more {
+			if joined = rest + " "; len(joined) > 1<<20 {
+				return nil, fail(number, ErrTooLarge, "a statement of over a million characters")
+			}
+			continue
+		}
+		joined = ""
+		line, _, _ = strings.Cut(line, "#")
+		words := strings.Fields(line)
+		if len(words) == 0 {
+			continue
+		}
+		switch words[0] {
+		case "v":
+			v, err := objVertex(words[1:])
+			if err != nil {
+				return nil, fail(number, err, "vertex %d: %.60q", len(vertices)+1, line)
+			}
+			if len(vertices) >= 3*limits.maxTriangles() {
+				return nil, fail(number, ErrTooLarge, "at most %d vertices are read", 3*limits.maxTriangles())
+			}
+			vertices = append(vertices, v)
+		case "f":
+			face, err := objFace(words[1:], len(vertices))
+			if err != nil {
+				return nil, fail(number, ErrSyntax, "%v", err)
+			}
+			if len(flat)/9+len(face)-2 > limits.maxTriangles() {
+				return nil, fail(number, ErrTooLarge, "at most %d triangles are read", limits.maxTriangles())
+			}
+			for _, t := range triangulate(vertices, face) {
+				for _, i := range t {
+					v := vertices[i]
+					flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
+				}
+			}
+		}
+	}
+	if len(flat) == 0 {
+		return nil, &FormatError{Err: ErrEmpty}
+	}
+	return SoupOf("obj", flat), nil
+}
+
+func objVertex(words []string) (v Vec, err error) {
+	if len(words) < 3 {
+		return v, ErrCut
+	}
+	for k, to := range []*float64{&v.X, &v.Y, &v.Z} {
+		f, err := strconv.ParseFloat(words[k], 32)
+		if math.IsNaN(f) || math.IsInf(f, 0) {
+			return v, ErrNotFinite
+		}
+		if err != nil {
+			return v, ErrSyntax
+		}
+		*to = f
+	}
+	return v, nil
+}
+
+// objFace reads the vertex of each corner "v", "v/t", "v//n" or "v/t/n".
+func objFace(words []string, vertices int) ([]int, error) {
+	if len(words) < 3 {
+		return nil, fmt.Errorf("a face of %d corners", len(words))
+	}
+	face := make([]int, len(words))
+	for k, w := range words {
+		w, _, _ = strings.Cut(w, "/")
+		i, err := strconv.Atoi(w)
+		if err != nil {
+			return nil, fmt.Errorf("a vertex number expected, %.40q found", w)
+		}
+		if i < 0 {
+			i += vertices + 1
+		}
+		if i < 1 || i > vertices {
+			return nil, fmt.Errorf("vertex %s, there are %d so far", w, vertices)
+		}
+		face[k] = i - 1
+	}
+	return face, nil
+}
+
+// triangulate cuts a polygon into triangles by clipping ears in the plane it is most
+// seen in [published: Meisters, Polygons have ears, 1975]. A polygon that crosses
+// itself is fanned.
+func triangulate(at []Vec, face []int) [][3]int {
+	if len(face) == 3 {
+		return [][3]int{{face[0], face[1], face[2]}}
+	}
+	var normal Vec // by Newell's method
+	for k, i := range face {
+		a, b := at[i], at[face[(k+1)%len(face)]]
+		normal = normal.Add(Vec{(a.Y - b.Y) * (a.Z + b.Z), (a.Z - b.Z) * (a.X + b.X), (a.X - b.X) * (a.Y + b.Y)})
+	}
+	turn := func(a, b, c Vec) float64 { return b.Sub(a).Cross(c.Sub(a)).Dot(normal) }
+	left := append([]int(nil), face...)
+	var out [][3]int
+	for len(left) > 3 {
+		ear := -1
+		for k := range left {
+			a, b, c := left[(k+len(left)-1)%len(left)], left[k], left[(k+1)%len(left)]
+			if turn(at[a], at[b], at[c]) <= 0 || len(face) > maxEars {
+				continue
+			}
+			if clear := !holdsAny(at, left, a, b, c, turn); clear {
+				ear = k
+				break
+			}
+		}
+		if ear < 0 { // it crosses itself, or is flat: the fan is as good as anything
+			for k := 1; k+1 < len(left); k++ {
+				out = append(out, [3]int{left[0], left[k], left[k+1]})
+			}
+			return out
+		}
+		out = append(out, [3]int{left[(ear+len(left)-1)%len(left)], left[ear], left[(ear+1)%len(left)]})
+		left = append(left[:ear], left[ear+1:]...)
+	}
+	return append(out, [3]int{left[0], left[1], left[2]})
+}
+
+// maxEars bounds the corners of a polygon whose ears are looked for: the search
+// takes time with their square and more.
+const maxEars = 2000
+
+// holdsAny reports whether another corner of the polygon lies in triangle abc.
+func holdsAny(at []Vec, left []int, a, b, c int, turn func(a, b, c Vec) float64) bool {
+	for _, i := range left {
+		if i == a || i == b || i == c {
+			continue
+		}
+		p := at[i]
+		if turn(at[a], at[b], p) >= 0 && turn(at[b], at[c], p) >= 0 && turn(at[c], at[a], p) >= 0 {
+			return true
+		}
+	}
+	return false
+}

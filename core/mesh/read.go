@@ -1,0 +1,118 @@
+package mesh
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+)
+
+// Read reads a model file of any kind this room knows, told by its contents and not
+// by its name: STL, OBJ, 3MF, and each of them inside gzip or alone inside a zip. A
+// 3MF says its own unit and comes out in millimetres; the others come out in
+// whatever they were drawn in. Limits hold for what is unpacked, too.
+func Read(data []byte, limits Limits) (*Soup, error) { return readAny(data, limits, 0) }
+
+// wrappings is how many wrappings deep a model may lie.
+const wrappings = 2
+
+func readAny(data []byte, limits Limits, depth int) (*Soup, error) {
+	if int64(len(data)) > limits.maxBytes() {
+		return nil, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("%d bytes, at most %d are read", len(data), limits.maxBytes())}
+	}
+	switch {
+	case bytes.HasPrefix(data, []byte{0x1f, 0x8b}):
+		if depth == wrappings {
+			return nil, &FormatError{Err: ErrSyntax, Detail: "packed again and again"}
+		}
+		z, err := gzip.NewReader(bytes.NewReader(data))
+		if err != nil {
+			return nil, &FormatError{Err: ErrSyntax, Detail: "gzip: " + err.Error()}
+		}
+		inner, err := unpack(z, limits)
+		if err != nil {
+			return nil, err
+		}
+		return readAny(inner, limits, depth+1)
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
+		return readZip(data, limits, depth)
+	case looksOBJ(data):
+		return readOBJ(data, limits)
+	}
+	return ReadSTL(data, limits)
+}
+
+// unpack reads what a wrapping holds, as far as the limit.
+func unpack(r io.Reader, limits Limits) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(r, limits.maxBytes()+1))
+	if err != nil {
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			return nil, &FormatError{Err: ErrCut, Detail: err.Error()}
+		}
+		return nil, &FormatError{Err: ErrSyntax, Detail: err.Error()}
+	}
+	if int64(len(data)) > limits.maxBytes() {
+		return nil, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("unpacked it is over the %d bytes that are read", limits.maxBytes())}
+	}
+	return data, nil
+}
+
+// maxEntries bounds what is looked at in a zip.
+const maxEntries = 10_000
+
+// readZip reads a 3MF, or the one model file that a plain zip holds. Names in the
+// zip are compared, never used as paths.
+func readZip(data []byte, limits Limits, depth int) (*Soup, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, &FormatError{Err: ErrCut, Detail: "zip: " + err.Error()}
+	}
+	if len(z.File) > maxEntries {
+		return nil, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("%d files in it, at most %d are looked at", len(z.File), maxEntries)}
+	}
+	var models []*zip.File
+	for _, f := range z.File {
+		name := strings.ToLower(f.Name)
+		switch {
+		case strings.HasPrefix(name, "__macosx/") || strings.HasPrefix(path.Base(name), "."):
+		case strings.HasSuffix(name, ".model"):
+			return read3MF(z, limits)
+		case hasAny(name, ".stl", ".obj", ".3mf", ".gz"):
+			models = append(models, f)
+		}
+	}
+	if len(models) != 1 {
+		return nil, &FormatError{Err: ErrSyntax, Detail: fmt.Sprintf("%d model files in the zip; send one, or unpack it", len(models))}
+	}
+	if depth == wrappings {
+		return nil, &FormatError{Err: ErrSyntax, Detail: "packed again and again"}
+	}
+	inner, err := entry(models[0], limits)
+	if err != nil {
+		return nil, err
+	}
+	return readAny(inner, limits, depth+1)
+}
+
+func hasAny(name string, endings ...string) bool {
+	for _, e := range endings {
+		if strings.HasSuffix(name, e) {
+			return true
+		}
+	}
+	return false
+}
+
+// entry unpacks one file of a zip.
+func entry(f *zip.File, limits Limits) ([]byte, error) {
+	r, err := f.Open()
+	if err != nil {
+		return nil, &FormatError{Err: ErrSyntax, Detail: f.Name + ": " + err.Error()}
+	}
+	defer r.Close()
+	return unpack(r, limits)
+}
