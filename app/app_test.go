@@ -228,7 +228,7 @@ func TestPlateOutcomes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, cold, *sheet.Plate.Run.RoomC)
 	id := func(i int) int64 { return sheet.Pieces[i].Piece.ID }
-	out := map[int64]app.Outcome{id(0): {What: studio.Good}, id(1): {What: studio.Failed}, id(2): {What: studio.ScrappedIt, Cause: "wrong settings"}}
+	out := map[int64]app.Outcome{id(0): {What: studio.Good}, id(1): {What: studio.Failed}, id(2): {What: studio.Scrapped, Cause: "wrong settings"}}
 	ended := sheet.Plate.Run.Due()
 	refusal(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, ended.Add(24*time.Hour), ""), "later than now")
 	s.Clock.Pass(10 * time.Hour)

@@ -138,7 +138,7 @@ func TestLeavingOutAScrappedPiece(t *testing.T) {
 	sheet, err := s.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{
-		sheet.Pieces[0].Piece.ID: {What: studio.Good}, sheet.Pieces[1].Piece.ID: {What: studio.ScrappedIt}}, time.Time{}, ""))
+		sheet.Pieces[0].Piece.ID: {What: studio.Good}, sheet.Pieces[1].Piece.ID: {What: studio.Scrapped}}, time.Time{}, ""))
 	s.Finish(no + "-1")
 	today, err := s.Today(s.Ctx)
 	require.NoError(t, err)

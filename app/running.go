@@ -160,7 +160,7 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		if err := d.SavePlate(pl); err != nil {
 			return err
 		}
-		return d.log("plate emptied", about{plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.ScrappedIt], dash(note))
+		return d.log("plate emptied", about{plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], dash(note))
 	})
 }
 
@@ -175,7 +175,7 @@ func outcomesOK(s PlateSheet, outcomes map[int64]Outcome) error {
 	for _, lp := range s.Pieces {
 		out, ok := outcomes[lp.Piece.ID]
 		switch {
-		case !ok || !studio.OneOf(out.What, studio.Good, studio.Failed, studio.ScrappedIt):
+		case !ok || !studio.OneOf(out.What, studio.Good, studio.Failed, studio.Scrapped):
 			return refuse("%s, %s: say whether it is good, failed or scrapped. Nothing was saved.", lp.Piece.Code, lp.Piece.Name)
 		case out.What == studio.Failed && strings.TrimSpace(out.Cause) == "":
 			return refuse("%s, %s: say why it failed; “not known” will do. Nothing was saved.", lp.Piece.Code, lp.Piece.Name)
@@ -206,7 +206,7 @@ func (d deed) takeOff(pl studio.Plate, p studio.Piece, out Outcome, hands float6
 		if err := d.log("print failed", of, "%s on plate %d: %s. It waits for attempt %d", p.Code, pl.Number, out.Cause, p.Attempt); err != nil {
 			return err
 		}
-	case studio.ScrappedIt:
+	case studio.Scrapped:
 		p.State = studio.Scrapped
 		if err := d.log("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, dash(out.Cause)); err != nil {
 			return err
@@ -239,7 +239,7 @@ func mayTakePlate(s PlateSheet) error {
 			moved = p.State != studio.AtBench || last == nil || last.Kind != route.Print
 		case studio.Failed:
 			moved = p.State != studio.Waiting
-		case studio.ScrappedIt:
+		case studio.Scrapped:
 			moved = p.State != studio.Scrapped
 		}
 		if moved && p.State != studio.PieceOff {

@@ -228,6 +228,7 @@ func perimeter(ring []solid.Point) (sum float64) {
 type PlateEstimate struct {
 	Minutes        float64
 	Grams          float64 // pieces, supports and loss
+	Metres         float64 // of filament; 0 for resin
 	TallestMM      float64
 	TallestID      int64   // piece; 0 for filament, where the sum counts
 	WithoutMinutes float64 // of a resin plate without its tallest piece
@@ -277,6 +278,7 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 	e.GramsWorking = rates.Working{Formula: "pieces with their supports + loss of a plate", Inputs: []rates.Figure{
 		rates.Of("pieces", float64(len(pieces)), "pieces", rates.Derived), rates.Of("all of them", e.Grams, "g", rates.Derived), machine.Figures["loss"]}}
 	e.Grams += machine.Figures.V("loss")
+	e.Metres = process.FilamentMetres(e.Grams, material.Figures.V("density"), material.Figures.V("diameter"))
 	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
 	if machine.Process == process.Resin {
 		rm := process.ResinOf(machine.Figures)

@@ -164,11 +164,10 @@ const (
 	PlateDissolved = "dissolved"
 )
 
-// Outcomes of a piece on an emptied plate.
+// Outcomes of a piece on an emptied plate; the third is Scrapped, as the state it leads to.
 const (
-	Good       = "good"
-	Failed     = "failed"
-	ScrappedIt = "scrapped"
+	Good   = "good"
+	Failed = "failed"
 )
 
 // Causes of failed prints. Source: the trade's fault list.

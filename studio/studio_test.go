@@ -153,6 +153,8 @@ func TestPlateEstimate(t *testing.T) {
 	heat := h.Machines[2].Figures.V("preparation")
 	assert.InDelta(t, 2*(filament(low).Minutes-heat)+heat, filament(low, low).Minutes, 1e-6)
 	assert.Zero(t, filament().Minutes)
+	assert.InDelta(t, filament(low).Grams*0.335, filament(low).Metres, 0.05, "335 m a kilogram")
+	assert.Zero(t, resin(low).Metres)
 	assert.Less(t, filament(low).FailureChance, filament(low, low, low, low).FailureChance)
 	assert.InDelta(t, 2*400/(220.0*220), filament(low, low).Covered, 0.003)
 }

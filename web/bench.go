@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"strconv"
 
 	"github.com/go-chi/chi/v5"
 
@@ -29,11 +30,14 @@ func (v benchView) First() route.Kind {
 
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	if code := r.FormValue("code"); code != "" { // a label typed or scanned
-		if p, err := s.app.Piece(r.Context(), code); err == nil {
+		switch p, err := s.app.Piece(r.Context(), code); {
+		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
-			return
+		case app.NotFound(err):
+			s.refuse(w, r, "No piece has the label "+code+".")
+		default:
+			s.fail(w, r, err)
 		}
-		s.refuse(w, r, "No piece has the label "+code+".")
 		return
 	}
 	sheet, err := s.app.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
@@ -100,7 +104,7 @@ func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.show(w, r, "piece", Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people},
-		Block: []Field{{"Order", sheet.Order.Number}, {"Try", fmtInt(sheet.Attempt)}},
+		Block: []Field{{"Order", sheet.Order.Number}, {"Try", strconv.Itoa(sheet.Attempt)}},
 		Keys:  []Key{{"S", "stamp"}, {"B", "send back"}, {"N", "next piece"}, {"U", "take back"}}})
 }
 

@@ -13,7 +13,7 @@ import (
 	"sakuji/core/solid"
 )
 
-// path writes an outline as SVG path data; place maps its points to the drawing.
+// path2D writes an outline as SVG path data; place maps its points to the drawing.
 func path2D(o solid.Outline, place func(solid.Point) solid.Point) string {
 	var b strings.Builder
 	for _, ring := range o {

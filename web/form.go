@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -99,7 +100,7 @@ func uploads(w http.ResponseWriter, r *http.Request, field string) (files []app.
 
 func uploadError(err error) error {
 	var tooLarge *http.MaxBytesError
-	if asTooLarge(err, &tooLarge) {
+	if errors.As(err, &tooLarge) {
 		return err
 	}
 	return &app.Refusal{Text: "The upload broke off before it was complete; nothing of it was kept. Send it again."}

@@ -1,9 +1,7 @@
 package web
 
 import (
-	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"slices"
 	"strconv"
@@ -15,8 +13,6 @@ import (
 	"sakuji/app"
 	"sakuji/studio"
 )
-
-func asTooLarge(err error, to **http.MaxBytesError) bool { return errors.As(err, to) }
 
 func (s *Server) today(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.app.Today(r.Context())
@@ -271,5 +267,5 @@ func write(w http.ResponseWriter, kind, name string, data []byte) {
 	w.Header().Set("Content-Type", kind)
 	w.Header().Set("Content-Disposition", disposition("inline", name))
 	w.Header().Set("Content-Length", strconv.Itoa(len(data)))
-	io.Copy(w, strings.NewReader(string(data))) //nolint:errcheck // the reader has gone
+	w.Write(data) //nolint:errcheck // the reader has gone
 }

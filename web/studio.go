@@ -4,15 +4,12 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"sakuji/app"
 	"sakuji/core/rates"
 	"sakuji/studio"
 )
-
-func fmtInt(n int) string { return strconv.Itoa(n) }
 
 // step is a thing a new studio still needs.
 type step struct {

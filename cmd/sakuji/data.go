@@ -24,25 +24,32 @@ func existing(ctx context.Context, dir string) (*store.Store, error) {
 	return store.Open(ctx, dir)
 }
 
+// withStudio opens a data folder for as long as a verb needs it.
+func withStudio(cmd *cobra.Command, dir string, do func(ctx context.Context, st *store.Store) error) error {
+	st, err := existing(cmd.Context(), dir)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return do(cmd.Context(), st)
+}
+
 func passwdVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "passwd NAME --data DIR", Short: "Set a person's password, read from standard input", Args: cobra.ExactArgs(1)}
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		st, err := existing(cmd.Context(), *dir)
-		if err != nil {
-			return err
-		}
-		defer st.Close()
-		password, err := readPassword()
-		if err != nil {
-			return err
-		}
-		a := &app.App{Store: st, Clock: app.Wall{}}
-		if err := a.SetPassword(cmd.Context(), args[0], password); err != nil {
-			return err
-		}
-		fmt.Println("The password is set.")
-		return nil
+		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
+			password, err := readPassword()
+			if err != nil {
+				return err
+			}
+			a := &app.App{Store: st, Clock: app.Wall{}}
+			if err := a.SetPassword(ctx, args[0], password); err != nil {
+				return err
+			}
+			fmt.Println("The password is set.")
+			return nil
+		})
 	}
 	return cmd
 }
@@ -65,20 +72,17 @@ func checkVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "check --data DIR", Short: "Look for damage in the database and the files", Args: cobra.NoArgs}
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
-		st, err := existing(cmd.Context(), *dir)
-		if err != nil {
-			return err
-		}
-		defer st.Close()
-		faults, err := st.Check(cmd.Context())
-		if err != nil {
-			return err
-		}
-		if len(faults) > 0 {
-			return &failed{faults}
-		}
-		fmt.Println("The database and all files are whole.")
-		return nil
+		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
+			faults, err := st.Check(ctx)
+			if err != nil {
+				return err
+			}
+			if len(faults) > 0 {
+				return &failed{faults}
+			}
+			fmt.Println("The database and all files are whole.")
+			return nil
+		})
 	}
 	return cmd
 }
@@ -87,16 +91,13 @@ func backupVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "backup FILE --data DIR", Short: "Write the whole studio into one file, also while it is served", Args: cobra.ExactArgs(1)}
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		st, err := existing(cmd.Context(), *dir)
-		if err != nil {
-			return err
-		}
-		defer st.Close()
-		if err := st.Backup(cmd.Context(), args[0]); err != nil {
-			return err
-		}
-		fmt.Println("The studio is backed up in", args[0])
-		return nil
+		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
+			if err := st.Backup(ctx, args[0]); err != nil {
+				return err
+			}
+			fmt.Println("The studio is backed up in", args[0])
+			return nil
+		})
 	}
 	return cmd
 }
