@@ -30,6 +30,9 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number string) (q studio
 		if s.Price.TotalMinor <= 0 {
 			return refuse("The price comes to nothing; look at the items first.")
 		}
+		if s.Price.TotalMinor >= quote.MostMinor {
+			return refuse("The price comes to %s: look at the items and the rates first.", s.House.Studio.Money(s.Price.TotalMinor))
+		}
 		for i := range s.Items { // so that a later default does not change what was offered
 			if err := d.fixMaterials(s.House, &s.Items[i].Item); err != nil {
 				return err

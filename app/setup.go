@@ -294,8 +294,8 @@ func over(base rates.Set, values map[string]float64) (rates.Set, error) {
 		if !known || f.Value == v {
 			continue
 		}
-		if !(v >= 0 && v < 1e7) {
-			return nil, refuse("%s: a number from 0 up, not %s.", upper(f.Label), rates.Number(v))
+		if !rates.Sane(v) {
+			return nil, refuse("%s: %g %s is hard to believe.", upper(f.Label), v, f.Unit)
 		}
 		f.Value, f.Source = v, rates.Ours
 		out[key] = f

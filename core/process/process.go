@@ -231,5 +231,6 @@ func FailureChance(perHour, minutes float64) float64 { return 1 - math.Exp(-perH
 
 // ExtraRuns is how many further runs are expected for one that succeeds, when a
 // failure is noticed only at the end: e^(λT) − 1 [published: mean of the geometric
-// distribution, e.g. Ross, Introduction to Probability Models].
-func ExtraRuns(perHour, minutes float64) float64 { return math.Exp(perHour*minutes/60) - 1 }
+// distribution, e.g. Ross, Introduction to Probability Models]. Past e^20, some five
+// hundred million runs, it stays there: nothing of it would ever come out.
+func ExtraRuns(perHour, minutes float64) float64 { return math.Exp(min(20, perHour*minutes/60)) - 1 }

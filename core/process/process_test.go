@@ -151,4 +151,5 @@ func TestFailure(t *testing.T) {
 	p := FailureChance(0.02, 600)
 	assert.InEpsilon(t, p/(1-p), ExtraRuns(0.02, 600), 1e-9, "the geometric distribution's mean")
 	assert.Zero(t, ExtraRuns(0, 600))
+	assert.False(t, math.IsInf(ExtraRuns(1, 1e6), 0), "hopeless, and still a number")
 }

@@ -74,10 +74,20 @@ func (i Item) ByKind(kind string) (minor int64) {
 	return minor
 }
 
-// Minor rounds an amount to minor units, half to even.
+// MostMinor is the most that one line can come to; sums of lines then stay within
+// what an integer holds.
+const MostMinor = 10_000_000_000_000
+
+// Minor rounds an amount to minor units, half to even, MostMinor at most.
 func Minor(amount float64, digits int32) int64 {
-	if math.IsNaN(amount) || math.IsInf(amount, 0) {
+	most := MostMinor / math.Pow10(int(digits))
+	switch {
+	case math.IsNaN(amount):
 		return 0
+	case amount > most:
+		return MostMinor
+	case amount < -most:
+		return -MostMinor
 	}
 	return decimal.NewFromFloat(amount).Shift(digits).RoundBank(0).IntPart()
 }

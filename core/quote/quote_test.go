@@ -1,6 +1,7 @@
 package quote
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -104,4 +105,8 @@ func TestRoundsHalfToEven(t *testing.T) {
 		assert.Equal(t, want, Minor(amount, 2), amount)
 	}
 	assert.EqualValues(t, 2, Minor(2.5, 0))
+	assert.EqualValues(t, MostMinor, Minor(1e300, 2))
+	assert.EqualValues(t, MostMinor, Minor(math.Inf(1), 2))
+	assert.EqualValues(t, -MostMinor, Minor(-1e300, 2))
+	assert.Zero(t, Minor(math.NaN(), 2))
 }

@@ -165,6 +165,16 @@ func (b Book) With(own map[string]float64) Book {
 	return b
 }
 
+// Greatest and Least bound every figure that is not nothing: beyond them it is a slip,
+// and sums would leave what numbers can hold.
+const (
+	Greatest = 1e7
+	Least    = 1e-6
+)
+
+// Sane reports whether a figure is nothing, or within what figures can be.
+func Sane(v float64) bool { return v == 0 || v >= Least && v <= Greatest }
+
 // Check says what is wrong with a value for a key, or nil.
 func (b Book) Check(key string, v float64) error {
 	i, ok := b.index[key]
@@ -172,6 +182,9 @@ func (b Book) Check(key string, v float64) error {
 		return fmt.Errorf("no rate is called %q", key)
 	}
 	e := b.Rates[i]
+	if v >= e.Min && !Sane(v) {
+		return fmt.Errorf("%s: %g %s is hard to believe", e.Label, v, e.Unit)
+	}
 	if math.IsNaN(v) || v < e.Min || e.Max > 0 && v > e.Max {
 		if e.Max > 0 {
 			return fmt.Errorf("%s: between %s and %s %s, not %s", e.Label, Number(e.Min), Number(e.Max), e.Unit, Number(v))

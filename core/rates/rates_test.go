@@ -1,6 +1,7 @@
 package rates
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -31,6 +32,11 @@ func TestOwnValues(t *testing.T) {
 	assert.ErrorContains(t, b.Check("margin", 95), "between 0 and 90")
 	assert.ErrorContains(t, b.Check("wage", -1), "0 ¤/h or more")
 	assert.ErrorContains(t, b.Check("nonsense", 1), "nonsense")
+	assert.ErrorContains(t, b.Check("wage", 1e308), "hard to believe")
+	assert.ErrorContains(t, b.Check("wage", 1e-300), "hard to believe")
+	assert.Error(t, b.Check("wage", math.NaN()))
+	assert.Error(t, b.Check("wage", math.Inf(1)))
+	assert.NoError(t, b.Check("wage", 0))
 }
 
 func TestParseRefuses(t *testing.T) {
