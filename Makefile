@@ -1,6 +1,6 @@
 # `make test` is the whole check, on a machine with Go, git and Debian's packages.
 
-.PHONY: test bench assets assets-fresh chromium shots fuzz
+.PHONY: test bench admesh assets assets-fresh chromium shots fuzz
 
 test: chromium assets-fresh
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
@@ -11,6 +11,10 @@ test: chromium assets-fresh
 # The browser tests drive Debian's Chromium.
 chromium:
 	@command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium; }
+
+# What the benchmarks measure against.
+admesh:
+	@command -v admesh >/dev/null || { apt-get update -qq && apt-get install -y -qq admesh; }
 
 node_modules: package-lock.json
 	npm ci --no-audit --no-fund
@@ -25,7 +29,8 @@ assets: node_modules
 assets-fresh:
 	@if command -v npm >/dev/null; then $(MAKE) --no-print-directory node_modules && ./web/src/fresh.sh; else echo "npm is not here: the built styles and scripts are taken as they are"; fi
 
-bench:
+bench: admesh
+	go test ./cmd/sakuji -run '^$$' -bench AgainstAdmesh -benchtime 7x
 	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
 	go test ./web -run '^$$' -bench Pages -benchtime 60x
 
@@ -34,4 +39,5 @@ shots: chromium
 	go test ./web -run TestScreenshots -shots ../docs/screenshots
 
 fuzz:
-	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
+	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel FuzzOBJ FuzzMend; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
+	go test ./core/process -run '^$$' -fuzz FuzzReadGCode -fuzztime 60s -fuzzminimizetime 1s

@@ -27,8 +27,18 @@ func (Wall) Now() time.Time { return time.Now() }
 
 // App is the studio at work.
 type App struct {
-	Store *store.Store
-	Clock Clock
+	Store  *store.Store
+	Clock  Clock
+	Limits Limits
+
+	queue queue
+	cuts  cutModels
+}
+
+// Limits bound what comes in; naught means the default.
+type Limits struct {
+	UploadBytes int64 // of one file
+	Triangles   int   // of one model
 }
 
 // Hand is who does a deed: a person, a client or a machine (id 0).

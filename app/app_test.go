@@ -104,10 +104,10 @@ func TestPriceFollowsWhatIsChosen(t *testing.T) {
 func TestQuoteLinkEndsWithTheQuote(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	first, err := s.SendQuote(s.Ctx, s.Owner, no)
+	first, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Len(t, first.Token, 26, "128 bits and more")
-	second, err := s.SendQuote(s.Ctx, s.Owner, no)
+	second, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Equal(t, 2, second.Revision)
 	old, err := s.QuoteFor(s.Ctx, first.Token)
@@ -124,7 +124,7 @@ func TestQuoteLinkEndsWithTheQuote(t *testing.T) {
 	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "valid until")
 	refusal(t, s.AskAboutQuote(s.Ctx, second.Token, "Still?"), "valid until")
 
-	third, err := s.SendQuote(s.Ctx, s.Owner, no)
+	third, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.NoError(t, s.AnswerQuote(s.Ctx, third.Token, app.Answer{Name: "Odile", From: "192.0.2.7"}))
 	refusal(t, s.AnswerQuote(s.Ctx, third.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "already declined")
@@ -144,7 +144,7 @@ func titles(t app.TodaySheet) (out []string) {
 func TestFrozenQuoteStays(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
-	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 99}))
 	sheet, err := s.OrderSheet(s.Ctx, no)
@@ -200,7 +200,7 @@ func TestChangingAnAcceptedOrder(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, sheet.Pieces, 4, "pieces are kept")
 	assert.NotEmpty(t, sheet.Log)
-	_, err = s.SendQuote(s.Ctx, s.Owner, no)
+	_, err = s.SendQuote(s.Ctx, s.Owner, no, "")
 	refusal(t, err, "cannot be changed")
 
 	again, err := s.RepeatOrder(s.Ctx, s.Owner, no)
@@ -387,7 +387,7 @@ func TestTodayInOrderOfUrgency(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
 	open := s.Order(1, route.Raw)
-	q, err := s.SendQuote(s.Ctx, s.Owner, open)
+	q, err := s.SendQuote(s.Ctx, s.Owner, open, "")
 	require.NoError(t, err)
 	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy is it?"))
 	s.Clock.Pass(8 * time.Hour)
@@ -534,7 +534,7 @@ func TestTooLargeForEveryMachine(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, sheet.Troubles())
 	assert.Contains(t, sheet.Troubles()[0], "fits no machine as it stands")
-	_, err = s.SendQuote(s.Ctx, s.Owner, no)
+	_, err = s.SendQuote(s.Ctx, s.Owner, no, "")
 	refusal(t, err, "cannot be sent yet")
 }
 
@@ -542,7 +542,7 @@ func TestTooLargeForEveryMachine(t *testing.T) {
 func TestTwoAnswersAtOnce(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
-	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	errs := make(chan error, 2)
 	for _, accept := range []bool{true, false} {
@@ -737,7 +737,7 @@ func TestAnEmptyStudioIsLed(t *testing.T) {
 	sheet, err := s.OrderSheet(s.Ctx, o.Number)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(sheet.Troubles(), " "), "no resin machine in the studio")
-	_, err = s.SendQuote(s.Ctx, app.Hand{Name: "x"}, o.Number)
+	_, err = s.SendQuote(s.Ctx, app.Hand{Name: "x"}, o.Number, "")
 	refusal(t, err, "cannot be sent yet")
 }
 

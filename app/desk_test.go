@@ -168,7 +168,7 @@ func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
 	sheet, err := s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	s.Change(no, sheet.Items[0].ID, 5, route.Painted, 1)
-	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.NoError(t, s.NoteAnswer(s.Ctx, s.Owner, no, false, ""))
 	sheet, err = s.OrderSheet(s.Ctx, no)

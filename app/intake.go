@@ -43,12 +43,28 @@ func (a *App) SaveClient(ctx context.Context, hand Hand, c studio.Client) (studi
 		}
 	}
 	err := a.do(ctx, hand, func(d deed) error {
-		what := "client changed"
-		if c.ID == 0 {
-			what = "client added"
+		what, was := "client added", studio.Client{}
+		if c.ID != 0 {
+			what = "client changed"
+			old, err := d.Tx.Client(c.ID)
+			if err != nil {
+				return err
+			}
+			was = old
 		}
 		if err := d.Tx.SaveClient(&c); err != nil {
 			return err
+		}
+		for _, may := range []struct {
+			now, before bool
+			text        string
+		}{{c.MayShow, was.MayShow, "pictures shown in public"}, {c.MayShare, was.MayShare, "the model file shared or sold on"}} {
+			if may.now == may.before {
+				continue
+			}
+			if err := d.log("permission "+map[bool]string{true: "given", false: "taken back"}[may.now], about{}, "%s: %s", c.Name, may.text); err != nil {
+				return err
+			}
 		}
 		return d.log(what, about{}, "%s", c.Name)
 	})

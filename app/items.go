@@ -4,11 +4,11 @@ import (
 	"context"
 	"errors"
 	"io"
+	"math"
 	"net/http"
 	"path"
 	"strings"
 
-	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/store"
@@ -82,50 +82,6 @@ func fileName(name string) string {
 	return name
 }
 
-// AddItem reads model files and makes one item of them, a part for each file, or
-// an item for each file. A file that cannot be read is told by name and is not
-// kept; the others are.
-func (a *App) AddItem(ctx context.Context, hand Hand, number string, uploads []Upload, eachItsOwn bool) (added []studio.Item, problems []string, err error) {
-	var models []studio.Model
-	for _, u := range uploads {
-		m, err := a.readModel(ctx, u)
-		var r *Refusal
-		switch {
-		case errors.As(err, &r):
-			problems = append(problems, r.Text)
-		case err != nil:
-			return nil, problems, err
-		default:
-			models = append(models, m)
-		}
-	}
-	if len(models) == 0 {
-		return nil, problems, nil
-	}
-	groups := [][]studio.Model{models}
-	if eachItsOwn {
-		groups = nil
-		for _, m := range models {
-			groups = append(groups, []studio.Model{m})
-		}
-	}
-	err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
-		h, err := house(d.Tx)
-		if err != nil {
-			return err
-		}
-		for _, g := range groups {
-			it, err := d.newItem(h, *o, g)
-			if err != nil {
-				return err
-			}
-			added = append(added, it)
-		}
-		return nil
-	})
-	return added, problems, err
-}
-
 func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it studio.Item, err error) {
 	items, err := d.Items(o.ID)
 	if err != nil {
@@ -166,62 +122,10 @@ func thick(m studio.Model) bool {
 // title makes a name of a file's.
 func title(file string) string {
 	name := strings.TrimSuffix(file, path.Ext(file))
+	for _, packed := range []string{".stl", ".obj", ".3mf"} {
+		name = strings.TrimSuffix(name, packed)
+	}
 	return upper(strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(name)))
-}
-
-// readModel keeps a model file and measures it. A file already known is not
-// measured again.
-func (a *App) readModel(ctx context.Context, u Upload) (m studio.Model, err error) {
-	name := fileName(u.Name)
-	r, err := u.Open()
-	if err != nil {
-		return m, err
-	}
-	defer r.Close()
-	sha, n, err := a.Store.Keep(r, MaxUploadBytes)
-	if errors.Is(err, store.ErrTooLarge) {
-		return m, refuse("%s: %s. Nothing of it was kept.", name, err)
-	}
-	if err != nil {
-		return m, err
-	}
-	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		m, err = tx.ModelBySHA(sha)
-		return err
-	})
-	if err == nil || !NotFound(err) {
-		return m, err
-	}
-	f, err := a.Store.File(sha)
-	if err != nil {
-		return m, err
-	}
-	defer f.Close()
-	data, err := io.ReadAll(f)
-	if err != nil {
-		return m, err
-	}
-	soup, err := mesh.Read(data, mesh.Limits{})
-	if err != nil {
-		if err := a.Store.Forget(ctx, sha); err != nil {
-			return m, err
-		}
-		return m, refuse("%s could not be read as a model (STL, OBJ or 3MF): %s. It was not kept.", name, err)
-	}
-	m = studio.Model{SHA: sha, Name: name}
-	m.Measures, m.Shape = studio.MeasureModel(soup)
-	err = a.Store.Write(ctx, func(tx *store.Tx) error {
-		m.At = a.Clock.Now()
-		if err := tx.AddFile(sha, n, m.At); err != nil {
-			return err
-		}
-		if known, err := tx.ModelBySHA(sha); err == nil {
-			m = known // somebody sent the same file at the same time
-			return nil
-		}
-		return tx.AddModel(&m)
-	})
-	return m, err
 }
 
 // ItemForm is what can be chosen of an item.
@@ -241,6 +145,10 @@ type PartForm struct {
 	Copies     int
 }
 
+// shownScale is how exactly a form shows the scale: what comes back within it was not
+// touched, and a size set by a rule keeps its rule and its last digit.
+const shownScale = 6e-4
+
 // ChangeItem changes an item and its parts.
 func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID int64, f ItemForm) error {
 	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
@@ -256,7 +164,10 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 			if it.ID != itemID {
 				continue
 			}
-			it.Title, it.Tier, it.Copies, it.Scale = strings.TrimSpace(f.Title), f.Tier, f.Copies, f.Scale
+			it.Title, it.Tier, it.Copies = strings.TrimSpace(f.Title), f.Tier, f.Copies
+			if math.Abs(f.Scale/it.Scale-1) > shownScale {
+				it.Scale, it.Rule = f.Scale, studio.SizeRule{}
+			}
 			if route.TierName(it.Tier) == "" {
 				return refuse("Choose how far it is finished.")
 			}

@@ -33,6 +33,9 @@ type OrderSheet struct {
 	Payments []studio.Payment
 	Pieces   []studio.Piece
 	Log      []studio.Entry
+	Jobs     []studio.Job // files on their way in
+	Stops    []string     // licences that keep it from being sold
+	Marks    []string     // licences that want an eye
 	Now      time.Time
 }
 
@@ -133,6 +136,12 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	if s.Items, s.Price, err = price(s.House, items); err != nil {
 		return s, err
 	}
+	if s.Stops, s.Marks, err = rights(tx, items, s.Now, s.House.Studio.Zone()); err != nil {
+		return s, err
+	}
+	if s.Jobs, err = tx.OpenJobs(s.Order.ID, 0, 0); err != nil {
+		return s, err
+	}
 	if s.Points, err = tx.Points(s.Order.ID); err != nil {
 		return s, err
 	}
@@ -150,6 +159,30 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	}
 	s.Log, err = tx.LogOfOrder(s.Order.ID, 40)
 	return s, err
+}
+
+// rights asks the licence of every design on the order.
+func rights(tx *store.Tx, items []studio.Item, now time.Time, zone *time.Location) (stops, marks []string, err error) {
+	seen := map[int64]bool{}
+	for _, it := range items {
+		for _, p := range it.Parts {
+			if seen[p.Model.DesignID] {
+				continue
+			}
+			seen[p.Model.DesignID] = true
+			d, err := tx.Design(p.Model.DesignID)
+			if err != nil {
+				return nil, nil, err
+			}
+			if why := d.Stops(now, zone); why != "" {
+				stops = append(stops, why)
+			}
+			if mark := d.Marks(); mark != "" {
+				marks = append(marks, mark)
+			}
+		}
+	}
+	return stops, marks, nil
 }
 
 // price estimates items and asks a price for them together.

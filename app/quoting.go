@@ -14,8 +14,9 @@ import (
 )
 
 // SendQuote freezes the order as it is priced now and opens the client's link. The
-// quote before it, if it still waited for an answer, ends.
-func (a *App) SendQuote(ctx context.Context, hand Hand, number string) (q studio.Quote, err error) {
+// quote before it, if it still waited for an answer, ends. A licence that stops it is
+// overruled by a reason, which the logbook keeps.
+func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) (q studio.Quote, err error) {
 	err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
 		s, err := a.orderSheet(d.Tx, number)
 		if err != nil {
@@ -23,6 +24,14 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number string) (q studio
 		}
 		if t := s.Troubles(); len(t) > 0 {
 			return refuse("The quote cannot be sent yet. %s", strings.Join(t, " "))
+		}
+		if len(s.Stops) > 0 {
+			if despite = strings.TrimSpace(despite); despite == "" {
+				return refuse("%s To send it all the same, give the reason.", strings.Join(s.Stops, " "))
+			}
+			if err := d.log("licence overruled", about{order: o.ID}, "%s Reason: %s", strings.Join(s.Stops, " "), despite); err != nil {
+				return err
+			}
 		}
 		if s.House.Studio.Name == "" {
 			return refuse("Set the studio up first: its name and currency stand on the quote.")

@@ -58,6 +58,7 @@ func TestTheMorning(t *testing.T) {
 	}
 	assert.Len(t, today.Machines, 4)
 	assert.NotEmpty(t, today.Night)
+	theShelf(t, d.App)
 	late := 0
 	for _, p := range today.Promises {
 		if p.Late {
@@ -165,4 +166,52 @@ func TestClock(t *testing.T) {
 	assert.WithinDuration(t, Morning().Add(time.Hour), c.Now(), time.Second)
 	time.Sleep(5 * time.Millisecond)
 	assert.True(t, c.Now().After(Morning().Add(time.Hour)), "it runs")
+}
+
+// theShelf shows what clients send: a scan in metres with every fault, a kit in one
+// file that may not be sold, a frame sent twice.
+func theShelf(t *testing.T, a *app.App) {
+	ctx := t.Context()
+	one := func(letters string) app.ModelSheet {
+		list, err := a.Shelf(ctx, letters)
+		require.NoError(t, err)
+		require.Len(t, list, 1, letters)
+		v, err := a.ModelSheet(ctx, list[0].ModelID)
+		require.NoError(t, err)
+		return v
+	}
+	toad := one("toad")
+	guess, needed := toad.Model.UnitGuess()
+	require.True(t, needed)
+	assert.Equal(t, "m", guess.Unit)
+	assert.InDelta(t, 66, guess.LargestMM, 3)
+	soup, err := mesh.Read(scan(), mesh.Limits{})
+	require.NoError(t, err)
+	kinds := map[string]int{}
+	for _, f := range mesh.Diagnose(soup).Faults {
+		kinds[f.Kind] = f.Count
+	}
+	for _, kind := range []string{mesh.FaultHole, mesh.FaultFlipped, mesh.FaultSpeck} {
+		assert.Positive(t, kinds[kind], kind)
+	}
+	mended, _ := mesh.Mend(soup)
+	assert.True(t, mesh.Measure(mended).Watertight, "and mending settles all of it")
+
+	acorns := one("acorn-tea-set")
+	assert.Equal(t, "3mf", acorns.Model.Measures.Format)
+	assert.Contains(t, acorns.Stops, "personal use only")
+	kit, err := mesh.Read(teaSet(), mesh.Limits{})
+	require.NoError(t, err)
+	_, bodies := mesh.Bodies(kit)
+	var names []string
+	for _, b := range bodies {
+		names = append(names, b.Name)
+		assert.True(t, b.Closed)
+	}
+	assert.ElementsMatch(t, []string{"acorn cup", "acorn lid", "leaf spoon"}, names)
+
+	loom := one("loom")
+	assert.Equal(t, studio.Revised, loom.Model.How)
+	assert.NotEmpty(t, loom.Versions[0].Changes)
+	assert.True(t, loom.Uses[0].Priced, "what the new frame would cost stands beside the old")
 }

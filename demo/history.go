@@ -56,13 +56,17 @@ func (d *Demo) live(ctx context.Context) error {
 // carve makes all model files, on every processor.
 func (l *life) carve() {
 	l.files = map[string][]byte{}
+	work := map[string]func() []byte{toad.file: scan, "acorn-tea-set.3mf": teaSet}
+	for _, m := range append(allModel, loomAgain) {
+		work[m.file] = m.carved
+	}
 	var mu sync.Mutex
 	var wait sync.WaitGroup
-	for _, m := range allModel {
+	for file, make := range work {
 		wait.Go(func() {
-			data := m.carved()
+			data := make()
 			mu.Lock()
-			l.files[m.file] = data
+			l.files[file] = data
 			mu.Unlock()
 		})
 	}
@@ -215,7 +219,7 @@ func upload(name string, data []byte) app.Upload {
 // agreed sends the quote and lets the client accept and pay some hours later.
 func (l *life) agreed(nick, by string, after time.Duration, pays bool) error {
 	number := l.orders[nick]
-	q, err := l.App.SendQuote(l.ctx, l.ilse, number)
+	q, err := l.App.SendQuote(l.ctx, l.ilse, number, "")
 	if err != nil {
 		return err
 	}
@@ -415,7 +419,7 @@ func (l *life) april() error {
 		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1.4, "filament"}}}); err != nil {
 		return err
 	}
-	q, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["big loom"])
+	q, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["big loom"], "")
 	if err != nil {
 		return err
 	}
@@ -475,7 +479,7 @@ func (l *life) lastNight() error {
 	if err := l.pictures("heron"); err != nil {
 		return err
 	}
-	qh, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["heron"])
+	qh, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["heron"], "")
 	if err != nil {
 		return err
 	}
@@ -483,7 +487,7 @@ func (l *life) lastNight() error {
 		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1, "filament"}}}); err != nil {
 		return err
 	}
-	ql, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["loom"])
+	ql, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["loom"], "")
 	if err != nil {
 		return err
 	}
@@ -492,6 +496,9 @@ func (l *life) lastNight() error {
 	}
 	if err := l.takeIn(commission{nick: "bees", client: "Corin Halloway", title: "A beekeeper snail for a cake", use: "table", wanted: day(time.June, 20, 0, 0), budget: "90",
 		items: []line{{"Beekeeper snail", []model{snail}, route.Painted, 1, 1.6, "resin"}}}); err != nil {
+		return err
+	}
+	if err := l.post(); err != nil {
 		return err
 	}
 	if err := l.until(day(time.May, 13, 21, 42)); err != nil {

@@ -7,60 +7,11 @@ import (
 	"sakuji/studio"
 )
 
-const modelColumns = `m.id, m.sha, m.name, m.measures, m.shape, m.at_ms`
-
-func scanModel(scan func(...any) error, m *studio.Model) error {
-	return scan(&m.ID, &m.SHA, &m.Name, packed{&m.Measures}, packed{&m.Shape}, at(&m.At))
-}
-
-// ModelBySHA returns the model of a file.
-func (t *Tx) ModelBySHA(sha string) (studio.Model, error) {
-	return one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.sha = ?`, sha)
-}
-
-// Models returns the models of these ids, by id.
-func (t *Tx) Models(ids ...int64) (map[int64]studio.Model, error) {
-	out := map[int64]studio.Model{}
-	for _, i := range ids {
-		if _, ok := out[i]; ok {
-			continue
-		}
-		m, err := t.model(i)
-		if err != nil {
-			return nil, err
-		}
-		out[i] = m
-	}
-	return out, nil
-}
-
-// model returns one by id. Decoding its shape is the dear part, so committed models
-// are remembered.
-func (t *Tx) model(id int64) (studio.Model, error) {
-	if t.models != nil {
-		if m, ok := t.models.Load(id); ok {
-			return m.(studio.Model), nil
-		}
-	}
-	m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
-	if err == nil && t.models != nil {
-		t.models.Store(id, m)
-	}
-	return m, err
-}
-
-// AddModel adds a model.
-func (t *Tx) AddModel(m *studio.Model) (err error) {
-	m.ID, err = t.insert(`INSERT INTO models (sha, name, measures, shape, at_ms) VALUES (?, ?, ?, ?, ?)`,
-		m.SHA, m.Name, packed{m.Measures}, packed{m.Shape}, at(&m.At))
-	return err
-}
-
 // Items returns an order's items with their parts and models.
 func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	items, err := rows(t, func(scan func(...any) error, i *studio.Item) error {
-		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale)
-	}, `SELECT id, order_id, position, title, tier, copies, scale FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
+		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale, packed{&i.Rule})
+	}, `SELECT id, order_id, position, title, tier, copies, scale, size_rule FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
 	if err != nil {
 		return nil, err
 	}
@@ -83,11 +34,11 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 // SaveItem adds an item without an id with its parts, or changes both.
 func (t *Tx) SaveItem(i *studio.Item) (err error) {
 	if i.ID == 0 {
-		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale) VALUES (?, ?, ?, ?, ?, ?)`,
-			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale)
+		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale, size_rule) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule})
 	} else {
-		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ? WHERE id = ?`,
-			i.Position, i.Title, i.Tier, i.Copies, i.Scale, i.ID)
+		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ?, size_rule = ? WHERE id = ?`,
+			i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, i.ID)
 	}
 	if err != nil {
 		return err
@@ -99,8 +50,8 @@ func (t *Tx) SaveItem(i *studio.Item) (err error) {
 			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm) VALUES (?, ?, ?, ?, ?, ?, ?)`,
 				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM)
 		} else {
-			err = t.exec(`UPDATE parts SET name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ? WHERE id = ?`,
-				p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, p.ID)
+			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ? WHERE id = ?`,
+				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, p.ID)
 		}
 		if err != nil {
 			return err

@@ -145,10 +145,14 @@ type Found struct {
 	Extra string
 }
 
+// like makes a pattern that holds the letters as they are.
+func like(letters string) string {
+	return "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.TrimSpace(letters)) + "%"
+}
+
 // Find looks for a few letters in orders, clients, pieces and models; newest first,
 // at most fifty.
 func (t *Tx) Find(letters string) ([]Found, error) {
-	like := "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.TrimSpace(letters)) + "%"
 	return rows(t, func(scan func(...any) error, f *Found) error { return scan(&f.Kind, &f.Key, &f.Name, &f.Extra) }, `
 		SELECT * FROM (SELECT 'order', o.number, o.title, c.name || ', ' || o.state`+orderFrom+`
 			WHERE o.number LIKE ?1 ESCAPE '\' OR o.title LIKE ?1 ESCAPE '\' OR c.name LIKE ?1 ESCAPE '\'
@@ -156,5 +160,7 @@ func (t *Tx) Find(letters string) ([]Found, error) {
 		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
 			WHERE name LIKE ?1 ESCAPE '\' OR email LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'piece', code, name, state FROM pieces
-			WHERE code LIKE ?1 ESCAPE '\' OR name LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)`, like)
+			WHERE code LIKE ?1 ESCAPE '\' OR name LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id
+			WHERE d.name LIKE ?1 ESCAPE '\' OR m.name LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)`, like(letters))
 }

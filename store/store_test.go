@@ -298,7 +298,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		sha := strings.Repeat("a", 64)
 		require.NoError(t, tx.AddFile(sha, 1, now))
 		m := studio.Model{SHA: sha, Name: "m.stl", At: now}
-		require.NoError(t, tx.AddModel(&m))
+		require.NoError(t, tx.AddModel(&m, "Vase"))
 		mat := studio.Material{Name: "Grey", Process: "resin", Active: true}
 		require.NoError(t, tx.SaveMaterial(&mat))
 		it := studio.Item{OrderID: o.ID, Title: "Snail", Tier: route.Raw, Copies: 2, Scale: 1, Parts: []studio.Part{{ModelID: m.ID, Name: "snail", Copies: 1, Process: "resin", MaterialID: mat.ID}}}

@@ -101,6 +101,7 @@ type Item struct {
 	Tier     string
 	Copies   int
 	Scale    float64 // ratio to the file
+	Rule     SizeRule
 	Parts    []Part
 }
 

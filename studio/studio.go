@@ -8,10 +8,7 @@ import (
 	"sync"
 	"time"
 
-	"sakuji/core/mesh"
-	"sakuji/core/process"
 	"sakuji/core/rates"
-	"sakuji/core/solid"
 )
 
 // Studio is the house itself.
@@ -106,74 +103,7 @@ type Client struct {
 	Phone   string
 	Address string
 	Note    string
-}
-
-// Model is a mesh file as received, with what was measured of it.
-type Model struct {
-	ID       int64
-	SHA      string
-	Name     string
-	Measures mesh.Measures
-	Shape    ModelShape
-	At       time.Time
-}
-
-// ModelShape is what pricing and plates need of a mesh, at the size of the file.
-type ModelShape struct {
-	Profile  solid.Profile  `json:"profile"`
-	Overhang solid.Overhang `json:"overhang"`
-	Plan     solid.Outline  `json:"plan"` // the room it takes on a plate: no holes
-	Front    solid.Outline  `json:"front"`
-	Side     solid.Outline  `json:"side"`
-}
-
-// MeasureModel works out all that is kept of a mesh.
-func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
-	m := s.Weld()
-	d := m.Measure()
-	d.Format, d.Triangles = s.Format, s.Len()
-	return d, ModelShape{
-		Profile:  solid.ProfileOf(m, 160),
-		Overhang: solid.OverhangOf(m, solid.OverhangDeg),
-		Plan:     solid.OutlineOf(m, solid.Plan),
-		Front:    solid.SilhouetteOf(m, solid.Front),
-		Side:     solid.SilhouetteOf(m, solid.Side),
-	}
-}
-
-// Face is the silhouette that shows most of the model: from the front or the side.
-func (m Model) Face() solid.Outline {
-	if m.Shape.Side.AreaMM2() > 1.05*m.Shape.Front.AreaMM2() {
-		return m.Shape.Side
-	}
-	return m.Shape.Front
-}
-
-// Faults says in plain words what is wrong with the mesh, worst first.
-func (m Model) Faults() (out []string) {
-	d := m.Measures
-	if d.VolumeMM3 <= 0 {
-		out = append(out, "It encloses no volume: nothing of it can be priced or printed.")
-	}
-	if d.OpenEdges > 0 {
-		out = append(out, "It has holes ("+rates.Number(float64(d.OpenEdges))+" open edges): the volume is a guess and the print may miss walls.")
-	}
-	if d.NonManifoldEdges > 0 {
-		out = append(out, "More than two faces meet at "+rates.Number(float64(d.NonManifoldEdges))+" edges: bodies touch along a line.")
-	}
-	if d.InvertedShells > 0 {
-		out = append(out, rates.Number(float64(d.InvertedShells))+" of its shells face inwards: they may print as nothing.")
-	}
-	if d.BuriedShells > 0 {
-		out = append(out, rates.Number(float64(d.BuriedShells))+" bodies lie buried inside others; they add nothing.")
-	}
-	return out
-}
-
-// Scaled returns the shape of a copy printed at k times the file's size.
-func (m Model) Scaled(k float64) process.Shape {
-	return process.Shape{
-		VolumeMM3: m.Measures.VolumeMM3 * k * k * k, AreaMM2: m.Measures.AreaMM2 * k * k,
-		HeightMM: m.Measures.SizeMM[2] * k, Profile: m.Shape.Profile.Scaled(k), Overhang: m.Shape.Overhang.Scaled(k),
-	}
+	// Permissions, both off until given.
+	MayShow  bool // pictures of the work in public
+	MayShare bool // the model file shared or sold on
 }

@@ -62,7 +62,7 @@ func (s *Server) turnAway(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) ownerOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if p, _ := r.Context().Value(keyPerson).(studio.Person); p.Role != studio.Owner {
+		if !isOwner(r) {
 			s.errorPage(w, r, http.StatusForbidden, "This sheet is the owner’s.", "")
 			return
 		}

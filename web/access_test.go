@@ -18,7 +18,8 @@ import (
 func TestNobodyPassesUnasked(t *testing.T) {
 	s := serve(t, apptest.New(t), Options{})
 	for _, path := range []string{"/", "/orders", "/orders/0001", "/clients", "/plates", "/plates/1", "/bench", "/bench/0001-1", "/studio", "/rates", "/logbook", "/find?q=a",
-		"/files/" + strings.Repeat("a", 64) + "/x.stl", "/orders/0001/delivery-note.pdf"} {
+		"/files/" + strings.Repeat("a", 64) + "/x.stl", "/orders/0001/delivery-note.pdf", "/models", "/models/1", "/models/1/still.png", "/models/1/view", "/models/1/as/stl", "/models/1/layers",
+		"/jobs/order/0001", "/orders/0001/items/1/size", "/orders/0001/labels.pdf"} {
 		a := s.get(path)
 		assert.Equal(t, http.StatusSeeOther, a.StatusCode, path)
 		assert.True(t, strings.HasPrefix(a.Header.Get("Location"), "/sign-in"), "%s: %s", path, a.Header.Get("Location"))
@@ -127,7 +128,7 @@ func TestNoInlineStylesOrScripts(t *testing.T) {
 	q := s.Accept(no)
 	number := s.Print()
 	for _, path := range []string{"/", "/orders", "/orders/new", "/orders/" + no, "/orders/" + no + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/bench?show=all",
-		"/bench/" + no + "-1", "/studio", "/studio/machines/new", "/studio/materials/1", "/studio/people/new", "/rates", "/logbook", "/find?q=v", "/q/" + q.Token} {
+		"/bench/" + no + "-1", "/studio", "/studio/machines/new", "/studio/materials/1", "/studio/people/new", "/rates", "/logbook", "/find?q=v", "/q/" + q.Token, "/models", "/models/1", "/models/1/layers", "/orders/" + no + "/items/1/size?by=ratio&ratio=50"} {
 		body := s.page(path)
 		assert.NotContains(t, body, ` style="`, path)
 		assert.NotContains(t, body, "<style", path)
@@ -205,7 +206,7 @@ func TestDemoSignsInOnLoopbackOnly(t *testing.T) {
 func TestBehindAProxy(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, "raw")
-	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	st := serve(t, s, Options{BehindTLS: true, Exposed: true})
 	ask := func(peer string) *httptest.ResponseRecorder {
@@ -227,7 +228,7 @@ func TestBehindAProxy(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "198.51.100.4", sheet.Quotes[0].AnsweredFrom)
 
-	q, err = s.SendQuote(s.Ctx, s.Owner, no)
+	q, err = s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.Equal(t, http.StatusSeeOther, ask("192.0.2.50:999").Code)
 	sheet, err = s.OrderSheet(s.Ctx, no)

@@ -23,6 +23,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/app"
 	"sakuji/app/apptest"
 	"sakuji/device"
 )
@@ -416,13 +417,17 @@ func TestAccessible(t *testing.T) {
 	s.Print(no + "-2")
 	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
+	_, err = s.Receive(s.Ctx, s.Owner, "", []app.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
+	require.NoError(t, err)
+	s.Settle(s.Ctx)
 	b := browse(t, s.server.URL)
 	for _, theme := range []string{"day", "night"} {
 		b.open("/")
 		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, theme)
 		b.until("window.themed === true")
 		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/bench?show=all", "/bench/" + no + "-1",
-			"/clients", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token} {
+			"/clients", "/clients/1", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
+			"/models", "/models/1", "/models/2", "/models/1/layers", "/orders/" + no + "/items/1/size?by=ratio&ratio=1"} {
 			b.open(path)
 			b.axe(string(axe), path+" by "+theme)
 		}

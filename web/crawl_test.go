@@ -27,7 +27,7 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, s.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped"))
 	s.Finish(first + "-3")
 	second := s.Order(2, "raw")
-	q, err := s.SendQuote(s.Ctx, s.Owner, second)
+	q, err := s.SendQuote(s.Ctx, s.Owner, second, "")
 	require.NoError(t, err)
 	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
 	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
@@ -36,7 +36,8 @@ func busy(t *testing.T) (*site, []string) {
 	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
 	return s, []string{"/", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",
-		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token}
+		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
+		"/models", "/models/1", "/models/1/layers", "/orders/" + first + "/items/1/size?by=height&height=50"}
 }
 
 var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)

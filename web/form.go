@@ -18,8 +18,9 @@ import (
 
 // form reads a posted form and remembers the first thing that is wrong with it.
 type form struct {
-	r   *http.Request
-	err error
+	r     *http.Request
+	query bool // what stands in the address counts, too
+	err   error
 }
 
 func formOf(r *http.Request) *form { return &form{r: r} }
@@ -30,7 +31,12 @@ func (f *form) wrong(format string, args ...any) {
 	}
 }
 
-func (f *form) text(name string) string { return strings.TrimSpace(f.r.PostFormValue(name)) }
+func (f *form) text(name string) string {
+	if f.query {
+		return strings.TrimSpace(f.r.FormValue(name))
+	}
+	return strings.TrimSpace(f.r.PostFormValue(name))
+}
 
 func (f *form) checked(name string) bool { return f.text(name) != "" }
 

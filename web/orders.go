@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"strings"
+	"net/url"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -81,6 +81,7 @@ type orderView struct {
 	Tiers   []string
 	Margin  float64
 	Deposit float64
+	Running jobsView
 }
 
 // DepositDue is what is still to arrive, as it is typed.
@@ -98,6 +99,7 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 		return v, p, err
 	}
 	v.Kinds, v.Uses, v.Tiers = quote.Kinds(), studio.Uses(), route.Tiers()
+	v.Running = jobsView{v.Jobs, "/jobs/order/" + v.Order.Number, "/orders/" + v.Order.Number, true}
 	v.Margin, v.Deposit = v.House.Book.V("margin"), v.House.Book.V("deposit")
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
@@ -169,24 +171,10 @@ func (s *Server) cancelOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) addItems(w http.ResponseWriter, r *http.Request) {
-	files, clean, err := uploads(w, r, "files")
-	defer clean()
-	if err == nil && len(files) == 0 {
-		err = &app.Refusal{Text: "Choose one or several model files."}
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	added, problems, err := s.app.AddItem(r.Context(), owner(r), chi.URLParam(r, "no"), files, r.PostFormValue("each") != "")
-	if err == nil && len(added) == 0 {
-		err = &app.Refusal{Text: strings.Join(problems, " ")}
-	}
-	told := app.Say(len(added), "item") + " added."
-	if len(problems) > 0 {
-		told += " Not added: " + strings.Join(problems, " ")
-	}
-	s.orderDone(w, r, err, told)
+	no := chi.URLParam(r, "no")
+	s.takeFiles(w, r, "/orders/"+no, func(files []app.Kept, values url.Values) (string, error) {
+		return s.app.Receive(r.Context(), owner(r), no, files, values.Get("each") != "")
+	})
 }
 
 func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
@@ -216,14 +204,11 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	_, p, err := s.orderView(r)
-	if err == nil {
-		p, err = s.page(r, p)
-	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "order", "repriced", p)
+	s.fragment(w, r, "order", "repriced", p)
 }
 
 func (s *Server) removeItem(w http.ResponseWriter, r *http.Request) {
@@ -249,7 +234,7 @@ func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
-	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"))
+	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
 	s.orderDone(w, r, err, fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total()))
 }
 

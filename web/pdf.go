@@ -9,10 +9,12 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/johnfercher/maroto/v2"
+	"github.com/johnfercher/maroto/v2/pkg/components/image"
 	"github.com/johnfercher/maroto/v2/pkg/components/line"
 	"github.com/johnfercher/maroto/v2/pkg/components/text"
 	"github.com/johnfercher/maroto/v2/pkg/config"
 	"github.com/johnfercher/maroto/v2/pkg/consts/align"
+	"github.com/johnfercher/maroto/v2/pkg/consts/extension"
 	"github.com/johnfercher/maroto/v2/pkg/consts/fontstyle"
 	"github.com/johnfercher/maroto/v2/pkg/core"
 	"github.com/johnfercher/maroto/v2/pkg/props"
@@ -69,6 +71,32 @@ func (p paper) two(left, right string, size float64, style fontstyle.Type) {
 	p.AddAutoRow(text.NewCol(8, left, props.Text{Size: size, Style: style, Top: 0.8, Bottom: 1}), text.NewCol(4, right, props.Text{Size: min(size, 12), Style: style, Align: align.Right, Top: 0.8, Bottom: 1}))
 }
 
+// stills finds the pictures of models by their files; without one a paper goes without.
+type stills func(modelSHA string) []byte
+
+func (s *Server) stills(r *http.Request) stills {
+	return func(sha string) []byte {
+		picture, err := s.app.Still(r.Context(), sha)
+		if err != nil && !app.NotFound(err) {
+			s.log.Error("still", "id", requestID(r.Context()), "err", err)
+		}
+		return picture
+	}
+}
+
+// pictured is a row with a picture at its left.
+func (p paper) pictured(picture []byte, heightMM float64, left, small, right string) {
+	cols := []core.Col{}
+	width := 8
+	if len(picture) > 0 {
+		cols = append(cols, image.NewFromBytesCol(2, picture, extension.Png, props.Rect{Percent: 96}))
+		width = 6
+	}
+	cols = append(cols, text.NewCol(width, left, props.Text{Size: 11, Style: fontstyle.Bold, Top: 1}).Add(text.New(small, props.Text{Size: 9, Top: 6.5})),
+		text.NewCol(4, right, props.Text{Size: 11, Style: fontstyle.Bold, Align: align.Right, Top: 1}))
+	p.AddRow(heightMM, cols...)
+}
+
 func (p paper) rule() { p.AddRows(line.NewRow(6, props.Line{SizePercent: 100, Thickness: 0.3})) }
 
 func (p paper) address(c studio.Client) {
@@ -96,7 +124,7 @@ func (s *Server) sendPDF(w http.ResponseWriter, r *http.Request, p paper, err er
 
 // quotePaper is a sent quote as a PDF: what the client's page says, and where that
 // page is.
-func quotePaper(q studio.Quote, link string) (paper, error) {
+func quotePaper(q studio.Quote, link string, picture stills) (paper, error) {
 	d := q.Document
 	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
 	p, err := newPaper(d.Studio, d.Title, fmt.Sprintf("Quote %s, revision %d", d.Number, q.Revision))
@@ -109,8 +137,11 @@ func quotePaper(q studio.Quote, link string) (paper, error) {
 	}
 	p.rule()
 	for _, it := range d.Items {
-		p.two(fmt.Sprintf("%d × %s", it.Copies, it.Title), money(it.NetMinor), 11, fontstyle.Bold)
-		p.row(it.Detail, 9, fontstyle.Normal)
+		var still []byte
+		if len(it.Spec.Parts) > 0 {
+			still = picture(it.Spec.Parts[0].Model.SHA)
+		}
+		p.pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), it.Detail, money(it.NetMinor))
 	}
 	p.rule()
 	p.two("Net", money(d.Price.NetMinor), 10, fontstyle.Normal)
@@ -139,7 +170,7 @@ func (s *Server) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p, err := quotePaper(q.Quote, s.clientLink(r, q.Quote))
+	p, err := quotePaper(q.Quote, s.clientLink(r, q.Quote), s.stills(r))
 	s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", q.Quote.Document.Number, q.Quote.Revision))
 }
 
@@ -152,7 +183,7 @@ func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
 	rev, _ := strconv.Atoi(chi.URLParam(r, "rev"))
 	for _, q := range sheet.Quotes {
 		if q.Revision == rev {
-			p, err := quotePaper(q, s.clientLink(r, q))
+			p, err := quotePaper(q, s.clientLink(r, q), s.stills(r))
 			s.sendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", sheet.Order.Number, rev))
 			return
 		}
@@ -161,11 +192,43 @@ func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
 }
 
 // packed writes the pieces of a delivery, item by item.
-func (p paper) packed(v app.DeliverySheet, box string) {
+func (p paper) packed(v app.DeliverySheet, box string, picture stills) {
 	for _, line := range v.Packed {
-		p.two(fmt.Sprintf("%s%d × %s", box, len(line.Pieces), line.Item.Title), route.TierName(line.Item.Tier), 11, fontstyle.Bold)
-		p.row(line.Codes(), 9, fontstyle.Normal)
+		var still []byte
+		if len(line.Item.Parts) > 0 {
+			still = picture(line.Item.Parts[0].Model.SHA)
+		}
+		p.pictured(still, 20, fmt.Sprintf("%s%d × %s", box, len(line.Pieces), line.Item.Title), line.Codes(), route.TierName(line.Item.Tier))
 	}
+}
+
+// labels are a label for each piece of an order: picture, code, name, to cut apart.
+func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
+	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	p, err := newPaper(v.House.Studio, "Labels", "Order "+v.Order.Number)
+	if err == nil {
+		find, known := s.stills(r), map[string][]byte{}
+		for _, line := range v.Packed {
+			for _, piece := range line.Pieces {
+				sha := ""
+				for _, part := range line.Item.Parts {
+					if part.ID == piece.PartID {
+						sha = part.Model.SHA
+					}
+				}
+				if _, ok := known[sha]; !ok {
+					known[sha] = find(sha)
+				}
+				p.pictured(known[sha], 24, piece.Code, piece.Name+", "+route.TierName(line.Item.Tier), "")
+				p.rule()
+			}
+		}
+	}
+	s.sendPDF(w, r, p, err, "labels-"+v.Order.Number+".pdf")
 }
 
 func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
@@ -178,7 +241,7 @@ func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		p.row(v.Order.Title, 12, fontstyle.Normal)
 		p.address(v.Client)
-		p.packed(v, "[  ]  ")
+		p.packed(v, "[  ]  ", s.stills(r))
 		p.rule()
 		n := 0
 		for _, line := range v.Packed {
@@ -203,7 +266,7 @@ func (s *Server) deliveryNote(w http.ResponseWriter, r *http.Request) {
 		}
 		p.two(v.Order.Title, p.day(on), 12, fontstyle.Normal)
 		p.address(v.Client)
-		p.packed(v, "")
+		p.packed(v, "", s.stills(r))
 		p.rule()
 		p.head("Care")
 		for _, l := range []string{"Keep it from sun, heat and a hot car; dust it softly. Paint scratches.", "A display piece, not a toy: it has small parts.", "Not for food or drink."} {

@@ -39,6 +39,7 @@ func parsePages() pages {
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
+		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
 		"pct": func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
 	names, err := fs.Glob(templates, "templates/*.html")
@@ -58,7 +59,7 @@ func parsePages() pages {
 // assetVersion changes with the styles and scripts, so that browsers ask anew.
 var assetVersion = func() string {
 	sum := sha256.New()
-	for _, name := range []string{"static/app.css", "static/app.js"} {
+	for _, name := range []string{"static/app.css", "static/app.js", "static/part.js"} {
 		data, err := static.ReadFile(name)
 		if err != nil {
 			panic(err)
@@ -72,6 +73,19 @@ var assetVersion = func() string {
 // was typed stays.
 func keep() template.HTMLAttr {
 	return `hx-boost="true" hx-target="#notice" hx-swap="innerHTML" hx-push-url="false"`
+}
+
+// millimetres writes a length to a tenth, smaller ones to two digits.
+func millimetres(mm float64) string {
+	if mm != 0 && mm < 2 {
+		return fmt.Sprintf("%.2g", mm)
+	}
+	return fmt.Sprintf("%.1f", mm)
+}
+
+// dims writes a size.
+func dims(mm [3]float64) string {
+	return millimetres(mm[0]) + " × " + millimetres(mm[1]) + " × " + millimetres(mm[2]) + " mm"
 }
 
 // chance writes a probability as counts people feel.
@@ -119,7 +133,7 @@ type IndexEntry struct {
 
 var index = []IndexEntry{
 	{"1", "Today", "/", false}, {"2", "Orders", "/orders", false}, {"3", "Clients", "/clients", false}, {"4", "Plates", "/plates", false},
-	{"5", "Bench", "/bench", false}, {"6", "Studio", "/studio", true}, {"7", "Rate book", "/rates", true}, {"8", "Logbook", "/logbook", false},
+	{"5", "Bench", "/bench", false}, {"6", "Studio", "/studio", true}, {"7", "Rate book", "/rates", true}, {"8", "Logbook", "/logbook", false}, {"9", "Models", "/models", false},
 }
 
 // Page is what every sheet has around its work.
@@ -324,6 +338,16 @@ func (s *Server) show(w http.ResponseWriter, r *http.Request, name string, p Pag
 		return
 	}
 	s.render(w, r, http.StatusOK, name, "layout", p)
+}
+
+// fragment renders a part of a page, for a form that stays where it is.
+func (s *Server) fragment(w http.ResponseWriter, r *http.Request, name, block string, p Page) {
+	p, err := s.page(r, p)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, name, block, p)
 }
 
 func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name, block string, p Page) {

@@ -255,7 +255,7 @@ func (s *Server) client(w http.ResponseWriter, r *http.Request) {
 func (s *Server) saveClient(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	c, err := s.app.SaveClient(r.Context(), owner(r), studio.Client{ID: pathID(r, "id"), Name: f.text("name"), Email: f.text("email"),
-		Phone: f.text("phone"), Address: f.text("address"), Note: f.text("note")})
+		Phone: f.text("phone"), Address: f.text("address"), Note: f.text("note"), MayShow: f.checked("may_show"), MayShare: f.checked("may_share")})
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -37,7 +37,7 @@ func TestFromNothingToAPrice(t *testing.T) {
 	assert.Contains(t, body, "200 × 123 × 250 mm")
 	assert.Contains(t, body, "29 €/kg")
 	s.sent("/rates", "r-wage", "31")
-	assert.Contains(t, s.page("/rates"), "1 of 72 figures are ours")
+	assert.Contains(t, s.page("/rates"), "1 of 74 figures are ours")
 
 	to := s.sent("/orders", "new_client", "First Client", "title", "A vase", "use", "shelf", "wanted", "2026-06-01", "budget", "1.200,50")
 	assert.Equal(t, "/orders/0001", to)
@@ -112,7 +112,7 @@ func TestForeignTextIsText(t *testing.T) {
 	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: evil, Title: evil, Note: evil})
 	require.NoError(t, err)
 	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+o.Number+"/items", evil+".stl", apptest.Vase()).StatusCode)
-	q, err := s.SendQuote(s.Ctx, s.Owner, o.Number)
+	q, err := s.SendQuote(s.Ctx, s.Owner, o.Number, "")
 	require.NoError(t, err)
 	s.sent("/q/"+q.Token+"/question", "text", evil)
 	s.sent("/q/"+q.Token+"/answer", "name", evil, "agreed", "1", "answer", "accept")
@@ -125,7 +125,7 @@ func TestClientPage(t *testing.T) {
 	s := serve(t, apptest.New(t), Options{})
 	no := s.Order(2, "painted")
 	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Gloss or matt?"))
-	q, err := s.SendQuote(s.Ctx, s.Owner, no)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	link := "/q/" + q.Token
 	body := s.page(link)

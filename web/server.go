@@ -13,6 +13,7 @@ import (
 	"net"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/sqlite3store"
@@ -50,6 +51,8 @@ type Server struct {
 	sweep    *sqlite3store.SQLite3Store
 	pages    pages
 	signIns  chan struct{}
+	closing  chan struct{} // closed when the server is to end: streams end by it
+	hungUp   sync.Once
 }
 
 // New makes a server over a studio.
@@ -63,11 +66,17 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sessions.Cookie.Secure = opts.BehindTLS
-	return &Server{app: a, log: log, opts: opts, sessions: sessions, sweep: sweep, pages: parsePages(), signIns: make(chan struct{}, 2)}
+	return &Server{app: a, log: log, opts: opts, sessions: sessions, sweep: sweep, pages: parsePages(), signIns: make(chan struct{}, 2), closing: make(chan struct{})}
 }
 
+// HangUp ends the streams, which would otherwise go on as long as somebody looks.
+func (s *Server) HangUp() { s.hungUp.Do(func() { close(s.closing) }) }
+
 // Close ends what the server does by itself.
-func (s *Server) Close() { s.sweep.StopCleanup() }
+func (s *Server) Close() {
+	s.HangUp()
+	s.sweep.StopCleanup()
+}
 
 // Handler is the whole site. The cross-origin check is the outermost door: what it
 // turns away has asked nothing else.
@@ -110,6 +119,7 @@ func (s *Server) routes() chi.Router {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/", s.clientQuote)
 		r.Get("/quote.pdf", s.clientQuotePDF)
+		r.Get("/still/{item}", s.clientStill)
 		r.Post("/answer", s.clientAnswer)
 		r.Post("/question", s.clientQuestion)
 	})
@@ -155,9 +165,11 @@ func (s *Server) routes() chi.Router {
 			r.Get("/orders/{no}", s.order)
 			r.Get("/orders/{no}/delivery", s.delivery)
 			r.Get("/orders/{no}/packing-list.pdf", s.packingList)
+			r.Get("/orders/{no}/labels.pdf", s.labels)
 			r.Get("/orders/{no}/delivery-note.pdf", s.deliveryNote)
 			r.Get("/clients", s.clients)
 			r.Get("/clients/{id}", s.client)
+			s.modelRoutes(r)
 
 			if s.opts.Demo != nil {
 				r.Post("/demo/pass", s.passTime)
@@ -201,6 +213,7 @@ func (s *Server) ownerRoutes(r chi.Router) {
 	r.Post("/studio/people/{id}", s.savePerson)
 	r.Get("/rates", s.rates)
 	r.Post("/rates", s.saveRates)
+	s.ownerModelRoutes(r)
 }
 
 // health says whether the server and its database answer.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http/httptest"
@@ -38,6 +39,15 @@ func TestScreenshots(t *testing.T) {
 			token = q.Token
 		}
 	}
+	d.App.Settle(t.Context()) // every model is looked at closely
+	shelf, err := d.App.Shelf(t.Context(), "heron-postmaster")
+	require.NoError(t, err)
+	toad, err := d.App.Shelf(t.Context(), "toad")
+	require.NoError(t, err)
+	model, scan := fmt.Sprintf("/models/%d", shelf[0].ModelID), fmt.Sprintf("/models/%d", toad[0].ModelID)
+	heron, err := d.App.OrderSheet(t.Context(), "0412")
+	require.NoError(t, err)
+	size := fmt.Sprintf("/orders/0412/items/%d/size?by=height&height=60", heron.Items[0].ID)
 	bench, err := d.App.Bench(t.Context(), app.BenchReady, "")
 	require.NoError(t, err)
 	require.NotEmpty(t, bench.Rows)
@@ -52,7 +62,8 @@ func TestScreenshots(t *testing.T) {
 		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0412", "day", 1280, 800},
 		{"clients", "/clients", "day", 1280, 800}, {"quote", "/q/" + token, "day", 1280, 800}, {"plates", "/plates", "day", 1280, 800}, {"plate", "/plates/17", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + piece, "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
-		{"delivery", "/orders/0405/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800}, {"machine", "/studio/machines/1", "day", 1280, 800},
+		{"delivery", "/orders/0405/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800},
+		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"size", size, "day", 1280, 800},
 		{"rates", "/rates", "day", 1280, 800}, {"logbook", "/logbook", "day", 1280, 800},
 	} {
 		b.open("/")
@@ -61,6 +72,8 @@ func TestScreenshots(t *testing.T) {
 		b.do(chromedp.EmulateViewport(s.w, s.h))
 		b.open(s.path)
 		b.until("document.readyState === 'complete' && document.fonts.status === 'loaded'")
+		b.until("!document.querySelector('#part') || document.querySelector('#part').dataset.idle === '1'")
+		b.until("[...document.images].every((i) => i.complete || i.getBoundingClientRect().top > innerHeight)")
 		b.shot(filepath.Join(*shots, s.file+".png"))
 	}
 	b.quiet()

@@ -126,7 +126,7 @@ func (s *Studio) Change(number string, itemID int64, copies int, tier string, sc
 // Accept sends the order's quote and accepts it as the client.
 func (s *Studio) Accept(number string) studio.Quote {
 	s.T.Helper()
-	q, err := s.SendQuote(s.Ctx, s.Owner, number)
+	q, err := s.SendQuote(s.Ctx, s.Owner, number, "")
 	require.NoError(s.T, err)
 	require.NoError(s.T, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "Odile Brackwater", Agreed: true, From: "192.0.2.7"}))
 	return q

@@ -12,28 +12,59 @@ import (
 	"sakuji/core/mesh"
 )
 
-var unitMM = map[string]float64{"mm": 1, "cm": 10, "m": 1000, "in": 25.4}
+// modelFlags are those of every verb that reads a model.
+type modelFlags struct {
+	json   *bool
+	unit   *string
+	limits mesh.Limits
+}
+
+func addModelFlags(cmd *cobra.Command) *modelFlags {
+	f := &modelFlags{
+		json: cmd.Flags().Bool("json", false, "one JSON object a line"),
+		unit: cmd.Flags().String("unit", "mm", "the unit of the files: mm, cm, m or in"),
+	}
+	cmd.Flags().Int64Var(&f.limits.MaxBytes, "max-bytes", 0, "largest file that is read (default 512 MiB)")
+	cmd.Flags().IntVar(&f.limits.MaxTriangles, "max-triangles", 0, "most triangles that are read (default 10,000,000)")
+	return f
+}
+
+// scale is the given unit in millimetres.
+func (f *modelFlags) scale() (float64, error) {
+	switch *f.unit {
+	case "mm", "cm", "m", "in":
+		return mesh.UnitsMM[*f.unit], nil
+	}
+	return 0, usage{fmt.Errorf("unit %q: mm, cm, m or in", *f.unit)}
+}
+
+// measured is what measure prints of a file.
+type measured struct {
+	File string `json:"file"`
+	mesh.Measures
+	UnitGuess *mesh.UnitGuess `json:"unit_guess,omitempty"`
+	Faults    []mesh.Fault    `json:"faults,omitempty"`
+	*mesh.Overlap
+}
 
 func measureVerb() *cobra.Command {
-	cmd := &cobra.Command{Use: "measure [--json] [--unit mm|cm|m|in] FILE...", Short: "Measure and diagnose model files", Args: cobra.MinimumNArgs(1)}
-	asJSON := cmd.Flags().Bool("json", false, "one JSON object a line")
-	unit := cmd.Flags().String("unit", "mm", "the unit of the files: mm, cm, m or in")
-	limits := mesh.Limits{}
-	cmd.Flags().Int64Var(&limits.MaxBytes, "max-bytes", 0, "largest file that is read (default 512 MiB)")
-	cmd.Flags().IntVar(&limits.MaxTriangles, "max-triangles", 0, "most triangles that are read (default 10,000,000)")
+	cmd := &cobra.Command{Use: "measure [--json] [--unit mm|cm|m|in] [--faults] [--solid] FILE...", Short: "Measure and diagnose model files", Args: cobra.MinimumNArgs(1)}
+	flags := addModelFlags(cmd)
+	faults := cmd.Flags().Bool("faults", false, "list the places of every fault")
+	solid := cmd.Flags().Bool("solid", false, "count what shells share once (slower)")
 	cmd.RunE = func(cmd *cobra.Command, files []string) error {
-		k, ok := unitMM[*unit]
-		if !ok {
-			return usage{fmt.Errorf("unit %q: mm, cm, m or in", *unit)}
+		k, err := flags.scale()
+		if err != nil {
+			return err
 		}
 		var f failed
 		for _, name := range files {
-			m, err := measure(name, k, limits)
+			m, err := measure(name, k, flags.limits, *faults || !*flags.json, *solid)
 			if err != nil {
 				f.add(name, err)
 				continue
 			}
-			if err := printMeasures(cmd.OutOrStdout(), name, m, *asJSON); err != nil {
+			if err := m.print(cmd.OutOrStdout(), *flags.json, *faults); err != nil {
 				return err
 			}
 		}
@@ -42,48 +73,100 @@ func measureVerb() *cobra.Command {
 	return cmd
 }
 
-func measure(name string, scale float64, limits mesh.Limits) (m mesh.Measures, err error) {
-	info, err := os.Stat(name)
-	if err != nil {
-		var path *os.PathError
-		if errors.As(err, &path) {
-			err = path.Err
+// measure diagnoses a file; finding the places of faults and what shells share takes
+// longer.
+func measure(name string, scale float64, limits mesh.Limits, faults, solid bool) (m measured, err error) {
+	m.File = name
+	if !faults && !solid {
+		m.Measures, err = diagnose(name, scale, limits)
+	} else {
+		soup, err := open(name, scale, limits)
+		if err != nil {
+			return m, err
 		}
-		return m, err
+		d := mesh.Diagnose(soup)
+		m.Measures, m.Faults = d.Measures, d.Faults
+		if solid {
+			m.Overlap = &d.Overlap
+		}
 	}
-	most := limits.MaxBytes
-	if most == 0 {
-		most = mesh.DefaultMaxBytes
+	if guess, needed := mesh.GuessUnit(m.SizeMM); needed && m.Format != "3mf" && scale == 1 {
+		m.UnitGuess = &guess
 	}
-	if info.Size() > most {
-		return m, fmt.Errorf("%w: %d bytes, at most %d are read", mesh.ErrTooLarge, info.Size(), most)
-	}
-	data, err := os.ReadFile(name)
-	if err != nil {
-		return m, err
-	}
-	soup, err := mesh.Read(data, limits)
-	if err != nil {
-		return m, err
-	}
-	if soup.Format == "3mf" { // it says its own unit
-		scale = 1
-	}
-	return mesh.Measure(soup.Scaled(scale)), nil
+	return m, err
 }
 
-func printMeasures(w io.Writer, name string, m mesh.Measures, asJSON bool) error {
+// openFile opens a file that is no folder.
+func openFile(name string) (f *os.File, size int64, err error) {
+	if f, err = os.Open(name); err != nil {
+		return nil, 0, bare(err)
+	}
+	info, err := f.Stat()
+	if err == nil && info.IsDir() {
+		err = errors.New("is a folder")
+	}
+	if err != nil {
+		f.Close()
+		return nil, 0, err
+	}
+	return f, info.Size(), nil
+}
+
+// scaled is the scale of a file's unit: a 3MF says its own.
+func scaled(scale float64) func(format string) float64 {
+	return func(format string) float64 {
+		if format == "3mf" {
+			return 1
+		}
+		return scale
+	}
+}
+
+// open reads a model file; in millimetres when a unit is given as a scale.
+func open(name string, scale float64, limits mesh.Limits) (*mesh.Soup, error) {
+	f, size, err := openFile(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	soup, err := mesh.ReadFrom(f, size, limits)
+	if err != nil {
+		return nil, err
+	}
+	return soup.Scaled(scaled(scale)(soup.Format)), nil
+}
+
+// diagnose measures a file without holding it.
+func diagnose(name string, scale float64, limits mesh.Limits) (mesh.Measures, error) {
+	f, size, err := openFile(name)
+	if err != nil {
+		return mesh.Measures{}, err
+	}
+	defer f.Close()
+	return mesh.MeasureFrom(f, size, limits, scaled(scale))
+}
+
+func (m measured) print(w io.Writer, asJSON, faults bool) error {
 	if asJSON {
-		return json.NewEncoder(w).Encode(struct {
-			File string `json:"file"`
-			mesh.Measures
-		}{name, m})
+		if !faults {
+			m.Faults = nil
+		}
+		return json.NewEncoder(w).Encode(m)
 	}
 	tight := "watertight"
 	if !m.Watertight {
 		tight = fmt.Sprintf("not watertight (%d open, %d non-manifold edges)", m.OpenEdges, m.NonManifoldEdges)
 	}
-	_, err := fmt.Fprintf(w, "%s: %.2f × %.2f × %.2f mm, %.2f cm³, %.2f cm², %d triangles, %d shells, %s\n", name,
+	fmt.Fprintf(w, "%s: %.2f × %.2f × %.2f mm, %.2f cm³, %.2f cm², %d triangles, %d shells, %s\n", m.File,
 		m.SizeMM[0], m.SizeMM[1], m.SizeMM[2], m.VolumeMM3/1000, m.AreaMM2/100, m.Triangles, m.Shells, tight)
-	return err
+	if g := m.UnitGuess; g != nil {
+		fmt.Fprintf(w, "  probably drawn in %s: then %.4g mm at its largest; --unit %s takes it so\n", g.Unit, g.LargestMM, g.Unit)
+	}
+	if o := m.Overlap; o != nil {
+		fmt.Fprintf(w, "  %.2f cm³ with what shells share counted once (give or take %.2g cm³)\n", o.SolidMM3/1000, o.ErrorMM3/1000)
+	}
+	for _, f := range m.Faults {
+		fmt.Fprintf(w, "  %s\n", f.Text())
+	}
+	return nil
 }

@@ -25,6 +25,9 @@ func serveVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "serve --data DIR", Short: "Serve the studio kept in a folder", Args: cobra.NoArgs}
 	dir := dataFlag(cmd)
 	addr := cmd.Flags().String("addr", "127.0.0.1:8620", "where to listen")
+	limits := app.Limits{}
+	cmd.Flags().IntVar(&limits.Triangles, "max-triangles", 0, "most triangles of one model (default 10,000,000)")
+	megabytes := cmd.Flags().Int64("max-file-mb", app.MaxUploadBytes>>20, "largest model file that is taken in")
 	behind := cmd.Flags().Bool("behind-https", false, "a proxy on this machine speaks HTTPS for it and passes on who asks")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -34,7 +37,11 @@ func serveVerb() *cobra.Command {
 			return err
 		}
 		defer st.Close()
-		a := &app.App{Store: st, Clock: app.Wall{}}
+		if *megabytes < 1 {
+			return usage{errors.New("--max-file-mb: at least 1")}
+		}
+		limits.UploadBytes = *megabytes << 20
+		a := &app.App{Store: st, Clock: app.Wall{}, Limits: limits}
 		opts := web.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
 		empty, err := a.Empty(ctx)
 		if err != nil {
@@ -45,6 +52,9 @@ func serveVerb() *cobra.Command {
 			fmt.Printf("The studio is empty. To name its owner, this token is asked for: %s\n", opts.FirstToken)
 		}
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
+		worked := make(chan struct{})
+		go func() { a.Work(ctx, log); close(worked) }()
+		defer func() { stop(); <-worked }()
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
 	return cmd
@@ -73,6 +83,9 @@ func demoVerb() *cobra.Command {
 		}
 		defer d.Close()
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
+		worked := make(chan struct{})
+		go func() { d.App.Work(ctx, log); close(worked) }()
+		defer func() { stop(); <-worked }()
 		go d.Run(ctx, log)
 		return listen(ctx, *addr, web.New(d.App, log, web.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
 	}
@@ -97,6 +110,7 @@ func listen(ctx context.Context, addr string, s *web.Server, log *slog.Logger, w
 	}
 	server := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	server.RegisterOnShutdown(s.HangUp)
 	fmt.Printf("%s\nhttp://%s\n", what, l.Addr())
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(l) }()

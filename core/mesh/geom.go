@@ -61,6 +61,9 @@ func (b *Box) Add(v Vec) {
 
 // Union returns the smallest box that holds both.
 func (b Box) Union(c Box) Box {
+	if c.Max.X < c.Min.X {
+		return b
+	}
 	b.Add(c.Min)
 	b.Add(c.Max)
 	return b
@@ -84,4 +87,19 @@ func (b Box) Centre() Vec { return b.Min.Add(b.Max).Mul(0.5) }
 func (b Box) Holds(v Vec) bool {
 	return v.X >= b.Min.X && v.X <= b.Max.X && v.Y >= b.Min.Y && v.Y <= b.Max.Y &&
 		v.Z >= b.Min.Z && v.Z <= b.Max.Z
+}
+
+// Meets reports whether the two boxes share a point.
+func (b Box) Meets(c Box) bool {
+	return b.Min.X <= c.Max.X && c.Min.X <= b.Max.X && b.Min.Y <= c.Max.Y && c.Min.Y <= b.Max.Y &&
+		b.Min.Z <= c.Max.Z && c.Min.Z <= b.Max.Z
+}
+
+// Common returns what both boxes hold; it is empty when they do not meet.
+func (b Box) Common(c Box) Box {
+	if !b.Meets(c) {
+		return EmptyBox()
+	}
+	return Box{Vec{max(b.Min.X, c.Min.X), max(b.Min.Y, c.Min.Y), max(b.Min.Z, c.Min.Z)},
+		Vec{min(b.Max.X, c.Max.X), min(b.Max.Y, c.Max.Y), min(b.Max.Z, c.Max.Z)}}
 }

@@ -32,12 +32,16 @@ func Measure(s *Soup) Measures {
 // even depth plus, cavities minus and buried bodies not at all; what shells that
 // overlap share counts twice.
 func (m *Mesh) Measure() Measures {
+	shells, _ := m.Shells()
+	return m.measure(shells)
+}
+
+func (m *Mesh) measure(shells []Shell) Measures {
 	size := m.Box.Size()
 	out := Measures{
 		Triangles: len(m.Triangles) + m.Degenerate, Vertices: len(m.Vertices),
 		SizeMM: [3]float64{size.X, size.Y, size.Z}, Degenerate: m.Degenerate,
 	}
-	shells, _ := m.Shells()
 	out.Shells = len(shells)
 	for _, s := range shells {
 		out.AreaMM2 += s.AreaMM2

@@ -308,3 +308,12 @@ func FuzzReadSTL(f *testing.F) {
 		assert.Equal(t, m.Triangles, again.Len())
 	})
 }
+
+func bunny(t testing.TB) *Soup {
+	t.Helper()
+	data, err := os.ReadFile("testdata/bunny.stl")
+	require.NoError(t, err)
+	s, err := Read(data, Limits{})
+	require.NoError(t, err)
+	return s
+}

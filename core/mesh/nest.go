@@ -20,6 +20,7 @@ func (m *Mesh) nest(shells []Shell, of []int32) {
 	}
 	g := newPlanGrid(m, of, inside)
 	points := m.samples(shells, of, asks)
+	enclosed := make(map[int]map[int32]bool, len(asks))
 	for _, i := range asks {
 		var around map[int32]bool
 		for k, p := range points[i] {
@@ -33,6 +34,14 @@ func (m *Mesh) nest(shells []Shell, of []int32) {
 			}
 		}
 		shells[i].Depth = len(around)
+		enclosed[i] = around
+	}
+	for i, around := range enclosed {
+		for s := range around {
+			if p := shells[i].Parent; p < 0 || shells[s].Depth > shells[p].Depth || shells[s].Depth == shells[p].Depth && int(s) < p {
+				shells[i].Parent = int(s)
+			}
+		}
 	}
 }
 
@@ -231,12 +240,21 @@ func (g *planGrid) at(v Vec) []int32 {
 }
 
 // crossing is +1 or −1 where the ray from p straight up passes the triangle, 0
-// where it misses. An edge belongs to the triangle on one side of it only: its
-// lower end in y is in, its upper end out, and the side is computed from the
-// edge's ends in a fixed order, so triangles that share an edge agree to the bit.
+// where it misses.
 func (m *Mesh) crossing(t [3]int32, p Vec) int {
+	if w, z := m.passing(t, p); z > p.Z {
+		return w
+	}
+	return 0
+}
+
+// passing is +1 or −1 where the vertical line through p passes the triangle, from
+// inside or into it as one goes up, and at what height; 0 where it misses. An edge
+// belongs to the triangle on one side of it only: its lower end in y is in, its upper
+// end out, and the side is computed from the edge's ends in a fixed order, so
+// triangles that share an edge agree to the bit.
+func (m *Mesh) passing(t [3]int32, p Vec) (winding int, z float64) {
 	v := [3]Vec{m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]}
-	winding := 0
 	for k := range 3 {
 		a, b := v[k], v[(k+1)%3]
 		if (a.Y <= p.Y) == (b.Y <= p.Y) {
@@ -252,14 +270,11 @@ func (m *Mesh) crossing(t [3]int32, p Vec) int {
 		winding += sign
 	}
 	if winding == 0 {
-		return 0
+		return 0, 0
 	}
 	n := v[1].Sub(v[0]).Cross(v[2].Sub(v[0]))
 	if n.Z == 0 {
-		return 0
+		return 0, 0
 	}
-	if z := v[0].Z - (n.X*(p.X-v[0].X)+n.Y*(p.Y-v[0].Y))/n.Z; z <= p.Z {
-		return 0
-	}
-	return winding
+	return winding, v[0].Z - (n.X*(p.X-v[0].X)+n.Y*(p.Y-v[0].Y))/n.Z
 }

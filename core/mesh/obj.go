@@ -35,6 +35,7 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 		return &FormatError{Line: line, Err: err, Detail: fmt.Sprintf(format, args...)}
 	}
 	number, joined := 0, ""
+	var groups groups
 	for raw := range bytes.Lines(data) {
 		number++
 		line := joined + strings.TrimRight(string(raw), " \t\r\n")
@@ -51,6 +52,8 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 			continue
 		}
 		switch words[0] {
+		case "o", "g":
+			groups.begin(strings.Join(words[1:], " "), len(flat)/9)
 		case "v":
 			v, err := objVertex(words[1:])
 			if err != nil {
@@ -79,7 +82,47 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 	if len(flat) == 0 {
 		return nil, &FormatError{Err: ErrEmpty}
 	}
-	return SoupOf("obj", flat), nil
+	soup := SoupOf("obj", flat)
+	soup.Groups = groups.done(len(flat) / 9)
+	return soup, nil
+}
+
+// groups collects the named runs of a file while it is read.
+type groups []Group
+
+// maxGroups bounds how many runs are told apart.
+const maxGroups = 10_000
+
+func (g *groups) begin(name string, at int) {
+	if n := len(*g); n > 0 && (*g)[n-1].From == at {
+		if name == "" {
+			name = (*g)[n-1].Name
+		}
+		*g = (*g)[:n-1] // it held nothing
+	}
+	if len(*g) < maxGroups {
+		*g = append(*g, Group{Name: name, From: at})
+	}
+}
+
+// done returns the runs that hold triangles; what stands before the first has no name.
+func (g groups) done(n int) []Group {
+	if len(g) == 0 {
+		return nil
+	}
+	if g[0].From > 0 {
+		g = append(groups{{}}, g...)
+	}
+	for k := range g {
+		g[k].To = n
+		if k+1 < len(g) {
+			g[k].To = g[k+1].From
+		}
+	}
+	if last := g[len(g)-1]; last.From == last.To {
+		g = g[:len(g)-1]
+	}
+	return g
 }
 
 func objVertex(words []string) (v Vec, err error) {

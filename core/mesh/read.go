@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
@@ -16,6 +17,72 @@ import (
 // 3MF says its own unit and comes out in millimetres; the others come out in
 // whatever they were drawn in. Limits hold for what is unpacked, too.
 func Read(data []byte, limits Limits) (*Soup, error) { return readAny(data, limits, 0) }
+
+// ReadFrom reads a model file of size bytes. A binary STL is looked over while it
+// comes in, in several places at once.
+func ReadFrom(r io.ReaderAt, size int64, limits Limits) (*Soup, error) {
+	b, plain, err := plainSTL(r, size, limits)
+	if err != nil {
+		return nil, err
+	}
+	data := make([]byte, size)
+	if plain {
+		soup := &Soup{Format: "stl", raw: data[stlHeader:], n: b.n}
+		soup.Box, err = b.survey(soup.raw)
+		if err != nil {
+			return nil, err
+		}
+		return soup, nil
+	}
+	if _, err := r.ReadAt(data, 0); err != nil && err != io.EOF {
+		return nil, err
+	}
+	return Read(data, limits)
+}
+
+// MeasureFrom is the full diagnosis of a model file of size bytes, in the file's own
+// unit times a scale. A large binary STL is walked twice and never held: most of the
+// time of holding it would go into asking the system for memory.
+func MeasureFrom(r io.ReaderAt, size int64, limits Limits, scale func(format string) float64) (Measures, error) {
+	b, plain, err := plainSTL(r, size, limits)
+	if err != nil {
+		return Measures{}, err
+	}
+	if !plain || scale("stl") != 1 {
+		s, err := ReadFrom(r, size, limits)
+		if err != nil {
+			return Measures{}, err
+		}
+		return Measure(s.Scaled(scale(s.Format))), nil
+	}
+	box, err := b.survey(nil)
+	if err != nil {
+		return Measures{}, err
+	}
+	m, err := weld(box, b.n, nil, b.window)
+	if err != nil {
+		return Measures{}, err
+	}
+	out := m.Measure()
+	out.Format, out.Triangles = "stl", b.n
+	return out, nil
+}
+
+// plainSTL tells a binary STL of over a megabyte whose count fits its length.
+func plainSTL(r io.ReaderAt, size int64, limits Limits) (b binarySTL, plain bool, err error) {
+	if size > limits.maxBytes() {
+		return b, false, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("%d bytes, at most %d are read", size, limits.maxBytes())}
+	}
+	n := (size - stlHeader) / stlRecord
+	if size <= 1<<20 || stlHeader+n*stlRecord != size || n > int64(limits.maxTriangles()) {
+		return b, false, nil
+	}
+	var count [4]byte
+	if _, err := r.ReadAt(count[:], 80); err != nil {
+		return b, false, err
+	}
+	return binarySTL{r, int(n)}, int64(binary.LittleEndian.Uint32(count[:])) == n, nil
+}
 
 // wrappings is how many wrappings deep a model may lie.
 const wrappings = 2

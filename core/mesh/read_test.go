@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"testing"
@@ -229,4 +230,70 @@ func FuzzThreeMFModel(f *testing.F) {
 			assert.Nil(t, s)
 		}
 	})
+}
+
+func FuzzOBJ(f *testing.F) {
+	f.Add(cubeOBJ)
+	f.Add(twoCubes)
+	f.Add("o a\ng b c\nv 0 0 0\nv 1 0 0\nv 1 1 0 #\nf -1 -2 \\\n -3\ng\nf 1/1 2//2 3/3/3\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		s, err := readOBJ([]byte(text), Limits{MaxTriangles: 10_000, MaxBytes: 1 << 20})
+		if err != nil {
+			assert.Nil(t, s)
+			return
+		}
+		for k, g := range s.Groups {
+			if g.From >= g.To || k > 0 && g.From != s.Groups[k-1].To || g.To > s.Len() {
+				t.Fatalf("%+v of %d", s.Groups, s.Len())
+			}
+		}
+	})
+}
+
+// A large binary STL is measured without being held: the figures and the faults are
+// those of reading it whole.
+func TestMeasureFromIsMeasure(t *testing.T) {
+	mm := func(string) float64 { return 1 }
+	data := WriteSTL(together(torus(40, 15, 200, 80), cube(5, Vec{70, 0, 0}), SoupOf("stl", make([]float32, 9))))
+	require.Greater(t, len(data), 1<<20)
+	whole, err := Read(data, Limits{})
+	require.NoError(t, err)
+	got, err := MeasureFrom(bytes.NewReader(data), int64(len(data)), Limits{}, mm)
+	require.NoError(t, err)
+	assert.Equal(t, Measure(whole), got)
+	from, err := ReadFrom(bytes.NewReader(data), int64(len(data)), Limits{})
+	require.NoError(t, err)
+	assert.Equal(t, whole.Box, from.Box)
+	inches, err := MeasureFrom(bytes.NewReader(data), int64(len(data)), Limits{}, func(string) float64 { return 25.4 })
+	require.NoError(t, err)
+	assert.InEpsilon(t, got.VolumeMM3*25.4*25.4*25.4, inches.VolumeMM3, 1e-4)
+
+	_, err = MeasureFrom(bytes.NewReader(data), int64(len(data)), Limits{MaxTriangles: 100}, mm)
+	assert.ErrorIs(t, err, ErrTooLarge)
+	_, err = MeasureFrom(bytes.NewReader(data), int64(len(data)), Limits{MaxBytes: 100}, mm)
+	assert.ErrorIs(t, err, ErrTooLarge)
+	_, err = MeasureFrom(bytes.NewReader(data[:len(data)-30]), int64(len(data)-30), Limits{}, mm)
+	assert.ErrorIs(t, err, ErrCut)
+	bad := bytes.Clone(data)
+	copy(bad[stlHeader+20_000*stlRecord+12:], []byte{0, 0, 0x80, 0x7f}) // +Inf
+	_, err = MeasureFrom(bytes.NewReader(bad), int64(len(bad)), Limits{}, mm)
+	require.ErrorIs(t, err, ErrNotFinite)
+	assert.Contains(t, err.Error(), "triangle 20001")
+	// A file that shrinks while it is read is an error, not a guess.
+	short := shrinking{bytes.NewReader(data), new(int)}
+	_, err = MeasureFrom(short, int64(len(data)), Limits{}, mm)
+	assert.Error(t, err)
+}
+
+// shrinking loses its end after it was read once.
+type shrinking struct {
+	*bytes.Reader
+	reads *int
+}
+
+func (s shrinking) ReadAt(p []byte, at int64) (int, error) {
+	if *s.reads++; *s.reads > 6 && at > s.Size()/2 {
+		return 0, io.ErrUnexpectedEOF
+	}
+	return s.Reader.ReadAt(p, at)
 }

@@ -7,9 +7,12 @@ import (
 
 // halfEdge is one side of a triangle, kept with the lower of its two vertices.
 type halfEdge struct {
-	high     int32 // the higher vertex
-	triangle int32
+	high int32  // the higher vertex
+	side uint32 // twice the triangle, and one more when the side runs from low to high
 }
+
+func (h halfEdge) triangle() int32 { return int32(h.side >> 1) }
+func (h halfEdge) forward() bool   { return h.side&1 != 0 }
 
 // edges is every triangle side, grouped by its lower vertex.
 type edges struct {
@@ -43,8 +46,11 @@ func (m *Mesh) edges() *edges {
 	spread(len(m.Triangles), w, func(k, from, to int) {
 		next := place[k]
 		lay := func(u, v, triangle int32) {
-			low, high := min(u, v), max(u, v)
-			e.half[next[low]] = halfEdge{high, triangle}
+			low, high, side := u, v, uint32(triangle)<<1|1
+			if v < u {
+				low, high, side = v, u, side-1
+			}
+			e.half[next[low]] = halfEdge{high, side}
 			next[low]++
 		}
 		for i := from; i < to; i++ {
@@ -96,7 +102,7 @@ func (e *edges) of(from, to int, do func(low, high int32, same []halfEdge)) {
 type sets []int32
 
 func newSets(n int) sets {
-	s := make(sets, n)
+	s := sets(make([]int32, n))
 	for i := range s {
 		s[i] = int32(i)
 	}
@@ -131,15 +137,44 @@ func (s sets) join(a, b int32) {
 	}
 }
 
+// number gives each set a number, in the order of their lowest members, and says
+// for each member which is its own.
+func (s sets) number(w int) (of []int32, count int32) {
+	of = make([]int32, len(s))
+	spread(len(s), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			of[i] = s.root(int32(i))
+		}
+	})
+	for i, root := range of {
+		if root == int32(i) {
+			s[i] = count
+			count++
+		}
+	}
+	if count == 1 {
+		clear(of)
+		return of, count
+	}
+	spread(len(s), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			of[i] = s[of[i]]
+		}
+	})
+	return of, count
+}
+
 // Shell is a set of triangles joined over edges.
 type Shell struct {
-	Triangles   int
-	Box         Box
-	AreaMM2     float64
-	VolumeMM3   float64 // signed: negative when it faces inwards
-	OpenEdges   int
-	NonManifold int
-	Depth       int // how many closed shells enclose it; 0 for a shell that is not closed
+	Triangles    int
+	Box          Box
+	AreaMM2      float64
+	VolumeMM3    float64 // signed: negative when it faces inwards
+	OpenEdges    int
+	NonManifold  int
+	FlippedEdges int // where two facets meet that face opposite ways
+	Depth        int // how many closed shells enclose it; 0 for a shell that is not closed
+	Parent       int // the innermost shell that encloses it, or −1
 }
 
 // Closed reports whether every edge of the shell has exactly two triangles.
@@ -175,6 +210,7 @@ func (a *shellSum) merge(b shellSum) {
 	a.rims += b.rims
 	a.shell.OpenEdges += b.shell.OpenEdges
 	a.shell.NonManifold += b.shell.NonManifold
+	a.shell.FlippedEdges += b.shell.FlippedEdges
 }
 
 // Shells returns every shell and, for each triangle, the number of its shell.
@@ -187,29 +223,28 @@ func (m *Mesh) Shells() (shells []Shell, of []int32) {
 	e := m.edges()
 	joined := newSets(len(m.Triangles))
 	w := workers(len(m.Triangles))
-	spread(len(m.Vertices), w, func(_, from, to int) {
-		e.of(from, to, func(_, _ int32, same []halfEdge) {
+	odd := make([][]oddEdge, w)
+	spread(len(m.Vertices), w, func(k, from, to int) {
+		e.of(from, to, func(low, high int32, same []halfEdge) {
 			for _, h := range same[1:] {
-				joined.join(same[0].triangle, h.triangle)
+				joined.join(same[0].triangle(), h.triangle())
+			}
+			if len(same) != 2 || same[0].forward() == same[1].forward() {
+				odd[k] = append(odd[k], oddEdge{low, high, same})
 			}
 		})
 	})
-	of = make([]int32, len(m.Triangles))
-	count := int32(0)
-	for i := range of {
-		if root := joined.root(int32(i)); root == int32(i) {
-			of[i] = count
-			count++
-		} else {
-			of[i] = of[root] // a root is the lowest of its set, so it was numbered before
-		}
-	}
+	of, count := joined.number(w)
 	if count > 50_000 {
 		w = 1 // thousands of specks: one set of sums is enough memory
 	}
 	sums := make([][]shellSum, w)
 	spread(len(m.Triangles), w, func(k, from, to int) { sums[k] = m.sum(of, int(count), from, to) })
-	spread(len(m.Vertices), w, func(k, from, to int) { m.rims(e, of, sums[k], from, to) })
+	for _, list := range odd {
+		for _, o := range list {
+			m.rim(o, &sums[0][of[o.same[0].triangle()]])
+		}
+	}
 	shells = make([]Shell, count)
 	origin := m.Vertices[m.Triangles[0][0]]
 	for i := range shells {
@@ -221,7 +256,7 @@ func (m *Mesh) Shells() (shells []Shell, of []int32) {
 			about := all.rim.Mul(1 / float64(all.rims)).Sub(origin)
 			all.volume6 -= about.Dot(all.normal)
 		}
-		all.shell.VolumeMM3 = all.volume6 / 6
+		all.shell.VolumeMM3, all.shell.Parent = all.volume6/6, -1
 		shells[i] = all.shell
 	}
 	m.nest(shells, of)
@@ -254,16 +289,21 @@ func (m *Mesh) sum(of []int32, count, from, to int) []shellSum {
 	return sums
 }
 
-func (m *Mesh) rims(e *edges, of []int32, sums []shellSum, from, to int) {
-	e.of(from, to, func(low, high int32, same []halfEdge) {
-		s := &sums[of[same[0].triangle]]
-		switch {
-		case len(same) == 1:
-			s.shell.OpenEdges++
-			s.rim = s.rim.Add(m.Vertices[low]).Add(m.Vertices[high])
-			s.rims += 2
-		case len(same) > 2:
-			s.shell.NonManifold++
-		}
-	})
+// oddEdge is an edge that is not where two facets meet that face the same way.
+type oddEdge struct {
+	low, high int32
+	same      []halfEdge
+}
+
+func (m *Mesh) rim(o oddEdge, s *shellSum) {
+	switch {
+	case len(o.same) == 1:
+		s.shell.OpenEdges++
+		s.rim = s.rim.Add(m.Vertices[o.low]).Add(m.Vertices[o.high])
+		s.rims += 2
+	case len(o.same) > 2:
+		s.shell.NonManifold++
+	default:
+		s.shell.FlippedEdges++
+	}
 }

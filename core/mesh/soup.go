@@ -21,6 +21,32 @@ type Soup struct {
 	flat   []float32
 	n      int
 	Box    Box
+	Groups []Group // what the file keeps apart by name, in order; none for an STL
+}
+
+// Group is a run of triangles that a file names: an OBJ's object or group, an item
+// on a 3MF's build.
+type Group struct {
+	Name     string
+	From, To int // triangles From..To−1
+}
+
+// Part returns the triangles from..to as a soup of their own.
+func (s *Soup) Part(from, to int) *Soup {
+	p := s.window(from, to)
+	p.Box, _ = p.survey()
+	return p
+}
+
+// window is Part without its box.
+func (s *Soup) window(from, to int) *Soup {
+	p := &Soup{Format: s.Format, n: to - from}
+	if s.raw != nil {
+		p.raw = s.raw[stlRecord*from : stlRecord*to]
+	} else {
+		p.flat = s.flat[9*from : 9*to]
+	}
+	return p
 }
 
 // SoupOf makes a soup from finite corner coordinates, nine numbers a triangle.
@@ -65,7 +91,9 @@ func (s *Soup) Scaled(k float64) *Soup {
 			flat[9*i+j] = float32(float64(f) * k)
 		}
 	}
-	return SoupOf(s.Format, flat)
+	out := SoupOf(s.Format, flat)
+	out.Groups = s.Groups
+	return out
 }
 
 // Bulk is what one walk over the triangles tells: the bounding box, the surface
@@ -113,44 +141,42 @@ func (s *Soup) bulk(from, to int, origin Vec) (b Bulk) {
 // survey walks every corner once: the bounding box, and the first triangle with a
 // corner that is not a finite number, or −1.
 func (s *Soup) survey() (box Box, notFinite int) {
-	inf := float32(math.Inf(1))
-	type part struct {
-		box   Box
-		first int
+	w := workers(s.n)
+	boxes, firsts := make([]Box, w), make([]int, w)
+	spread(s.n, w, func(k, from, to int) { boxes[k], firsts[k] = s.surveyed(from, to) })
+	box = EmptyBox()
+	for k := range w {
+		if firsts[k] >= 0 {
+			return EmptyBox(), firsts[k]
+		}
+		box = box.Union(boxes[k])
 	}
-	parts := make([]part, workers(s.n))
-	spread(s.n, len(parts), func(w, from, to int) {
-		lo, hi := [3]float32{inf, inf, inf}, [3]float32{-inf, -inf, -inf}
-		parts[w].first = -1
-		for i := from; i < to; i++ {
-			f := s.corners(i)
-			var naught float32 // x·0 is 0 for finite x and NaN for all others
-			for k := range 3 {
-				for _, x := range [3]float32{f[k], f[3+k], f[6+k]} {
-					naught += x * 0
-					if x < lo[k] {
-						lo[k] = x
-					}
-					if x > hi[k] {
-						hi[k] = x
-					}
+	return box, -1
+}
+
+// surveyed is survey for the triangles from..to.
+func (s *Soup) surveyed(from, to int) (box Box, notFinite int) {
+	inf := float32(math.Inf(1))
+	lo, hi := [3]float32{inf, inf, inf}, [3]float32{-inf, -inf, -inf}
+	for i := from; i < to; i++ {
+		f := s.corners(i)
+		var exponents uint32 // carries into the top bit where an exponent is all ones
+		for k := range 3 {
+			for _, x := range [3]float32{f[k], f[3+k], f[6+k]} {
+				exponents |= math.Float32bits(x)&0x7f800000 + 0x00800000
+				if x < lo[k] {
+					lo[k] = x
+				}
+				if x > hi[k] {
+					hi[k] = x
 				}
 			}
-			if naught != 0 {
-				parts[w].first = i
-				return
-			}
 		}
-		parts[w].box = boxOf(lo, hi)
-	})
-	box, notFinite = EmptyBox(), -1
-	for _, p := range parts {
-		if p.first >= 0 {
-			return EmptyBox(), p.first
+		if exponents>>31 != 0 {
+			return EmptyBox(), i
 		}
-		box = box.Union(p.box)
 	}
-	return box, notFinite
+	return boxOf(lo, hi), -1
 }
 
 func boxOf(lo, hi [3]float32) Box {

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"strconv"
 )
@@ -134,12 +135,71 @@ func readBinary(data []byte, limits Limits) (*Soup, error) {
 			Detail: fmt.Sprintf("%d triangles, at most %d are read", n, limits.maxTriangles())}
 	}
 	soup := &Soup{Format: "stl", raw: data[stlHeader : stlHeader+n*stlRecord], n: int(n)}
+	return soup.looked()
+}
+
+// looked surveys a binary soup and refuses one with a number that is not finite.
+func (s *Soup) looked() (*Soup, error) {
 	var bad int
-	if soup.Box, bad = soup.survey(); bad >= 0 {
-		return nil, &FormatError{Offset: stlHeader + int64(bad)*stlRecord, Err: ErrNotFinite,
-			Detail: fmt.Sprintf("a corner of triangle %d", bad+1)}
+	if s.Box, bad = s.survey(); bad >= 0 {
+		return nil, notFinite(bad)
 	}
-	return soup, nil
+	return s, nil
+}
+
+func notFinite(triangle int) error {
+	return &FormatError{Offset: stlHeader + int64(triangle)*stlRecord, Err: ErrNotFinite,
+		Detail: fmt.Sprintf("a corner of triangle %d", triangle+1)}
+}
+
+// binarySTL is a binary STL in a file, read in stretches, several at the same time.
+type binarySTL struct {
+	r io.ReaderAt
+	n int
+}
+
+// window reads the triangles from..to into room.
+func (b binarySTL) window(from, to int, room []byte) (*Soup, error) {
+	part := &Soup{Format: "stl", raw: room[:(to-from)*stlRecord], n: to - from}
+	if _, err := b.r.ReadAt(part.raw, int64(stlHeader+from*stlRecord)); err != nil && err != io.EOF {
+		return nil, err
+	}
+	return part, nil
+}
+
+// survey walks all of it once. hold is as long as the file's records, and keeps them,
+// or nil, and nothing is kept.
+func (b binarySTL) survey(hold []byte) (Box, error) {
+	w := workers(b.n)
+	boxes, faults := make([]Box, w), make([]error, w)
+	spread(b.n, w, func(k, from, to int) {
+		boxes[k] = EmptyBox()
+		room := make([]byte, stretch*stlRecord)
+		for ; from < to && faults[k] == nil; from += stretch {
+			until := min(from+stretch, to)
+			if hold != nil {
+				room = hold[from*stlRecord : until*stlRecord]
+			}
+			part, err := b.window(from, until, room)
+			if err != nil {
+				faults[k] = err
+				return
+			}
+			box, bad := part.surveyed(0, part.n)
+			if bad >= 0 {
+				faults[k] = notFinite(from + bad)
+			}
+			boxes[k] = boxes[k].Union(box)
+		}
+	})
+	box := EmptyBox()
+	for k := range w {
+		if faults[k] != nil {
+			return box, faults[k]
+		}
+		box = box.Union(boxes[k])
+	}
+	return box, nil
 }
 
 // words walks the words of a text and knows the line it is on.
@@ -280,19 +340,21 @@ func WriteSTL(s *Soup) []byte {
 	out := make([]byte, stlHeader+s.n*stlRecord)
 	copy(out, "Sakuji")
 	binary.LittleEndian.PutUint32(out[80:], uint32(s.n))
-	for i := range s.n {
-		rec := out[stlHeader+i*stlRecord:]
-		a, b, c := s.Triangle(i)
-		n := b.Sub(a).Cross(c.Sub(a))
-		if l := n.Len(); l > 0 {
-			n = n.Mul(1 / l)
+	spread(s.n, workers(s.n), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			rec := out[stlHeader+i*stlRecord:]
+			a, b, c := s.Triangle(i)
+			n := b.Sub(a).Cross(c.Sub(a))
+			if l := n.Len(); l > 0 {
+				n = n.Mul(1 / l)
+			}
+			for k, f := range [3]float64{n.X, n.Y, n.Z} {
+				binary.LittleEndian.PutUint32(rec[4*k:], math.Float32bits(float32(f)))
+			}
+			for k, f := range s.corners(i) {
+				binary.LittleEndian.PutUint32(rec[12+4*k:], math.Float32bits(f))
+			}
 		}
-		for k, f := range [3]float64{n.X, n.Y, n.Z} {
-			binary.LittleEndian.PutUint32(rec[4*k:], math.Float32bits(float32(f)))
-		}
-		for k, f := range s.corners(i) {
-			binary.LittleEndian.PutUint32(rec[12+4*k:], math.Float32bits(f))
-		}
-	}
+	})
 	return out
 }

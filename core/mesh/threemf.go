@@ -45,6 +45,7 @@ func (m matrix) mirrors() bool {
 
 // object is a mesh of its own, or others put together.
 type object struct {
+	name       string
 	vertices   []Vec
 	triangles  [][3]int
 	components []placedObject
@@ -63,6 +64,7 @@ type threeMF struct {
 	unit    float64
 	placed  int
 	flat    []float32
+	groups  groups
 }
 
 // read3MF reads the model part of a 3MF package: objects, their components and the
@@ -81,6 +83,9 @@ func read3MF(z *zip.Reader, limits Limits) (*Soup, error) {
 		return nil, err
 	}
 	for _, p := range t.build {
+		if len(t.build) > 1 {
+			t.group(p)
+		}
 		if err := t.place(p, identity, nil); err != nil {
 			return nil, err
 		}
@@ -88,7 +93,18 @@ func read3MF(z *zip.Reader, limits Limits) (*Soup, error) {
 	if len(t.flat) == 0 {
 		return nil, &FormatError{Err: ErrEmpty, Detail: "nothing is on the build"}
 	}
-	return SoupOf("3mf", t.flat), nil
+	soup := SoupOf("3mf", t.flat)
+	soup.Groups = t.groups.done(len(t.flat) / 9)
+	return soup, nil
+}
+
+// group begins the run of a thing on the build; an object without a name has its number.
+func (t *threeMF) group(p placedObject) {
+	name := "object " + p.id
+	if o := t.objects[p.id]; o != nil && o.name != "" {
+		name = o.name
+	}
+	t.groups.begin(name, len(t.flat)/9)
 }
 
 // modelPart finds the part that the package names as its 3D model, else the first.
@@ -161,7 +177,7 @@ func (t *threeMF) parse(data []byte) error {
 			}
 			t.unit = unit
 		case "object":
-			now = &object{}
+			now = &object{name: at["name"]}
 			if _, twice := t.objects[at["id"]]; twice {
 				return fail(ErrSyntax, "object %.40q stands twice", at["id"])
 			}
@@ -281,6 +297,9 @@ func (t *threeMF) place(p placedObject, by matrix, within []string) error {
 		return &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("at most %d components are placed", maxEntries)}
 	}
 	for _, c := range o.components {
+		if len(t.build) == 1 && len(within) == 0 {
+			t.group(c)
+		}
 		if err := t.place(c, by, append(within, p.id)); err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package mesh
 
 import (
+	"errors"
 	"math"
 	"slices"
 )
@@ -12,6 +13,7 @@ type Mesh struct {
 	Triangles  [][3]int32
 	Degenerate int
 	Box        Box
+	Groups     []Group // as the soup's, counted in these triangles
 }
 
 // WeldTolerance is the distance within which two corners are one vertex, as a
@@ -21,41 +23,58 @@ const WeldTolerance = 1e-6
 // Weld joins equal corners. It runs in time linear in the triangles: each corner
 // is looked up in a grid whose cells hold about one vertex.
 func (s *Soup) Weld() *Mesh {
-	m := &Mesh{Box: s.Box}
-	if s.n == 0 {
-		return m
+	m, _ := weld(s.Box, s.n, s.Groups, func(from, to int, _ []byte) (*Soup, error) { return s.window(from, to), nil })
+	return m
+}
+
+// stretch is how many triangles are looked at in one go.
+const stretch = 8192
+
+// weld joins the corners of n triangles within a box, which window gives in stretches;
+// it may lay them into the bytes it is handed, room for stretch binary records.
+func weld(box Box, n int, groups []Group, window func(from, to int, room []byte) (*Soup, error)) (*Mesh, error) {
+	m := &Mesh{Box: box}
+	if n == 0 {
+		return m, nil
 	}
-	w := workers(s.n)
+	w := workers(n)
 	welders := make([]*welder, w)
-	triangles := make([][3]int32, s.n)
-	dropped := make([]int, w)
-	share := func(k int) int { // the first takes in the others in the end
-		if k == 0 {
-			return s.n
+	triangles := make([][3]int32, n)
+	dropped, faults := make([]int, w), make([]error, w)
+	spread(n, w, func(k, from, to int) {
+		room := n / w
+		if k == 0 { // it takes all the others' vertices
+			room = n
 		}
-		return s.n / w
-	}
-	spread(s.n, w, func(k, from, to int) {
-		wd := newWelder(m.Box, s.n, share(k))
-		for i := from; i < to; i++ {
-			a, b, c := s.Triangle(i)
-			triangles[i] = [3]int32{wd.corner(a), wd.corner(b), wd.corner(c)}
-			if b.Sub(a).Cross(c.Sub(a)) == (Vec{}) {
-				triangles[i][1] = triangles[i][0]
+		wd := newWelder(m.Box, n, n/w, room)
+		welders[k] = wd
+		buffer := make([]byte, stretch*stlRecord)
+		for ; from < to; from += stretch {
+			part, err := window(from, min(from+stretch, to), buffer)
+			if err != nil {
+				faults[k] = err
+				return
+			}
+			for i := range part.n {
+				f := part.corners(i)
+				a, b, c := wd.corner(f[0], f[1], f[2]), wd.corner(f[3], f[4], f[5]), wd.corner(f[6], f[7], f[8])
+				if flatCorners(&f) {
+					b = a
+				}
+				triangles[from+i] = [3]int32{a, b, c}
 			}
 		}
-		welders[k] = wd
 	})
+	if err := errors.Join(faults...); err != nil {
+		return nil, err
+	}
 	first := welders[0]
 	now := make([][]int32, w)
 	for k := 1; k < w; k++ {
-		now[k] = make([]int32, len(welders[k].vertices))
-		for i, v := range welders[k].vertices {
-			now[k][i] = first.corner(v)
-		}
+		now[k] = first.take(welders[k], k == w-1)
 	}
 	m.Vertices = first.vertices
-	spread(s.n, w, func(k, from, to int) {
+	spread(n, w, func(k, from, to int) {
 		for i := from; i < to; i++ {
 			t := &triangles[i]
 			if k > 0 {
@@ -69,11 +88,80 @@ func (s *Soup) Weld() *Mesh {
 	for _, d := range dropped {
 		m.Degenerate += d
 	}
+	m.Groups = groups
 	if m.Degenerate > 0 {
+		m.Groups = without(groups, triangles)
 		triangles = slices.DeleteFunc(triangles, degenerate)
 	}
 	m.Triangles = triangles
-	return m
+	return m, nil
+}
+
+// without counts groups anew as if the degenerate triangles were gone.
+func without(groups []Group, triangles [][3]int32) []Group {
+	out := slices.Clone(groups)
+	at := 0
+	for k, g := range groups {
+		out[k].From = at
+		for _, t := range triangles[g.From:g.To] {
+			if !degenerate(t) {
+				at++
+			}
+		}
+		out[k].To = at
+	}
+	return out
+}
+
+// Soup returns the mesh's triangles as a soup of the given format.
+func (m *Mesh) Soup(format string) *Soup {
+	flat := make([]float32, 9*len(m.Triangles))
+	spread(len(m.Triangles), workers(len(m.Triangles)), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			for k, v := range m.Triangles[i] {
+				p := m.Vertices[v]
+				flat[9*i+3*k], flat[9*i+3*k+1], flat[9*i+3*k+2] = float32(p.X), float32(p.Y), float32(p.Z)
+			}
+		}
+	})
+	s := SoupOf(format, flat)
+	s.Groups = m.Groups
+	return s
+}
+
+// normal returns the normal of a triangle, twice its area long.
+func (m *Mesh) normal(t [3]int32) Vec {
+	a := m.Vertices[t[0]]
+	return m.Vertices[t[1]].Sub(a).Cross(m.Vertices[t[2]].Sub(a))
+}
+
+// take adds the vertices of another welder that w does not have, and returns their
+// numbers. Nothing is looked for after the last one.
+func (w *welder) take(other *welder, last bool) (now []int32) {
+	now = make([]int32, len(other.vertices))
+	spread(len(now), workers(len(now)), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			now[i], _, _ = w.find(other.vertices[i])
+		}
+	})
+	for i, at := range now {
+		switch {
+		case at >= 0:
+		case last: // its own welder has told them apart
+			now[i] = int32(len(w.vertices))
+			w.vertices = append(w.vertices, other.vertices[i])
+		default:
+			now[i] = w.vertex(other.vertices[i])
+		}
+	}
+	return now
+}
+
+// flatCorners reports a triangle of no area at all.
+func flatCorners(f *[9]float32) bool {
+	ux, uy, uz := float64(f[3])-float64(f[0]), float64(f[4])-float64(f[1]), float64(f[5])-float64(f[2])
+	vx, vy, vz := float64(f[6])-float64(f[0]), float64(f[7])-float64(f[1]), float64(f[8])-float64(f[2])
+	return uy*vz == uz*vy && uz*vx == ux*vz && ux*vy == uy*vx
 }
 
 func degenerate(t [3]int32) bool { return t[0] == t[1] || t[1] == t[2] || t[2] == t[0] }
@@ -88,22 +176,27 @@ type welder struct {
 	next      []int32
 	cells     []gridCell
 	mask      uint64
-	lately    [8]seen // triangles that follow each other share corners
-	turn      int
+	lately    []seen // a corner met a short while ago is found here, without the grid
 }
 
-// gridCell is a cell of the grid and the head of its vertices; key 0 is a free one.
+// gridCell is the head of the vertices of one cell of the grid, numbered from 1; 0
+// is a free place. The tag is what is kept of the cell's own place: two cells of
+// one tag share a list, which costs a comparison and nothing else.
 type gridCell struct {
-	key  uint64
+	tag  uint32
 	head int32
 }
 
+// seen is a corner and its vertex, numbered from 1.
 type seen struct {
-	v  Vec
-	at int32
+	x, y, z float32
+	at      int32
 }
 
-func newWelder(box Box, all, share int) *welder {
+// latelyBits is the size of that memory: it fits a processor's second-level cache.
+const latelyBits = 13
+
+func newWelder(box Box, all, share, room int) *welder {
 	diagonal := box.Diagonal()
 	perDiagonal := math.Min(1<<18, math.Max(64, math.Sqrt(float64(all))))
 	slots := 1024
@@ -112,11 +205,8 @@ func newWelder(box Box, all, share int) *welder {
 	}
 	w := &welder{
 		origin: box.Min, tolerance: math.Pow(WeldTolerance*diagonal, 2), reach: WeldTolerance * perDiagonal,
-		vertices: make([]Vec, 0, share/2+16), next: make([]int32, 0, share/2+16),
-		cells: make([]gridCell, slots), mask: uint64(slots - 1),
-	}
-	for i := range w.lately {
-		w.lately[i].v.X = math.NaN() // equal to nothing
+		vertices: make([]Vec, 0, room/2+16), next: make([]int32, 0, share/2+16),
+		cells: make([]gridCell, slots), mask: uint64(slots - 1), lately: make([]seen, 1<<latelyBits),
 	}
 	if diagonal > 0 {
 		w.perMM = perDiagonal / diagonal
@@ -124,49 +214,54 @@ func newWelder(box Box, all, share int) *welder {
 	return w
 }
 
-// slot finds the place of a cell, or the free place where it would go.
-func (w *welder) slot(cell uint64) uint64 {
-	// Neighbours along x stay neighbours: meshes are walked in patches, and so is the table.
-	h := (cell >> 42) + (cell>>21&(1<<21-1))*0x9e3779b97f4a7c1 + (cell&(1<<21-1))*0x5851f42d4c957f2d>>7
-	for i := h & w.mask; ; i = (i + 1) & w.mask {
-		if k := w.cells[i].key; k == cell || k == 0 {
-			return i
+// slot finds the place of a cell, or the free place where it would go, and its tag.
+func (w *welder) slot(x, y, z int) (at uint64, tag uint32) {
+	// Four neighbours along x share a line of memory; all others scatter.
+	h := uint64(x>>2)*0x9e3779b97f4a7c15 ^ uint64(y)*0xd6e8feb86659fd93 ^ uint64(z)*0xa0761d6478bd642f
+	h ^= h >> 32
+	tag = uint32(h>>32)<<2 | uint32(x&3)
+	for i := (h<<2 | uint64(x&3)) & w.mask; ; i = (i + 1) & w.mask {
+		if c := w.cells[i]; c.head == 0 || c.tag == tag {
+			return i, tag
 		}
 	}
 }
 
-func pack(x, y, z int) uint64 { return uint64(x+1)<<42 | uint64(y+1)<<21 | uint64(z+1) + 1 }
-
-// corner returns the number of the vertex at v, remembering the last few.
-func (w *welder) corner(v Vec) int32 {
-	for i := range w.lately {
-		if w.lately[i].v == v {
-			return w.lately[i].at
-		}
+// corner returns the number of the vertex at a point. Meshes are written in
+// patches, so most corners were met a short while ago.
+func (w *welder) corner(x, y, z float32) int32 {
+	h := math.Float32bits(x)*0x9e3779b1 ^ math.Float32bits(y)*0x85ebca77 ^ math.Float32bits(z)*0xc2b2ae3d
+	s := &w.lately[h*0x27d4eb2f>>(32-latelyBits)]
+	if s.x == x && s.y == y && s.z == z && s.at != 0 {
+		return s.at - 1
 	}
-	at := w.vertex(v)
-	w.lately[w.turn&7] = seen{v, at}
-	w.turn++
+	at := w.vertex(Vec{float64(x), float64(y), float64(z)})
+	*s = seen{x, y, z, at + 1}
 	return at
 }
 
 // vertex returns the number of the vertex at v, a new one if none is near.
 func (w *welder) vertex(v Vec) int32 {
-	fx, fy, fz := (v.X-w.origin.X)*w.perMM, (v.Y-w.origin.Y)*w.perMM, (v.Z-w.origin.Z)*w.perMM
+	at, home, tag := w.find(v)
+	if at < 0 {
+		at = w.insert(home, tag, v)
+	}
+	return at
+}
+
+// find returns the number of the vertex near v, or −1 and the place where it would go.
+func (w *welder) find(v Vec) (at int32, home uint64, tag uint32) {
+	fx, fy, fz := w.cell(v)
 	x, y, z := int(fx), int(fy), int(fz)
-	home := w.slot(pack(x, y, z))
-	if w.cells[home].key != 0 {
-		if at := w.among(w.cells[home].head, v); at >= 0 {
-			return at
-		}
+	home, tag = w.slot(x, y, z)
+	if at := w.among(w.cells[home].head, v); at >= 0 {
+		return at, home, tag
 	}
 	dx, dy, dz := w.side(fx-float64(x)), w.side(fy-float64(y)), w.side(fz-float64(z))
-	if dx|dy|dz != 0 {
-		if at := w.around(v, x, y, z, dx, dy, dz); at >= 0 {
-			return at
-		}
+	if dx|dy|dz == 0 {
+		return -1, home, tag
 	}
-	return w.insert(home, pack(x, y, z), v)
+	return w.around(v, x, y, z, dx, dy, dz), home, tag
 }
 
 // side says on which side a neighbouring cell is within reach: −1, 0 or 1.
@@ -180,11 +275,12 @@ func (w *welder) side(within float64) int {
 	return 0
 }
 
+// among looks through a list of vertices, whose numbers count from 1.
 func (w *welder) among(head int32, v Vec) int32 {
-	for at := head; at >= 0; at = w.next[at] {
-		d := w.vertices[at].Sub(v)
+	for at := head; at > 0; at = w.next[at-1] {
+		d := w.vertices[at-1].Sub(v)
 		if d.Dot(d) <= w.tolerance {
-			return at
+			return at - 1
 		}
 	}
 	return -1
@@ -196,10 +292,7 @@ func (w *welder) around(v Vec, x, y, z, dx, dy, dz int) int32 {
 		if k&1 != 0 && dx == 0 || k&2 != 0 && dy == 0 || k&4 != 0 && dz == 0 {
 			continue
 		}
-		s := w.slot(pack(x+dx*(k&1), y+dy*(k>>1&1), z+dz*(k>>2)))
-		if w.cells[s].key == 0 {
-			continue
-		}
+		s, _ := w.slot(x+dx*(k&1), y+dy*(k>>1&1), z+dz*(k>>2))
 		if at := w.among(w.cells[s].head, v); at >= 0 {
 			return at
 		}
@@ -207,29 +300,30 @@ func (w *welder) around(v Vec, x, y, z, dx, dy, dz int) int32 {
 	return -1
 }
 
-func (w *welder) insert(slot, cell uint64, v Vec) int32 {
+func (w *welder) insert(slot uint64, tag uint32, v Vec) int32 {
 	at := int32(len(w.vertices))
 	w.vertices = append(w.vertices, v)
-	if c := &w.cells[slot]; c.key != 0 {
-		w.next = append(w.next, c.head)
-		c.head = at
-		return at
-	}
-	w.next = append(w.next, -1)
-	w.cells[slot] = gridCell{cell, at}
+	w.next = append(w.next, w.cells[slot].head)
+	w.cells[slot] = gridCell{tag, at + 1}
 	if len(w.vertices)*4 > len(w.cells)*3 {
 		w.grow()
 	}
 	return at
 }
 
+// grow doubles the grid's table and lays every list anew.
 func (w *welder) grow() {
-	old := w.cells
-	w.cells = make([]gridCell, 2*len(old))
+	w.cells = make([]gridCell, 2*len(w.cells))
 	w.mask = uint64(len(w.cells) - 1)
-	for _, c := range old {
-		if c.key != 0 {
-			w.cells[w.slot(c.key)] = c
-		}
+	for i, v := range w.vertices {
+		x, y, z := w.cell(v)
+		s, tag := w.slot(int(x), int(y), int(z))
+		w.next[i] = w.cells[s].head
+		w.cells[s] = gridCell{tag, int32(i) + 1}
 	}
+}
+
+// cell is the place of a point in the grid; its whole parts name the cell.
+func (w *welder) cell(v Vec) (x, y, z float64) {
+	return (v.X - w.origin.X) * w.perMM, (v.Y - w.origin.Y) * w.perMM, (v.Z - w.origin.Z) * w.perMM
 }

@@ -56,6 +56,65 @@ document.addEventListener("change", (e) => {
   if (form?.dataset.send === "change") form.requestSubmit();
 });
 
+// Forms that bring files: sent as soon as files are chosen, with a bar that says how
+// much has arrived and a way to break off.
+function upload(form) {
+  const bar = form.querySelector(".uploading"), [progress, text, cancel] = bar.children;
+  const x = new XMLHttpRequest();
+  const end = (why) => { bar.hidden = true; form.removeAttribute("aria-busy"); form.reset(); if (why) refuse(why); };
+  form.setAttribute("aria-busy", "true");
+  bar.hidden = false;
+  progress.value = 0;
+  text.textContent = "on its way …";
+  cancel.onclick = () => x.abort();
+  x.upload.onprogress = (e) => {
+    progress.value = e.loaded / e.total;
+    const mb = (n) => (n / 1048576).toFixed(n < 10485760 ? 1 : 0);
+    text.textContent = e.loaded < e.total ? `${mb(e.loaded)} of ${mb(e.total)} MB` : "arrived; being read …";
+  };
+  x.onload = () => {
+    const to = x.getResponseHeader("HX-Redirect");
+    if (x.status === 200 && to) {
+      if (new URL(to, location).pathname === location.pathname) location.reload();
+      else location.assign(to);
+      return;
+    }
+    end(new DOMParser().parseFromString(x.responseText, "text/html").body.textContent.trim());
+  };
+  x.onabort = () => end("Broken off; nothing was kept.");
+  x.onerror = () => end("The studio's computer did not answer; nothing was kept. Send it again.");
+  x.open("POST", form.action);
+  x.setRequestHeader("HX-Request", "true");
+  x.send(new FormData(form));
+}
+function refuse(text) {
+  const p = Object.assign(document.createElement("p"), { className: "notice", textContent: text, tabIndex: -1 });
+  p.setAttribute("role", "alert");
+  document.querySelector("#notice")?.replaceChildren(p);
+  p.scrollIntoView({ block: "nearest" });
+  p.focus({ preventScroll: true });
+}
+document.addEventListener("change", (e) => {
+  const form = e.target.form;
+  if (e.target.type === "file" && e.target.files.length && form?.hasAttribute("data-upload")) upload(form);
+});
+document.addEventListener("submit", (e) => {
+  if (!e.target.hasAttribute?.("data-upload")) return;
+  e.preventDefault();
+  upload(e.target);
+});
+
+// Long work tells how far it is; when the last of it has ended the sheet is new.
+document.querySelectorAll("[data-jobs]").forEach((el) => {
+  const from = new EventSource(el.dataset.jobs);
+  from.addEventListener("jobs", (e) => { el.innerHTML = e.data; });
+  from.addEventListener("over", () => { from.close(); location.reload(); });
+  addEventListener("pagehide", () => from.close());
+});
+
+// A sheet whose work is still going on asks for itself again.
+document.querySelectorAll("[data-again]").forEach((el) => setTimeout(() => location.reload(), Number(el.dataset.again)));
+
 // Files dropped on a drop field go into its file input, and the form is sent.
 Alpine.data("drop", () => ({
   over: false,

@@ -8,9 +8,10 @@ import { join } from "node:path";
 const out = process.argv[2] ?? "web/static";
 mkdirSync(join(out, "fonts"), { recursive: true });
 
-await build({
-  entryPoints: ["web/src/app.js"],
-  outfile: join(out, "app.js"),
+// part.js is the part sheet's own: it carries three.
+for (const name of ["app.js", "part.js"]) await build({
+  entryPoints: [`web/src/${name}`],
+  outfile: join(out, name),
   bundle: true, minify: true, format: "iife", target: "es2022", legalComments: "none",
 });
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "web/src/app.css", "-o", join(out, "app.css"), "--minify"], { stdio: ["ignore", "ignore", "inherit"] });
@@ -24,6 +25,7 @@ for (const [name, cut] of [["next", "atkinson-hyperlegible-next"], ["mono", "atk
   licences.push([`Atkinson Hyperlegible ${name === "next" ? "Next" : "Mono"}`, `${from}/LICENSE`]);
 }
 licences.push(["htmx", "node_modules/htmx.org/LICENSE"]);
+licences.push(["three.js", "node_modules/three/LICENSE"]);
 licences.push(["Tailwind CSS", "node_modules/tailwindcss/LICENSE"]);
 const text = licences.map(([what, file]) => `${what}\n${"=".repeat(what.length)}\n\n${readFileSync(file, "utf8").trim()}\n`);
 // The package of Alpine's CSP build names its licence but does not carry the text.

@@ -65,3 +65,22 @@ func Together(soups ...*mesh.Soup) *mesh.Soup {
 	}
 	return mesh.SoupOf("stl", flat)
 }
+
+// Ring is a torus of 2·around·across triangles that lies about z.
+func Ring(radius, tube float64, around, across int) *mesh.Soup {
+	at := func(i, k int) mesh.Vec {
+		u, v := 2*math.Pi*float64(i%around)/float64(around), 2*math.Pi*float64(k%across)/float64(across)
+		r := radius + tube*math.Cos(v)
+		return mesh.Vec{X: r * math.Cos(u), Y: r * math.Sin(u), Z: tube * math.Sin(v)}
+	}
+	flat := make([]float32, 0, 18*around*across)
+	for i := range around {
+		for k := range across {
+			a, b, c, d := at(i, k), at(i+1, k), at(i+1, k+1), at(i, k+1)
+			for _, v := range []mesh.Vec{a, b, c, a, c, d} {
+				flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
+			}
+		}
+	}
+	return mesh.SoupOf("stl", flat)
+}

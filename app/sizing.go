@@ -1,0 +1,170 @@
+package app
+
+import (
+	"context"
+
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// SizeSheet is an item at a size, before it is taken: what the size does to volume,
+// surface, height, hours and price.
+type SizeSheet struct {
+	House   studio.House
+	Order   studio.Order
+	Item    studio.Item
+	Model   studio.Model
+	Study   *studio.Study
+	Inside  [2]float64 // of the file, as proposed for worn pieces
+	Now     Sized      // as it is
+	Then    *Sized     // at the rule asked for; nil when it cannot be worked out
+	Why     string     // why not
+	Working rates.Working
+	Rule    studio.SizeRule
+}
+
+// Sized is an item at one size.
+type Sized struct {
+	Scale          float64
+	SizeMM         [3]float64
+	VolumeMM3      float64
+	AreaMM2        float64
+	Grams          float64
+	HandsMinutes   float64
+	MachineMinutes float64
+	Net            studio.Money
+	Cautions       []string
+	Troubles       []string
+}
+
+// SizeSheet works out an item by a rule; one without a kind shows it as it is.
+func (a *App) SizeSheet(ctx context.Context, number string, itemID int64, rule studio.SizeRule) (s SizeSheet, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err = sizeSheet(tx, number, itemID, rule)
+		return err
+	})
+	return s, err
+}
+
+func sizeSheet(tx *store.Tx, number string, itemID int64, rule studio.SizeRule) (s SizeSheet, err error) {
+	if s.House, err = house(tx); err != nil {
+		return s, err
+	}
+	if s.Order, err = tx.Order(number); err != nil {
+		return s, err
+	}
+	items, err := tx.Items(s.Order.ID)
+	if err != nil {
+		return s, err
+	}
+	at := -1
+	for i := range items {
+		if items[i].ID == itemID {
+			at = i
+		}
+	}
+	if at < 0 {
+		return s, store.ErrNotFound
+	}
+	s.Item, s.Rule = items[at], rule
+	s.Model = largest(s.Item)
+	study, err := tx.Study(s.Model.ID)
+	if err == nil {
+		s.Study = &study
+	} else if !NotFound(err) {
+		return s, err
+	}
+	wall := 2.0
+	if s.Study != nil && s.Study.Walls.Share50MM > 0 {
+		wall = s.Study.Walls.Share50MM
+	}
+	s.Inside[0], s.Inside[1] = studio.Inside(s.Model, wall)
+	if s.Now, err = sized(tx, s, items, at, s.Item.Scale); err != nil {
+		return s, err
+	}
+	if rule.By == "" {
+		return s, nil
+	}
+	k, w, why := rule.Scale(s.Model)
+	if why == nil && (k < studio.MinScale || k > studio.MaxScale) {
+		why = &Refusal{"that comes to " + rates.Number(k) + " times the file’s size; between 0.01 and 100 times is taken"}
+	}
+	if why != nil {
+		s.Why = upper(why.Error()) + "."
+		return s, nil
+	}
+	s.Working = w
+	then, err := sized(tx, s, items, at, k)
+	s.Then = &then
+	return s, err
+}
+
+// largest is the model that a size is measured by: the tallest of the item.
+func largest(it studio.Item) (m studio.Model) {
+	for i, p := range it.Parts {
+		if i == 0 || p.Model.Measures.SizeMM[2] > m.Measures.SizeMM[2] {
+			m = p.Model
+		}
+	}
+	return m
+}
+
+func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (out Sized, err error) {
+	was := items[at].Scale
+	items[at].Scale = k
+	priced, _, _ := price(s.House, items) // without a price the rest is still worth showing
+	items[at].Scale = was
+	it := priced[at]
+	out = Sized{Scale: k, Grams: it.Estimate.Grams, HandsMinutes: it.Estimate.HandsMinutes, MachineMinutes: it.Estimate.MachineMinutes,
+		Net: s.House.Studio.Money(it.NetMinor), Troubles: it.Estimate.Troubles}
+	for i, mm := range s.Model.Measures.SizeMM {
+		out.SizeMM[i] = mm * k
+	}
+	for _, p := range it.Parts {
+		shape := p.Model.Scaled(k)
+		out.VolumeMM3 += shape.VolumeMM3 * float64(p.Copies)
+		out.AreaMM2 += shape.AreaMM2 * float64(p.Copies)
+		study, err := tx.Study(p.Model.ID)
+		known := &study
+		if NotFound(err) {
+			known = nil
+		} else if err != nil {
+			return out, err
+		}
+		joins := len(it.Parts) > 1 || known != nil && len(known.Bodies) > 1
+		for _, c := range s.House.SizeCautions(p.Model, known, k, p.Process, joins) {
+			if len(it.Parts) > 1 {
+				c = p.Name + ": " + c
+			}
+			out.Cautions = append(out.Cautions, c)
+		}
+	}
+	return out, nil
+}
+
+// TakeSize sets an item's size by a rule.
+func (a *App) TakeSize(ctx context.Context, hand Hand, number string, itemID int64, rule studio.SizeRule) (it studio.Item, err error) {
+	err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+		s, err := sizeSheet(d.Tx, number, itemID, rule)
+		if err != nil {
+			return err
+		}
+		if s.Then == nil {
+			if s.Why == "" {
+				s.Why = "Choose how the size is set."
+			}
+			return refuse("%s", s.Why)
+		}
+		it = s.Item
+		it.Scale, it.Rule = s.Then.Scale, rule
+		if err := it.Check(); err != nil {
+			return refused(err)
+		}
+		if err := d.SaveItem(&it); err != nil {
+			return err
+		}
+		return d.log("size set", about{order: o.ID}, "%s: %s × the file, %s", it.Title, rates.Number(it.Scale), it.Rule.Text())
+	})
+	return it, err
+}

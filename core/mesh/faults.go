@@ -1,0 +1,313 @@
+package mesh
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
+
+// Kinds of fault, worst first: the order in which they are told.
+const (
+	FaultSheet       = "sheet"       // a surface without thickness
+	FaultHole        = "hole"        // a rim
+	FaultNonManifold = "nonmanifold" // an edge of more than two triangles
+	FaultFlipped     = "flipped"     // facets that face opposite ways
+	FaultInverted    = "inverted"    // a shell inside out
+	FaultDoubled     = "doubled"     // facets that lie on each other
+	FaultBuried      = "buried"      // a body inside another
+	FaultOverlap     = "overlap"     // shells that share matter
+	FaultSelf        = "selfoverlap" // a shell that crosses itself
+	FaultBodies      = "bodies"      // pieces that nothing holds together
+	FaultSpeck       = "speck"       // loose dirt
+	FaultDegenerate  = "degenerate"  // triangles without area
+)
+
+// Fault is one kind of trouble with a model: how often, what it would do to the
+// print, and where.
+type Fault struct {
+	Kind      string  `json:"kind"`
+	Count     int     `json:"count"`
+	SizeMM    float64 `json:"size_mm"`              // the largest: a rim's length, a body's diagonal
+	VolumeMM3 float64 `json:"volume_mm3,omitempty"` // of an overlap: what counts twice
+	Hands     bool    `json:"hands"`                // mending does not settle it: a person must
+	Spots     []Spot  `json:"spots"`                // the largest first, at most maxSpots
+}
+
+// Spot is a place in the model to look at.
+type Spot struct {
+	At     Vec     `json:"at"`
+	SizeMM float64 `json:"size_mm"`
+}
+
+const maxSpots = 40
+
+// largerSpot orders spots by size; those of one size by place, so that the same file
+// always gives the same list.
+func largerSpot(a, b Spot) int {
+	return cmp.Or(cmp.Compare(b.SizeMM, a.SizeMM), cmp.Compare(a.At.X, b.At.X), cmp.Compare(a.At.Y, b.At.Y), cmp.Compare(a.At.Z, b.At.Z))
+}
+
+// Diagnosis is what is wrong with a model beyond its measures.
+type Diagnosis struct {
+	Measures Measures
+	Bodies   []Body
+	Faults   []Fault
+	Overlap  Overlap
+	Mesh     *Mesh
+}
+
+// Diagnose measures a soup and finds the places of its faults.
+func Diagnose(s *Soup) Diagnosis {
+	m := s.Weld()
+	shells, of := m.Shells()
+	d := Diagnosis{Mesh: m, Measures: m.measure(shells)}
+	d.Measures.Format, d.Measures.Triangles = s.Format, s.Len()
+	var named bool
+	if d.Bodies, named = m.namedBodies(s); !named {
+		d.Bodies = m.bodies(shells, of)
+	}
+	d.Overlap = m.solid(shells, of)
+	d.Faults = m.faults(shells, of, d.Bodies, d.loose(shells, of, named), d.Overlap)
+	return d
+}
+
+// loose tells which bodies nothing holds to the largest: those that share no matter
+// with it, nor with one that does. A file's own names are taken at their word.
+func (d Diagnosis) loose(shells []Shell, of []int32, named bool) []bool {
+	out := make([]bool, len(d.Bodies))
+	if named {
+		return out
+	}
+	held, owner := newSets(len(shells)), owners(shells)
+	for p := range d.Overlap.pairs {
+		held.join(int32(owner[p[0]]), int32(owner[p[1]]))
+	}
+	for k, b := range d.Bodies {
+		if !b.Closed && b.Box.Meets(d.Bodies[0].Box) { // without an inside nobody can tell; its holes are told first
+			continue
+		}
+		out[k] = held.root(int32(owner[of[d.Bodies[k].Triangles[0]]])) != held.root(int32(owner[of[d.Bodies[0].Triangles[0]]]))
+	}
+	return out
+}
+
+func (m *Mesh) faults(shells []Shell, of []int32, bodies []Body, loose []bool, overlap Overlap) []Fault {
+	found := map[string]*Fault{}
+	add := func(kind string, hands bool, at Vec, size float64) {
+		f := found[kind]
+		if f == nil {
+			f = &Fault{Kind: kind}
+			found[kind] = f
+		}
+		f.Count++
+		f.Hands = f.Hands || hands
+		f.SizeMM = max(f.SizeMM, size)
+		f.Spots = append(f.Spots, Spot{at, size})
+	}
+	e := m.edges()
+	flat := m.sheets(shells, of)
+	for _, h := range m.holes(e) {
+		kind := FaultHole
+		if m.ofSheets(e, h, flat, of) {
+			kind = FaultSheet
+		}
+		add(kind, kind == FaultSheet || !m.fillable(h), h.At, h.LengthMM)
+	}
+	e.of(0, len(m.Vertices), func(low, high int32, same []halfEdge) {
+		a, b := m.Vertices[low], m.Vertices[high]
+		switch {
+		case len(same) > 2:
+			add(FaultNonManifold, true, a.Add(b).Mul(0.5), b.Sub(a).Len())
+		case len(same) == 2 && same[0].forward() == same[1].forward():
+			add(FaultFlipped, false, a.Add(b).Mul(0.5), b.Sub(a).Len())
+		}
+	})
+	m.doubled(e, func(same []int32) {
+		t := m.Triangles[same[0]]
+		at := m.Vertices[t[0]].Add(m.Vertices[t[1]]).Add(m.Vertices[t[2]]).Mul(1.0 / 3)
+		for range same[1:] {
+			add(FaultDoubled, false, at, m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Len())
+		}
+	})
+	for _, s := range shells {
+		switch {
+		case s.Inverted():
+			add(FaultInverted, false, s.Box.Centre(), s.Box.Diagonal())
+		case s.Buried():
+			add(FaultBuried, false, s.Box.Centre(), s.Box.Diagonal())
+		}
+	}
+	specks := m.specks(bodies)
+	for k, b := range bodies {
+		switch {
+		case specks[k]:
+			add(FaultSpeck, false, b.Box.Centre(), b.Box.Diagonal())
+		case loose[k]:
+			add(FaultBodies, true, b.Box.Centre(), b.Box.Diagonal())
+		}
+	}
+	for p := range overlap.pairs {
+		common := shells[p[0]].Box.Common(shells[p[1]].Box)
+		add(FaultOverlap, false, common.Centre(), common.Diagonal())
+	}
+	for s := range overlap.selves {
+		add(FaultSelf, false, shells[s].Box.Centre(), shells[s].Box.Diagonal())
+	}
+	for _, kind := range []string{FaultOverlap, FaultSelf} {
+		if f := found[kind]; f != nil {
+			f.VolumeMM3 = overlap.Overlapped
+		}
+	}
+	var out []Fault
+	for _, kind := range []string{FaultSheet, FaultHole, FaultNonManifold, FaultFlipped, FaultInverted, FaultDoubled, FaultBuried, FaultOverlap, FaultSelf, FaultBodies, FaultSpeck} {
+		if f := found[kind]; f != nil {
+			slices.SortFunc(f.Spots, largerSpot)
+			f.Spots = f.Spots[:min(len(f.Spots), maxSpots)]
+			out = append(out, *f)
+		}
+	}
+	if m.Degenerate > 0 {
+		out = append(out, Fault{Kind: FaultDegenerate, Count: m.Degenerate})
+	}
+	return out
+}
+
+// ofSheets reports a rim that runs along flat open shells only: the rim of a sheet and
+// not of a hole.
+func (m *Mesh) ofSheets(e *edges, h Hole, flat []bool, of []int32) bool {
+	for k, v := range h.Rim {
+		if !flat[of[m.triangleAt(e, v, h.Rim[(k+1)%len(h.Rim)])]] {
+			return false
+		}
+	}
+	return len(h.Rim) > 0
+}
+
+// triangleAt returns a triangle beside an edge.
+func (m *Mesh) triangleAt(e *edges, u, v int32) int32 {
+	low, high := min(u, v), max(u, v)
+	for _, h := range e.half[e.start[low]:e.start[low+1]] {
+		if h.high == high {
+			return h.triangle()
+		}
+	}
+	return 0
+}
+
+// sheets tells which shells are open and lie in one plane: surfaces without
+// thickness, which no filling can turn into a body.
+func (m *Mesh) sheets(shells []Shell, of []int32) []bool {
+	flat := make([]bool, len(shells))
+	some := false
+	normals, anchors := make([]Vec, len(shells)), make([]Vec, len(shells))
+	for i, s := range shells {
+		flat[i] = s.OpenEdges > 0
+		some = some || flat[i]
+	}
+	if !some {
+		return flat
+	}
+	for t, s := range of {
+		if n := m.normal(m.Triangles[t]); flat[s] && n.Len() > normals[s].Len() {
+			normals[s], anchors[s] = n, m.Vertices[m.Triangles[t][0]]
+		}
+	}
+	for t, s := range of {
+		if !flat[s] {
+			continue
+		}
+		n := normals[s].Mul(1 / normals[s].Len())
+		for _, v := range m.Triangles[t] {
+			if abs(m.Vertices[v].Sub(anchors[s]).Dot(n)) > 1e-3*shells[s].Box.Diagonal() {
+				flat[s] = false
+				break
+			}
+		}
+	}
+	return flat
+}
+
+// specks tells which bodies are dirt: tiny, and not touching the box of anything
+// larger. What lies on or in a larger body may be detail that belongs there.
+func (m *Mesh) specks(bodies []Body) []bool {
+	out := make([]bool, len(bodies))
+	var big []Box
+	for _, b := range bodies {
+		if !b.Speck(m.Box) {
+			big = append(big, b.Box)
+		}
+	}
+	if len(big) == 0 { // many small things far apart: a kit, not dirt
+		return out
+	}
+	for k, b := range bodies {
+		out[k] = b.Speck(m.Box) && !slices.ContainsFunc(big, func(c Box) bool { return c.Meets(b.Box) })
+	}
+	return out
+}
+
+// Name is the fault in a word or two, for lists.
+func (f Fault) Name() string {
+	n := map[string][2]string{
+		FaultSheet: {"sheet without thickness", "sheets without thickness"}, FaultHole: {"hole", "holes"}, FaultNonManifold: {"edge of more than two faces", "edges of more than two faces"},
+		FaultFlipped: {"edge between flipped facets", "edges between flipped facets"}, FaultInverted: {"shell inside out", "shells inside out"}, FaultDoubled: {"doubled facet", "doubled facets"},
+		FaultBuried: {"buried body", "buried bodies"}, FaultOverlap: {"overlap", "overlaps"}, FaultSelf: {"body that crosses itself", "bodies that cross themselves"}, FaultBodies: {"loose piece", "loose pieces"}, FaultSpeck: {"speck", "specks"}, FaultDegenerate: {"flat triangle", "flat triangles"},
+	}[f.Kind]
+	if f.Count == 1 {
+		return n[0]
+	}
+	return n[1]
+}
+
+// Text says in plain words what the fault would do to the print and who settles it.
+func (f Fault) Text() string {
+	n := func(one, many string) string {
+		if f.Count == 1 {
+			return "One " + one
+		}
+		return fmt.Sprintf("%d %s", f.Count, many)
+	}
+	switch f.Kind {
+	case FaultSheet:
+		return n("surface has", "surfaces have") + " no thickness: nothing is printed there until somebody gives it a wall."
+	case FaultHole:
+		end := " Mending closes those that lie about in a plane."
+		if f.Count == 1 {
+			end = " Mending closes it."
+		}
+		if f.Hands && f.Count == 1 {
+			end = " It does not lie in a plane: hands must say what belongs there."
+		} else if f.Hands {
+			end += " Those that do not want hands."
+		}
+		which := ", the largest with a rim"
+		if f.Count == 1 {
+			which = " with a rim"
+		}
+		return n("hole", "holes") + which + fmt.Sprintf(" of %.3g mm: what is inside and what outside is a guess, layers may come out empty or filled.", f.SizeMM) + end
+	case FaultNonManifold:
+		return n("edge joins", "edges join") + " more than two faces: bodies touch along a line, the print is weak or parts there. Join them by a little overlap, or pull them apart."
+	case FaultFlipped:
+		return n("edge lies", "edges lie") + " between facets that face opposite ways: walls vanish or fill in there. Mending turns them."
+	case FaultInverted:
+		return n("shell is", "shells are") + " inside out: solid becomes hollow. Mending turns it the right way."
+	case FaultDoubled:
+		return n("facet lies", "facets lie") + " on another of the same corners: the wall between is counted twice or not at all. Mending takes the double away."
+	case FaultBuried:
+		return n("body lies", "bodies lie") + " wholly inside another: it adds nothing and can leave a seam of loose lines inside. Mending takes it out."
+	case FaultOverlap:
+		return n("pair of bodies overlaps", "pairs of bodies overlap") + fmt.Sprintf(": they print as one, which is well; %.3g cm³ that they share count once in the solid volume and twice in the quick one.", f.VolumeMM3/1000)
+	case FaultSelf:
+		return n("body crosses itself", "bodies cross themselves") + fmt.Sprintf(": it prints as one, which is well; the quick volume counts %.3g cm³ twice.", f.VolumeMM3/1000)
+	case FaultBodies:
+		if f.Count == 1 {
+			return "One piece is not attached to anything: it comes off the plate by itself. Make it a part of its own, or join it by an overlap."
+		}
+		return fmt.Sprintf("%d pieces are not attached to the largest: they come off the plate by themselves. Make each a part of its own, or join them by an overlap.", f.Count)
+	case FaultSpeck:
+		return n("loose speck", "loose specks") + fmt.Sprintf(", up to %.2g mm across: it prints as a crumb that floats in the vat. Mending drops it.", f.SizeMM)
+	case FaultDegenerate:
+		return n("triangle has", "triangles have") + " no area: harmless, left out of all figures. Mending drops it."
+	}
+	return f.Kind
+}

@@ -1,0 +1,103 @@
+package mesh
+
+import (
+	"math"
+	"slices"
+)
+
+// Walls is how thick the matter is behind a surface.
+type Walls struct {
+	VertexMM   []float64 `json:"-"` // at every vertex; +Inf where nothing lies behind it
+	ThinnestMM float64   `json:"thinnest_mm"`
+	ThinnestAt Vec       `json:"thinnest_at"`
+	// The thickness under which these shares of the surface lie.
+	Share1MM   float64 `json:"share1_mm"`   // a hundredth
+	Share10MM  float64 `json:"share10_mm"`  // a tenth
+	Share50MM  float64 `json:"share50_mm"`  // half
+	FacetsSeen int     `json:"facets_seen"` // facets with matter behind them
+}
+
+// opposing is the least cosine between a ray and the facet it leaves by for the two
+// surfaces to be the two sides of a wall; a wedge or a tip is none.
+const opposing = 0.5
+
+// alike is how many times as thick the corners of a facet may be for its thickness to
+// be believed: a sliver that sees a dent beside it is no wall.
+const alike = 2.5
+
+// Thickness sends a ray inward from the middle of every facet and from every vertex,
+// against the normal, to where it leaves the matter. A vertex takes the least of its
+// own and of the facets around it; the thinnest place is the least between two
+// surfaces that oppose each other within 60°, so an edge or a tip, thin by nature, is
+// not taken for a wall, and whose surroundings agree. Scale it with the model: thickness goes with the first power.
+func (m *Mesh) Thickness() Walls {
+	tree := NewTree(m)
+	w := workers(len(m.Triangles))
+	facet, oppose := make([]float64, len(m.Triangles)), make([]bool, len(m.Triangles))
+	skin := 1e-6 * m.Box.Diagonal()
+	inward := func(p, n Vec) (mm float64, wall bool) {
+		l := n.Len()
+		if l == 0 {
+			return math.Inf(1), false
+		}
+		d := n.Mul(-1 / l)
+		hit, met := tree.Ray(p, d, skin)
+		if !met || hit.Facing <= 0 {
+			return math.Inf(1), false
+		}
+		return hit.MM, hit.Facing >= opposing
+	}
+	spread(len(m.Triangles), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			t := m.Triangles[i]
+			facet[i], oppose[i] = inward(m.middle(t), m.normal(t))
+		}
+	})
+	normals := make([]Vec, len(m.Vertices))
+	out := Walls{VertexMM: make([]float64, len(m.Vertices)), ThinnestMM: math.Inf(1)}
+	for i := range out.VertexMM {
+		out.VertexMM[i] = math.Inf(1)
+	}
+	for i, t := range m.Triangles {
+		n := m.normal(t)
+		for _, v := range t {
+			normals[v] = normals[v].Add(n)
+			out.VertexMM[v] = min(out.VertexMM[v], facet[i])
+		}
+	}
+	own := make([]float64, len(m.Vertices))
+	spread(len(m.Vertices), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			own[i], _ = inward(m.Vertices[i], normals[i])
+		}
+	})
+	var seen, areas []float64
+	for i, t := range m.Triangles {
+		if !oppose[i] {
+			continue
+		}
+		seen, areas = append(seen, facet[i]), append(areas, m.normal(t).Len())
+		if facet[i] < out.ThinnestMM && max(own[t[0]], own[t[1]], own[t[2]]) <= alike*facet[i] {
+			out.ThinnestMM, out.ThinnestAt = facet[i], m.middle(t)
+		}
+	}
+	for i, mm := range own {
+		out.VertexMM[i] = min(out.VertexMM[i], mm)
+	}
+	if math.IsInf(out.ThinnestMM, 1) && len(seen) > 0 { // no place agrees with its surroundings
+		out.ThinnestMM = slices.Min(seen)
+	}
+	out.FacetsSeen = len(seen)
+	if len(seen) == 0 {
+		out.ThinnestMM = 0
+		return out
+	}
+	q := quantiles(seen, areas, 0.01, 0.1, 0.5)
+	out.Share1MM, out.Share10MM, out.Share50MM = q[0], q[1], q[2]
+	return out
+}
+
+// middle returns a triangle's centroid.
+func (m *Mesh) middle(t [3]int32) Vec {
+	return m.Vertices[t[0]].Add(m.Vertices[t[1]]).Add(m.Vertices[t[2]]).Mul(1.0 / 3)
+}

@@ -1,0 +1,320 @@
+package solid
+
+import (
+	"cmp"
+	"math"
+	"runtime"
+	"slices"
+	"sync"
+
+	"sakuji/core/mesh"
+)
+
+// Standing is one way for a part to stand, with what it would cost.
+type Standing struct {
+	Matrix          [9]float64 `json:"matrix"` // by rows: turns the file's coordinates into standing ones
+	HeightMM        float64    `json:"height_mm"`
+	SupportMM3      float64    `json:"support_mm3"`
+	ContactMM2      float64    `json:"contact_mm2"` // of faces that supports must hold, seen from below
+	LargestLayerMM2 float64    `json:"largest_layer_mm2"`
+	Minutes         float64    `json:"minutes"`
+	Score           float64    `json:"score"` // 1 would be the best of all in everything
+
+	Down mesh.Vec `json:"-"` // the file's direction that points at the plate
+}
+
+// Wishes say how much each thing matters; only their ratios count.
+type Wishes struct {
+	Time    float64
+	Support float64
+	Scar    float64 // faces that supports touch
+	Layer   float64 // the largest layer, which pulls at the film
+}
+
+// ResinWishes and FilamentWishes are the house's: resin minds the pull of large layers
+// and scars, filament the material and hours of supports. Source: common practice.
+var (
+	ResinWishes    = Wishes{Time: 1, Support: 0.5, Scar: 1.5, Layer: 1.5}
+	FilamentWishes = Wishes{Time: 1, Support: 2, Scar: 1, Layer: 0}
+)
+
+// listed is how many standings are worked out exactly.
+const listed = 5
+
+// apartDeg is how much two listed standings differ at least.
+const apartDeg = 20.0
+
+// OrientSlices is how many slices a listed standing is cut into.
+const OrientSlices = 120
+
+// Orient looks for good ways to stand. The given number of directions, spread evenly
+// over the sphere [published: Gonzalez, Measurement of areas on a sphere using
+// Fibonacci lattices, 2010], and those that lay a large flat face on the plate are
+// ranked by quick figures: from the areas of facets by their normals, and from the
+// outermost vertices, so that the number of triangles hardly matters. The best few,
+// at least 20° apart, are then worked out with the same grids as everything else.
+// supportOfRoom is the share of the room under overhangs that supports fill; minutes
+// is asked of every listed standing.
+func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minutes func(Profile, Overhang) float64) []Standing {
+	if len(m.Triangles) == 0 || directions < 1 {
+		return nil
+	}
+	q := newQuick(m)
+	downs := append(sphere(directions), q.flat()...)
+	downs = append(downs, mesh.Vec{Z: -1}) // as it stands
+	ranked := make([]Standing, len(downs))
+	for i, d := range downs {
+		ranked[i] = q.standing(d)
+	}
+	w.score(ranked)
+	slices.SortStableFunc(ranked, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
+	var best []Standing
+	for _, s := range ranked {
+		if len(best) < listed && !slices.ContainsFunc(best, func(o Standing) bool { return o.Down.Dot(s.Down) > math.Cos(apartDeg*math.Pi/180) }) {
+			best = append(best, s)
+		}
+	}
+	next := make(chan int)
+	var wait sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		wait.Go(func() {
+			for i := range next {
+				best[i] = exactly(m, best[i].Down, supportOfRoom, minutes)
+			}
+		})
+	}
+	for i := range best {
+		next <- i
+	}
+	close(next)
+	wait.Wait()
+	w.score(best)
+	slices.SortStableFunc(best, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
+	return best
+}
+
+// exactly works a standing out.
+func exactly(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Standing {
+	s := Standing{Down: down, Matrix: Turn(down)}
+	turned := Turned(m, s.Matrix)
+	o, p := OverhangOf(turned, OverhangDeg), ProfileOf(turned, OrientSlices)
+	s.HeightMM, s.SupportMM3, s.ContactMM2 = p.HeightMM, supportOfRoom*o.VolumeMM3, o.AreaMM2
+	for _, slice := range p.Slices {
+		s.LargestLayerMM2 = max(s.LargestLayerMM2, slice.AreaMM2)
+	}
+	s.Minutes = minutes(p, o)
+	return s
+}
+
+// Turn is the matrix, by rows, that turns a direction straight down and x as little as
+// it can.
+func Turn(down mesh.Vec) [9]float64 {
+	z := down.Mul(-1 / down.Len())
+	if z.X == 0 && z.Y == 0 && z.Z > 0 {
+		return [9]float64{1, 0, 0, 0, 1, 0, 0, 0, 1}
+	}
+	x := mesh.Vec{X: 1}.Sub(z.Mul(z.X))
+	if x.Len() < 1e-3 { // x itself would stand upright
+		x = mesh.Vec{Y: 1}.Sub(z.Mul(z.Y))
+	}
+	x = x.Mul(1 / x.Len())
+	y := z.Cross(x)
+	return [9]float64{x.X, x.Y, x.Z, y.X, y.Y, y.Z, z.X, z.Y, z.Z}
+}
+
+// Turned returns the mesh turned by a matrix.
+func Turned(m *mesh.Mesh, r [9]float64) *mesh.Mesh {
+	out := &mesh.Mesh{Vertices: make([]mesh.Vec, len(m.Vertices)), Triangles: m.Triangles, Box: mesh.EmptyBox()}
+	for i, v := range m.Vertices {
+		p := mesh.Vec{X: r[0]*v.X + r[1]*v.Y + r[2]*v.Z, Y: r[3]*v.X + r[4]*v.Y + r[5]*v.Z, Z: r[6]*v.X + r[7]*v.Y + r[8]*v.Z}
+		out.Vertices[i] = p
+		out.Box.Add(p)
+	}
+	return out
+}
+
+// sphere spreads n directions evenly.
+func sphere(n int) []mesh.Vec {
+	out := make([]mesh.Vec, n)
+	golden := math.Pi * (3 - math.Sqrt(5))
+	for i := range out {
+		z := 1 - (2*float64(i)+1)/float64(n)
+		r := math.Sqrt(1 - z*z)
+		s, c := math.Sincos(golden * float64(i))
+		out[i] = mesh.Vec{X: r * c, Y: r * s, Z: z}
+	}
+	return out
+}
+
+// score gives each standing its share of the best in every wish, weighted.
+func (w Wishes) score(list []Standing) {
+	measures := []struct {
+		weight float64
+		of     func(*Standing) float64
+	}{
+		{w.Time, func(s *Standing) float64 { return s.Minutes }}, {w.Support, func(s *Standing) float64 { return s.SupportMM3 }},
+		{w.Scar, func(s *Standing) float64 { return s.ContactMM2 }}, {w.Layer, func(s *Standing) float64 { return s.LargestLayerMM2 }},
+	}
+	total := w.Time + w.Support + w.Scar + w.Layer
+	for i := range list {
+		list[i].Score = 0
+	}
+	for _, m := range measures {
+		if m.weight <= 0 {
+			continue
+		}
+		least, most := math.Inf(1), 0.0
+		for i := range list {
+			least, most = min(least, m.of(&list[i])), max(most, m.of(&list[i]))
+		}
+		// A twentieth of the worst is as good as nothing: else one mm² would beat all.
+		floor := least + most/20
+		for i := range list {
+			if x := m.of(&list[i]) + most/20; x > 0 {
+				list[i].Score += m.weight / total * floor / x
+			} else {
+				list[i].Score += m.weight / total
+			}
+		}
+	}
+}
+
+// quick is what ranks directions: facets gathered by their normals, and the vertices
+// that lie outermost.
+type quick struct {
+	bins     []bin
+	outer    []mesh.Vec
+	volume   float64
+	diagonal float64
+}
+
+// bin is the facets of about one normal.
+type bin struct {
+	normal mesh.Vec // sum, as long as their area
+	centre mesh.Vec // sum of middles by area
+	area   float64
+}
+
+// binSide is how finely the sphere of normals is told apart: squares along each side
+// of a cube around it.
+const binSide = 24
+
+// cubeBin is the square of a cube around the origin that a direction meets.
+func cubeBin(v mesh.Vec) int {
+	ax, ay, az := math.Abs(v.X), math.Abs(v.Y), math.Abs(v.Z)
+	face, u, w, major := 0, v.Y, v.Z, ax
+	switch {
+	case ay >= ax && ay >= az:
+		face, u, w, major = 2, v.X, v.Z, ay
+	case az >= ax && az >= ay:
+		face, u, w, major = 4, v.X, v.Y, az
+	}
+	if face == 0 && v.X < 0 || face == 2 && v.Y < 0 || face == 4 && v.Z < 0 {
+		face++
+	}
+	if major == 0 {
+		return 0
+	}
+	at := func(x float64) int { return min(binSide-1, int((x/major+1)/2*binSide)) }
+	return (face*binSide+at(u))*binSide + at(w)
+}
+
+func newQuick(m *mesh.Mesh) *quick {
+	const all = 6 * binSide * binSide
+	most := runtime.GOMAXPROCS(0)
+	parts, volumes := make([][]bin, most), make([]float64, most)
+	far, at := make([][]float64, most), make([][]mesh.Vec, most)
+	middle := m.Box.Centre()
+	n := shared(len(m.Triangles), 50_000, func(k, from, to int) {
+		bins := make([]bin, all)
+		for _, t := range m.Triangles[from:to] {
+			a, b, c := m.Vertices[t[0]].Sub(middle), m.Vertices[t[1]].Sub(middle), m.Vertices[t[2]].Sub(middle)
+			normal := b.Sub(a).Cross(c.Sub(a)).Mul(0.5)
+			area := normal.Len()
+			if area == 0 {
+				continue
+			}
+			x := &bins[cubeBin(normal)]
+			x.normal = x.normal.Add(normal)
+			x.centre = x.centre.Add(a.Add(b).Add(c).Mul(area / 3))
+			x.area += area
+			volumes[k] += a.Dot(normal) / 3
+		}
+		parts[k] = bins
+	})
+	// The vertex furthest out in each square of the cube.
+	reached := shared(len(m.Vertices), 50_000, func(k, from, to int) {
+		far[k], at[k] = make([]float64, all), make([]mesh.Vec, all)
+		for _, v := range m.Vertices[from:to] {
+			p := v.Sub(middle)
+			if d, i := p.Dot(p), cubeBin(p); d > far[k][i] {
+				far[k][i], at[k][i] = d, p
+			}
+		}
+	})
+	q := &quick{diagonal: m.Box.Diagonal()}
+	for i := range all {
+		var b bin
+		best := 0.0
+		var outer mesh.Vec
+		for k := range n {
+			b.normal, b.centre, b.area = b.normal.Add(parts[k][i].normal), b.centre.Add(parts[k][i].centre), b.area+parts[k][i].area
+		}
+		for k := range reached {
+			if far[k][i] > best {
+				best, outer = far[k][i], at[k][i]
+			}
+		}
+		if b.area > 0 {
+			b.normal, b.centre = b.normal.Mul(1/b.normal.Len()), b.centre.Mul(1/b.area)
+			q.bins = append(q.bins, b)
+		}
+		if best > 0 {
+			q.outer = append(q.outer, outer)
+		}
+	}
+	for _, v := range volumes {
+		q.volume += v
+	}
+	q.volume = math.Abs(q.volume)
+	return q
+}
+
+// flatFaces is how many of the largest groups of facets are tried on the plate.
+const flatFaces = 24
+
+// flat returns the normals of the largest groups of facets.
+func (q *quick) flat() []mesh.Vec {
+	bins := slices.Clone(q.bins)
+	slices.SortStableFunc(bins, func(a, b bin) int { return cmp.Compare(b.area, a.area) })
+	var out []mesh.Vec
+	for _, b := range bins[:min(len(bins), flatFaces)] {
+		out = append(out, b.normal)
+	}
+	return out
+}
+
+// standing is a quick figure of each thing: time by height, support by the room under
+// groups of facets, scars by their area, the layer by the mean section.
+func (q *quick) standing(down mesh.Vec) Standing {
+	s := Standing{Down: down}
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, p := range q.outer {
+		h := -p.Dot(down)
+		low, high = min(low, h), max(high, h)
+	}
+	s.HeightMM = max(high-low, 1e-9)
+	steep := math.Sin(OverhangDeg * math.Pi / 180)
+	for _, b := range q.bins {
+		lean := b.normal.Dot(down)
+		height := -b.centre.Dot(down) - low
+		if lean <= steep || height < 0.2 || lean > 0.999 && height < 0.003*q.diagonal { // it stands on the plate
+			continue
+		}
+		s.ContactMM2 += b.area * lean
+		s.SupportMM3 += b.area * lean * height
+	}
+	s.Minutes = s.HeightMM
+	s.LargestLayerMM2 = q.volume / s.HeightMM
+	return s
+}

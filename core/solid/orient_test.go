@@ -1,0 +1,93 @@
+package solid
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+)
+
+// byHeight takes a minute for each millimetre.
+func byHeight(p Profile, _ Overhang) float64 { return p.HeightMM }
+
+// A stepped cone standing on its point is turned onto its base: nothing hangs there.
+func TestASteppedConeStandsOnItsBase(t *testing.T) {
+	cone := meshtest.Turned([][2]float64{{0, 0}, {5, 0}, {5, 8}, {10, 8}, {10, 16}, {15, 16}, {15, 24}, {20, 24}, {20, 32}, {0, 32}}, 64).Weld()
+	// Each step hangs over nothing: rings of the steps' differences, seen from below.
+	o := OverhangOf(cone, OverhangDeg)
+	assert.InEpsilon(t, math.Pi*(20*20-5*5), o.AreaMM2, 0.02)
+	best := Orient(cone, 300, FilamentWishes, 0.15, byHeight)
+	require.NotEmpty(t, best)
+	assert.Greater(t, best[0].Down.Z, 0.999, "its top is its base")
+	assert.InDelta(t, 0, best[0].SupportMM3, 5)
+	assert.InDelta(t, 32, best[0].HeightMM, 1e-3)
+	assert.Len(t, best, listed)
+	for i := range best {
+		if i > 0 {
+			assert.LessOrEqual(t, best[i].Score, best[i-1].Score, "best first")
+		}
+		for k := range i {
+			assert.LessOrEqual(t, best[i].Down.Dot(best[k].Down), math.Cos(apartDeg*math.Pi/180)+1e-9, "each is another way to stand")
+		}
+	}
+}
+
+func TestAPlateLiesInFilamentAndTiltsInResin(t *testing.T) {
+	plate := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 80, Y: 50, Z: 4}).Weld()
+	flat := Orient(plate, 500, FilamentWishes, 0.15, byHeight)[0]
+	assert.Greater(t, math.Abs(flat.Down.Z), 0.999)
+	assert.InDelta(t, 4, flat.HeightMM, 1e-6)
+	resin := Orient(plate, 500, Wishes{Layer: 1}, 0.06, byHeight)[0]
+	assert.Less(t, resin.LargestLayerMM2, 400.0, "where only the pull counts it does not lie flat: 4,000 mm²")
+}
+
+// A matrix turns, and turns the given direction down; what is listed agrees with the
+// mesh turned by it.
+func TestTurnProperty(t *testing.T) {
+	body := meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 24).Weld()
+	volume := body.Measure().VolumeMM3
+	rapid.Check(t, func(t *rapid.T) {
+		g := rapid.Float64Range(-1, 1)
+		d := mesh.Vec{X: g.Draw(t, "x"), Y: g.Draw(t, "y"), Z: g.Draw(t, "z")}
+		if d.Len() < 0.01 {
+			return
+		}
+		r := Turn(d)
+		down := mesh.Vec{X: r[0]*d.X + r[1]*d.Y + r[2]*d.Z, Y: r[3]*d.X + r[4]*d.Y + r[5]*d.Z, Z: r[6]*d.X + r[7]*d.Y + r[8]*d.Z}
+		if math.Abs(down.X)+math.Abs(down.Y) > 1e-9 || math.Abs(down.Z+d.Len()) > 1e-9 {
+			t.Fatalf("%v goes to %v", d, down)
+		}
+		turned := Turned(body, r).Measure()
+		if math.Abs(turned.VolumeMM3-volume) > 1e-6*volume || turned.InvertedShells > 0 {
+			t.Fatalf("it is not a turn: %+v", turned)
+		}
+		s := exactly(body, d, 0.1, byHeight)
+		if math.Abs(s.HeightMM-turned.SizeMM[2]) > 1e-9 || s.Minutes != s.HeightMM {
+			t.Fatalf("%+v", s)
+		}
+	})
+}
+
+// The quick figures rank as the exact ones do: on a figure that leans, the best by
+// them is among the better half of all directions worked out in full.
+func TestQuickFiguresRankWell(t *testing.T) {
+	m, _ := bunnyAndReference(t)
+	best := Orient(m, 400, ResinWishes, 0.06, byHeight)
+	all := []Standing{best[0]}
+	for _, d := range sphere(60) {
+		all = append(all, exactly(m, d, 0.06, byHeight))
+	}
+	ResinWishes.score(all)
+	better := 0
+	for _, s := range all[1:] {
+		if s.Score > all[0].Score {
+			better++
+		}
+	}
+	assert.LessOrEqual(t, better, 6, "a tenth of all at most is better than the one found")
+}

@@ -1,0 +1,100 @@
+package store
+
+import (
+	"time"
+
+	"sakuji/studio"
+)
+
+const jobColumns = `id, kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, hand_id, at_ms`
+
+func scanJob(scan func(...any) error, j *studio.Job) error {
+	return scan(&j.ID, &j.Kind, &j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), &j.SHA, &j.Bytes, &j.Name, packed{&j.Options},
+		&j.State, &j.Share, &j.Note, &j.Who, id(&j.HandID), at(&j.At))
+}
+
+// AddJob puts a job at the end of the queue.
+func (t *Tx) AddJob(j *studio.Job) (err error) {
+	if j.State == "" {
+		j.State = studio.JobWaiting
+	}
+	j.ID, err = t.insert(`INSERT INTO jobs (kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, hand_id, at_ms)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		j.Kind, j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), j.SHA, j.Bytes, j.Name, packed{j.Options}, j.State, j.Share, j.Note, j.Who, id(&j.HandID), at(&j.At))
+	return err
+}
+
+// NextJob takes the next job: what people wait for before studies, else in order.
+func (t *Tx) NextJob() (studio.Job, error) {
+	return one(t, scanJob, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = 'study', id LIMIT 1) RETURNING `+jobColumns)
+}
+
+// Job returns one by id.
+func (t *Tx) Job(id int64) (studio.Job, error) {
+	return one(t, scanJob, `SELECT `+jobColumns+` FROM jobs WHERE id = ?`, id)
+}
+
+// Batch returns the jobs that came together, in order.
+func (t *Tx) Batch(batch string) ([]studio.Job, error) {
+	return rows(t, scanJob, `SELECT `+jobColumns+` FROM jobs WHERE batch = ? ORDER BY id`, batch)
+}
+
+const openJobs = `SELECT ` + jobColumns + ` FROM jobs WHERE seen = 0 AND state IN ('waiting', 'running', 'failed') AND `
+
+// OpenJobs returns the jobs of an order or of a design that still run, or that failed
+// and were not looked at; studies only of the model named.
+func (t *Tx) OpenJobs(orderID, designID, studyOf int64) ([]studio.Job, error) {
+	return rows(t, scanJob, openJobs+`(kind <> 'study' AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
+		OR kind = 'study' AND model_id = ?3) ORDER BY id`, orderID, designID, studyOf)
+}
+
+// ShelfJobs returns the files on their way in that belong to no order and no design.
+func (t *Tx) ShelfJobs() ([]studio.Job, error) {
+	return rows(t, scanJob, openJobs+`kind = 'read' AND order_id IS NULL AND model_id IS NULL ORDER BY id`)
+}
+
+// MoveJob says how far a running job is; it reports whether the job still runs.
+func (t *Tx) MoveJob(id int64, share float64, note string) (running bool, err error) {
+	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET share = ?, note = ? WHERE id = ? AND state = 'running'`, share, note, id)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n == 1, err
+}
+
+// EndJob ends a job that waits or runs; it reports whether it did.
+func (t *Tx) EndJob(id int64, state, note string, madeID int64) (ended bool, err error) {
+	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET state = ?, note = ?, made_id = coalesce(nullif(?, 0), made_id), share = CASE ? WHEN 'done' THEN 1 ELSE share END
+		WHERE id = ? AND state IN ('waiting', 'running')`, state, note, madeID, state, id)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n == 1, err
+}
+
+// SeeJob puts a failed job out of sight.
+func (t *Tx) SeeJob(id int64) error { return t.exec(`UPDATE jobs SET seen = 1 WHERE id = ?`, id) }
+
+// WakeJobs puts jobs back that ran when the program ended.
+func (t *Tx) WakeJobs() error {
+	return t.exec(`UPDATE jobs SET state = 'waiting', share = 0, note = '' WHERE state = 'running'`)
+}
+
+// SweepJobs forgets jobs that ended long ago; what they made stays.
+func (t *Tx) SweepJobs(before time.Time) error {
+	return t.exec(`DELETE FROM jobs WHERE at_ms < ? AND (state IN ('done', 'cancelled') OR seen = 1)`, at(&before))
+}
+
+// DropFile takes the row of a kept file away if nothing speaks of it; it reports
+// whether it did, and then the file itself may go.
+func (t *Tx) DropFile(sha string) (dropped bool, err error) {
+	r, err := t.tx.ExecContext(t.ctx, `DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1)
+		AND NOT EXISTS (SELECT 1 FROM studies WHERE view_sha = ?1 OR still_sha = ?1) AND NOT EXISTS (SELECT 1 FROM jobs WHERE sha = ?1 AND state IN ('waiting', 'running'))`, sha)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n == 1, err
+}

@@ -1,0 +1,74 @@
+package studio
+
+import "time"
+
+// Kinds of long work.
+const (
+	JobRead   = "read"   // a file that came
+	JobStudy  = "study"  // faults, bodies, walls, a mesh to turn
+	JobMend   = "mend"   // a mended version
+	JobReduce = "reduce" // one of fewer triangles
+	JobUnit   = "unit"   // one taken in another unit
+	JobBodies = "bodies" // a version for each body
+)
+
+// States of a job.
+const (
+	JobWaiting   = "waiting"
+	JobRunning   = "running"
+	JobDone      = "done"
+	JobFailed    = "failed"
+	JobCancelled = "cancelled"
+)
+
+// Job is long work in the queue. It survives a restart.
+type Job struct {
+	ID      int64
+	Kind    string
+	Batch   string // jobs of one deed
+	OrderID int64  // where its model becomes an item
+	ModelID int64  // what it works on
+	MadeID  int64  // what came of it
+	SHA     string // the file it reads
+	Bytes   int64
+	Name    string
+	Options JobOptions
+	State   string
+	Share   float64 // done, 0 to 1
+	Note    string  // what it does now, or why it failed
+	Who     string
+	HandID  int64
+	At      time.Time
+}
+
+// JobOptions are what the deed asked for.
+type JobOptions struct {
+	Each        bool    `json:"each,omitempty"`         // an item for each file
+	Triangles   int     `json:"triangles,omitempty"`    // to leave
+	DeviationMM float64 `json:"deviation_mm,omitempty"` // or how far the surface may move
+	Unit        string  `json:"unit,omitempty"`
+	Revises     int64   `json:"revises,omitempty"` // the version that a file takes the place of
+}
+
+// Open reports a job that waits or runs.
+func (j Job) Open() bool { return j.State == JobWaiting || j.State == JobRunning }
+
+// Doing says what the job is, for people.
+func (j Job) Doing() string {
+	switch j.Kind {
+	case JobMend:
+		return "mending " + j.Name
+	case JobReduce:
+		return "reducing " + j.Name
+	case JobUnit:
+		return "taking " + j.Name + " in another unit"
+	case JobBodies:
+		return "taking " + j.Name + " apart"
+	case JobStudy:
+		return "looking closely at " + j.Name
+	}
+	return "reading " + j.Name
+}
+
+// Percent is how far it is.
+func (j Job) Percent() int { return int(100 * j.Share) }

@@ -1,0 +1,182 @@
+package studio
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"math"
+
+	"sakuji/core/process"
+	"sakuji/core/rates"
+)
+
+// Rules by which a size is set.
+const (
+	ByRatio  = "ratio"  // so many times the file
+	ByScale  = "scale"  // 1:n of something of a real height
+	ByHeight = "height" // a finished height
+	ByBase   = "base"   // a base's diameter
+	ByHead   = "head"   // a wearer's head
+	ByGirth  = "girth"  // round a forearm, a calf or a chest
+)
+
+// SizeRule says how an item's size was set. Lengths are millimetres; those a rule
+// does not use are naught.
+type SizeRule struct {
+	By      string  `json:"by,omitempty"`
+	Ratio   float64 `json:"ratio,omitempty"`
+	OneTo   float64 `json:"one_to,omitempty"`  // the n of 1:n
+	Real    float64 `json:"real,omitempty"`    // height of the real thing
+	Height  float64 `json:"height,omitempty"`  // finished
+	Base    float64 `json:"base,omitempty"`    // diameter
+	Round   float64 `json:"round,omitempty"`   // circumference of head or limb
+	Length  float64 `json:"length,omitempty"`  // of the head, front to back
+	Breadth float64 `json:"breadth,omitempty"` // of the head, ear to ear
+	Padding float64 `json:"padding,omitempty"` // on every side
+	InsideL float64 `json:"inside_l,omitempty"`
+	InsideB float64 `json:"inside_b,omitempty"` // the file's inside, length and breadth
+}
+
+// Inside proposes how wide a worn piece is inside: its plan less the wall on either
+// side.
+func Inside(m Model, wallMM float64) (lengthMM, breadthMM float64) {
+	d := m.Measures.SizeMM
+	return max(0, max(d[0], d[1])-2*wallMM), max(0, min(d[0], d[1])-2*wallMM)
+}
+
+// BaseMM is how wide the model stands: the circle of the area that lies on the plate,
+// or the wider side of its plan where nothing lies flat.
+func (m Model) BaseMM() float64 {
+	if a := m.Shape.Overhang.FootprintMM2; a > 0 {
+		return 2 * math.Sqrt(a/math.Pi)
+	}
+	return max(m.Measures.SizeMM[0], m.Measures.SizeMM[1])
+}
+
+// EllipseMM is the way round an oval [published: Ramanujan, Modular equations and
+// approximations to π, 1914; within a ten-thousandth for the shape of a head].
+func EllipseMM(length, breadth float64) float64 {
+	a, b := length/2, breadth/2
+	return math.Pi * (3*(a+b) - math.Sqrt((3*a+b)*(a+3*b)))
+}
+
+// Scale works out the ratio to the file, and how.
+func (r SizeRule) Scale(m Model) (k float64, w rates.Working, err error) {
+	fig := func(label string, mm float64, source string) rates.Figure { return rates.Of(label, mm, "mm", source) }
+	need := func(ok bool, what string) {
+		if err == nil && !ok {
+			err = errors.New(what)
+		}
+	}
+	switch r.By {
+	case ByRatio:
+		need(r.Ratio > 0, "say how many times the file’s size")
+		k = r.Ratio
+		w = rates.Working{Formula: "as asked", Inputs: []rates.Figure{rates.Of("ratio", r.Ratio, "×", rates.Ours)}}
+	case ByScale:
+		need(r.OneTo > 0 && r.Real > 0, "say the scale, as the n of 1:n, and how tall the real thing is")
+		h := m.Measures.SizeMM[2]
+		k = r.Real / r.OneTo / h
+		w = rates.Working{Formula: "real height ÷ n ÷ height of the file",
+			Inputs: []rates.Figure{fig("real height", r.Real, rates.Ours), rates.Of("n of 1:n", r.OneTo, "", rates.Ours), fig("height of the file", h, rates.Mesh)}}
+	case ByHeight:
+		need(r.Height > 0, "say the finished height")
+		h := m.Measures.SizeMM[2]
+		k = r.Height / h
+		w = rates.Working{Formula: "finished height ÷ height of the file", Inputs: []rates.Figure{fig("finished height", r.Height, rates.Ours), fig("height of the file", h, rates.Mesh)}}
+	case ByBase:
+		need(r.Base > 0, "say the base’s diameter")
+		b := m.BaseMM()
+		k = r.Base / b
+		w = rates.Working{Formula: "base ÷ how wide the file stands", Inputs: []rates.Figure{fig("base", r.Base, rates.Ours), fig("how wide it stands, as a circle", b, rates.Mesh)}}
+	case ByHead, ByGirth:
+		return r.worn()
+	default:
+		err = errors.New("choose how the size is set")
+	}
+	if err == nil && !(k > 0 && !math.IsInf(k, 0)) {
+		err = errors.New("the file is flat that way: nothing can be measured by it")
+	}
+	w.Result = rates.Of("times the file’s size", k, "×", rates.Derived)
+	return k, w, err
+}
+
+// worn fits a wearer: the way round first, then length and breadth where they were
+// taken, each with padding; the largest holds, for what is too wide can be lined.
+func (r SizeRule) worn() (k float64, w rates.Working, err error) {
+	if r.Round <= 0 && (r.Length <= 0 || r.Breadth <= 0) {
+		return 0, w, errors.New("take the wearer’s measure: the way round, or length and breadth")
+	}
+	if r.InsideL <= 0 || r.InsideB <= 0 {
+		return 0, w, errors.New("say how long and how broad the file is inside")
+	}
+	round := EllipseMM(r.InsideL, r.InsideB)
+	w.Formula = "(way round + 2π × padding) ÷ way round the inside of the file"
+	if r.Round > 0 {
+		k = (r.Round + 2*math.Pi*r.Padding) / round
+		w.Inputs = append(w.Inputs, rates.Of("way round the wearer", r.Round, "mm", rates.Ours))
+	}
+	if r.By == ByHead && r.Length > 0 && r.Breadth > 0 {
+		w.Formula += "; (length + 2 × padding) ÷ inside length; the same for breadth; the largest holds"
+		k = max(k, (r.Length+2*r.Padding)/r.InsideL, (r.Breadth+2*r.Padding)/r.InsideB)
+		w.Inputs = append(w.Inputs, rates.Of("length of the head", r.Length, "mm", rates.Ours), rates.Of("breadth of the head", r.Breadth, "mm", rates.Ours))
+	}
+	w.Inputs = append(w.Inputs, rates.Of("padding on every side", r.Padding, "mm", rates.Ours), rates.Of("inside of the file, length", r.InsideL, "mm", rates.Mesh),
+		rates.Of("inside of the file, breadth", r.InsideB, "mm", rates.Mesh), rates.Of("way round it", round, "mm", rates.Derived))
+	w.Result = rates.Of("times the file’s size", k, "×", rates.Derived)
+	return k, w, nil
+}
+
+// Text says the rule in a few words.
+func (r SizeRule) Text() string {
+	n := rates.Number
+	switch r.By {
+	case ByScale:
+		return "1:" + n(r.OneTo) + " of " + n(r.Real/1000) + " m"
+	case ByHeight:
+		return n(r.Height) + " mm tall"
+	case ByBase:
+		return "for a base of " + n(r.Base) + " mm"
+	case ByHead:
+		return "for a head of " + n(cmp.Or(r.Round, EllipseMM(r.Length, r.Breadth))/10) + " cm"
+	case ByGirth:
+		return "for a girth of " + n(r.Round/10) + " cm"
+	}
+	return ""
+}
+
+// Enlarged is the ratio to the file beyond which detail goes soft. Source: common
+// practice.
+const Enlarged = 3.0
+
+// FinestMM is the least detail that can be painted. Source: from memory.
+const FinestMM = 0.3
+
+// SizeCautions says what a size asks of a model: soft detail, walls too thin for the
+// process, clearances that went with the scale. Walls is nil until they are measured.
+func (h House) SizeCautions(m Model, study *Study, k float64, processName string, joins bool) (out []string) {
+	if k > Enlarged {
+		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it anew, or accept it.", rates.Number(k)))
+	}
+	least := h.Book.V("wall." + processName)
+	if study != nil && study.Walls.FacetsSeen > 0 {
+		if t := study.Walls.ThinnestMM * k; t < least {
+			text := fmt.Sprintf("Its thinnest wall comes to %.2g mm; %s wants %s mm.", t, processName, rates.Number(least))
+			if share := study.Walls.Share1MM * k; share >= least {
+				text += " Under a hundredth of its surface is that thin."
+			} else if study.Walls.Share10MM*k < least {
+				text += " So is more than a tenth of its surface."
+			}
+			out = append(out, text)
+		}
+	}
+	if joins && math.Abs(k-1) > 0.005 {
+		low, high := 0.1, 0.2
+		if processName == process.Filament {
+			low, high = 0.2, 0.4
+		}
+		out = append(out, fmt.Sprintf("Plugs and sockets scale, their clearance must not: %s–%s mm in the file becomes %s–%s mm. Cut or sand the fits anew.",
+			rates.Number(low), rates.Number(high), rates.Number(low*k), rates.Number(high*k)))
+	}
+	return out
+}

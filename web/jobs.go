@@ -1,0 +1,98 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/studio"
+)
+
+func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) {
+	err := s.app.CancelJob(r.Context(), pathID(r, "id"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	back := r.PostFormValue("back")
+	if !strings.HasPrefix(back, "/") || strings.HasPrefix(back, "//") || strings.Contains(back, `\`) {
+		back = "/models"
+	}
+	s.done(w, r, back, "")
+}
+
+// jobsView is a list of jobs, where it is streamed from, and where its forms lead back.
+type jobsView struct {
+	List   []studio.Job
+	Stream string
+	Back   string
+	Owner  bool
+}
+
+// Open reports whether any of them still runs.
+func (v jobsView) Open() bool {
+	for _, j := range v.List {
+		if j.Open() {
+			return true
+		}
+	}
+	return false
+}
+
+// jobs streams how far jobs are, as server-sent events: "jobs" with the list drawn
+// anew at every change, and "over" when none runs any more.
+func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
+	key := chi.URLParam(r, "key")
+	var load func() ([]studio.Job, error)
+	view := jobsView{}
+	switch chi.URLParam(r, "of") {
+	case "order":
+		view.Back = "/orders/" + key
+		load = func() ([]studio.Job, error) { return s.app.JobsOfOrder(r.Context(), key) }
+	case "model":
+		view.Back = "/models/" + key
+		load = func() ([]studio.Job, error) { return s.app.JobsOfModel(r.Context(), pathID(r, "key")) }
+	case "shelf":
+		view.Back = "/models"
+		load = func() ([]studio.Job, error) { return s.app.JobsOfShelf(r.Context()) }
+	default:
+		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
+		return
+	}
+	view.Owner = isOwner(r)
+	out := http.NewResponseController(w)
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.Header().Set("X-Accel-Buffering", "no")
+	for {
+		changed := s.app.Changed()
+		var err error
+		if view.List, err = load(); err != nil {
+			return
+		}
+		var b strings.Builder
+		if err := s.pages["models"].ExecuteTemplate(&b, "joblist", view); err != nil {
+			s.log.Error("template", "err", err)
+			return
+		}
+		fmt.Fprintf(w, "event: jobs\ndata: %s\n\n", strings.ReplaceAll(b.String(), "\n", " "))
+		if !view.Open() {
+			fmt.Fprint(w, "event: over\ndata: .\n\n")
+		}
+		if out.Flush() != nil || !view.Open() {
+			return
+		}
+		select {
+		case <-changed:
+			time.Sleep(100 * time.Millisecond) // a picture of every step is not needed
+		case <-time.After(15 * time.Second): // and a sign of life
+		case <-r.Context().Done():
+			return
+		case <-s.closing:
+			return
+		}
+	}
+}

@@ -1,0 +1,337 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/http"
+	"net/url"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/mesh"
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// soon is how long a request waits for a job before it shows how far it is.
+const soon = 700 * time.Millisecond
+
+func (s *Server) modelRoutes(r chi.Router) {
+	r.Get("/models", s.shelf)
+	r.Get("/models/{id}", s.model)
+	r.Get("/models/{id}/still.png", s.still)
+	r.Get("/models/{id}/view", s.view)
+	r.Get("/models/{id}/as/{format}", s.download)
+	r.Get("/models/{id}/layers", s.layers)
+	r.Get("/jobs/{of}/{key}", s.jobs)
+}
+
+func (s *Server) ownerModelRoutes(r chi.Router) {
+	r.Post("/models", s.addModels)
+	r.Post("/models/{id}/make/{kind}", s.remake)
+	r.Post("/models/{id}/revise", s.revise)
+	r.Post("/models/{id}/licence", s.saveLicence)
+	r.Post("/models/{id}/use", s.useVersion)
+	r.Post("/jobs/{id}/cancel", s.cancelJob)
+	r.Get("/orders/{no}/items/{item}/size", s.size)
+	r.Post("/orders/{no}/items/{item}/size", s.takeSize)
+}
+
+// shelf is all models by picture.
+func (s *Server) shelf(w http.ResponseWriter, r *http.Request) {
+	letters := r.FormValue("q")
+	list, err := s.app.Shelf(r.Context(), letters)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	jobs, err := s.app.JobsOfShelf(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	p := Page{Title: "Models", Sheet: "Models", Active: "/models", D: map[string]any{"List": list, "Q": letters, "Jobs": jobsView{jobs, "/jobs/shelf/all", "/models", isOwner(r)}},
+		Block: []Field{{"Designs", fmt.Sprint(len(list))}}, Keys: []Key{{"S", "search"}, {"A", "add files"}, {"↑ ↓", "move"}, {"Enter", "open"}}}
+	if byHTMX(r) {
+		s.fragment(w, r, "models", "shelf", p)
+		return
+	}
+	s.show(w, r, "models", p)
+}
+
+// modelView is a model's sheet with what its drawing needs.
+type modelView struct {
+	app.ModelSheet
+	DataJSON template.JS // for the canvas
+	Licences []string
+	Running  jobsView
+	Guess    *mesh.UnitGuess // a unit to take the file in
+}
+
+// Tenth is what a sculpt is usually reduced to.
+func (v modelView) Tenth() int { return max(4, v.Model.Measures.Triangles/10) }
+
+// Bodies is how many bodies the study told apart.
+func (v modelView) Bodies() int {
+	if v.Study == nil {
+		return 0
+	}
+	return len(v.Study.Bodies)
+}
+
+// Solid is the volume with what bodies share counted once.
+func (v modelView) Solid() float64 {
+	if v.Study == nil || v.Study.Overlap.Overlapped == 0 {
+		return v.Model.Measures.VolumeMM3
+	}
+	return v.Study.Overlap.SolidMM3
+}
+
+// Working tells where the volume came from.
+func (v modelView) Working() rates.Working {
+	in := []rates.Figure{rates.Of("volume of all shells, cavities taken off", v.Model.Measures.VolumeMM3/1000, "cm³", rates.Mesh)}
+	formula := "signed tetrahedra over all facets"
+	if v.Study != nil && v.Study.Overlap.Overlapped > 0 {
+		formula += ", less what bodies share"
+		in = append(in, rates.Of("shared, counted twice in it", v.Study.Overlap.Overlapped/1000, "cm³", rates.Mesh),
+			rates.Of("give or take", v.Study.Overlap.ErrorMM3/1000, "cm³", rates.Derived))
+	}
+	if v.Study != nil && v.Study.HullMM3 > 0 {
+		in = append(in, rates.Of("its convex hull", v.Study.HullMM3/1000, "cm³", rates.Mesh))
+	}
+	return rates.Working{Formula: formula, Inputs: in, Result: rates.Of("volume", v.Solid()/1000, "cm³", rates.Derived)}
+}
+
+func (s *Server) model(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.app.ModelSheet(r.Context(), pathID(r, "id"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v := modelView{ModelSheet: sheet, Licences: studio.Licences(), Running: jobsView{sheet.Jobs, fmt.Sprintf("/jobs/model/%d", sheet.Model.ID), fmt.Sprintf("/models/%d", sheet.Model.ID), isOwner(r)}}
+	if g, needed := sheet.Model.UnitGuess(); needed {
+		v.Guess = &g
+	}
+	data := map[string]any{"size": sheet.Model.Measures.SizeMM, "least": map[string]float64{"resin": sheet.House.Book.V("wall.resin"), "filament": sheet.House.Book.V("wall.filament")}}
+	inside := !sheet.Model.Measures.Watertight || sheet.Model.Measures.InvertedShells > 0
+	var spots []map[string]any
+	for i, a := range sheet.Advice {
+		inside = inside || a.Kind == mesh.FaultFlipped
+		for _, p := range a.Spots[:min(len(a.Spots), shownSpots)] {
+			spots = append(spots, map[string]any{"advice": i, "at": [3]float64{p.At.X, p.At.Y, p.At.Z}, "size": p.SizeMM})
+		}
+	}
+	data["spots"], data["inside"] = spots, inside
+	encoded, err := json.Marshal(data)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v.DataJSON = template.JS(encoded) //nolint:gosec // json.Marshal escapes what could end the element
+	s.show(w, r, "model", Page{Title: sheet.Design.Name, Sheet: "Model", Active: "/models", D: v,
+		Block: []Field{{"Version", fmt.Sprintf("%d of %d", s.number(sheet), len(sheet.Versions))}, {"Format", sheet.Model.Measures.Format}},
+		Keys:  []Key{{"V", "the view"}, {"O", "overhang"}, {"W", "walls"}, {"B", "bodies"}, {"M", "mend"}}})
+}
+
+// number is the place of the shown version among all, the first one 1.
+func (s *Server) number(sheet app.ModelSheet) int {
+	for i, v := range sheet.Versions {
+		if v.ID == sheet.Model.ID {
+			return len(sheet.Versions) - i
+		}
+	}
+	return 0
+}
+
+// forever tells browsers that what they got never changes.
+func forever(w http.ResponseWriter) {
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+}
+
+func (s *Server) still(w http.ResponseWriter, r *http.Request) {
+	m, err := s.app.Model(r.Context(), pathID(r, "id"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.sendStill(w, r, m.SHA)
+}
+
+func (s *Server) sendStill(w http.ResponseWriter, r *http.Request, sha string) {
+	picture, err := s.app.Still(r.Context(), sha)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	forever(w)
+	w.Header().Set("Content-Type", "image/png")
+	w.Write(picture) //nolint:errcheck // the reader has gone
+}
+
+// clientStill is the picture of an item of a sent quote.
+func (s *Server) clientStill(w http.ResponseWriter, r *http.Request) {
+	q, ok := s.clientSheet(w, r)
+	if !ok {
+		return
+	}
+	i, items := int(pathID(r, "item")), q.Quote.Document.Items
+	if i < 0 || i >= len(items) || len(items[i].Spec.Parts) == 0 {
+		s.errorPage(w, r, http.StatusNotFound, "There is no such picture.", "")
+		return
+	}
+	s.sendStill(w, r, items[i].Spec.Parts[0].Model.SHA)
+}
+
+func (s *Server) view(w http.ResponseWriter, r *http.Request) {
+	_, _, study, err := s.app.Design(r.Context(), pathID(r, "id"))
+	if err == nil && (study == nil || study.ViewSHA == "") {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	f, _, err := s.app.File(r.Context(), study.ViewSHA)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	defer f.Close()
+	forever(w)
+	w.Header().Set("Content-Type", "application/octet-stream")
+	http.ServeContent(w, r, "", time.Time{}, f)
+}
+
+// download gives a version in a format; a file as it came is at /files.
+func (s *Server) download(w http.ResponseWriter, r *http.Request) {
+	m, err := s.app.Model(r.Context(), pathID(r, "id"))
+	format := chi.URLParam(r, "format")
+	if err == nil && !studio.OneOf(format, "stl", "obj", "3mf") {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	name := strings.TrimSuffix(m.Name, path.Ext(m.Name)) + "." + format
+	w.Header().Set("Content-Type", map[string]string{"stl": "model/stl", "obj": "model/obj", "3mf": "model/3mf"}[format])
+	w.Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
+	if err := s.app.Download(r.Context(), m.ID, format, w); err != nil {
+		s.log.Error("download", "id", requestID(r.Context()), "err", err)
+		panic(http.ErrAbortHandler) // what was sent is not whole: break off, so that nobody takes it for the file
+	}
+}
+
+func (s *Server) revise(w http.ResponseWriter, r *http.Request) {
+	id := pathID(r, "id")
+	s.takeFiles(w, r, fmt.Sprintf("/models/%d", id), func(files []app.Kept, _ url.Values) (string, error) {
+		if len(files) > 1 {
+			s.app.LetGo(r.Context(), files)
+			return "", &app.Refusal{Text: "One file takes the place of one version."}
+		}
+		return s.app.Revise(r.Context(), owner(r), id, files[0])
+	})
+}
+
+func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	var o studio.JobOptions
+	kind := chi.URLParam(r, "kind")
+	switch kind {
+	case studio.JobReduce:
+		if f.text("how") == "deviation" {
+			o.DeviationMM = f.number("deviation", "How far the surface may move")
+		} else {
+			o.Triangles = f.whole("triangles", "Triangles to leave")
+		}
+	case studio.JobUnit:
+		o.Unit = f.text("unit")
+	}
+	id := pathID(r, "id")
+	batch, err := "", f.err
+	if err == nil {
+		batch, err = s.app.Remake(r.Context(), owner(r), id, kind, o)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	jobs, err := s.app.Await(r.Context(), batch, soon)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	to := fmt.Sprintf("/models/%d", id)
+	for _, j := range jobs {
+		switch j.State {
+		case studio.JobFailed:
+			if err = s.app.CancelJob(r.Context(), j.ID); err == nil {
+				err = &app.Refusal{Text: j.Note}
+			}
+			s.fail(w, r, err)
+			return
+		case studio.JobDone:
+			if kind == studio.JobBodies {
+				s.done(w, r, to, "Each body is a model of its own now; below they can become the parts of an order.")
+				return
+			}
+			s.done(w, r, fmt.Sprintf("/models/%d", j.MadeID), "This is the new version; the one before is kept.")
+			return
+		}
+	}
+	s.done(w, r, to, "It goes on by itself; the new version will stand below.")
+}
+
+func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	form := app.LicenceForm{Name: f.text("name"), Licence: f.text("licence"), Fee: f.text("fee"), Source: f.text("source"), Terms: f.text("terms"), Rights: f.text("rights"),
+		Until: f.moment("until", "Until", h.Studio.Zone()), Got: f.moment("got", "Got on", h.Studio.Zone())}
+	if !form.Until.IsZero() { // until the end of that day
+		form.Until = form.Until.AddDate(0, 0, 1).Add(-time.Millisecond)
+	}
+	if err = f.err; err == nil {
+		err = s.app.SaveLicence(r.Context(), owner(r), pathID(r, "id"), form)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, fmt.Sprintf("/models/%d", pathID(r, "id")), "The licence is noted.")
+}
+
+func (s *Server) useVersion(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	id, number := pathID(r, "id"), f.text("order")
+	var err error
+	told := "Order " + number + " prints this version now; what is printed already stays as it is."
+	if f.checked("bodies") {
+		err = s.app.UseBodies(r.Context(), owner(r), number, f.id("part"))
+		told = "Each body is a part of order " + number + " now."
+	} else {
+		err = s.app.UseVersion(r.Context(), owner(r), number, f.id("part"), id)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, fmt.Sprintf("/models/%d", id), told)
+}
+
+func isOwner(r *http.Request) bool {
+	person, _ := r.Context().Value(keyPerson).(studio.Person)
+	return person.Role == studio.Owner
+}
+
+// shownSpots is how many places of one fault are marked.
+const shownSpots = 8

@@ -1,0 +1,251 @@
+// The part sheet's canvas: a model that is turned, cut, tinted and flown over. It is
+// drawn only when something changes, so that a machine without a graphics processor
+// keeps up.
+import {
+  AmbientLight, BackSide, BufferAttribute, BufferGeometry, Color, DirectionalLight, DoubleSide, FrontSide, Group, Mesh, MeshBasicMaterial,
+  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, Vector3, WebGLRenderer,
+} from "three";
+import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+
+const sheet = document.getElementById("part");
+if (sheet?.dataset.view) start().catch((why) => say(`It cannot be turned here (${why.message}); the picture stands in for it.`));
+
+function say(text) { document.getElementById("part-say").textContent = text; }
+
+// read unpacks what /models/{id}/view sends; app/view.go describes it.
+async function read(url) {
+  const answer = await fetch(url);
+  if (!answer.ok) throw new Error("it did not arrive");
+  const data = await answer.arrayBuffer(), head = new DataView(data);
+  if (head.getUint32(0) !== 0x534b5631) throw new Error("it is not a model");
+  const n = head.getUint32(4, true), m = head.getUint32(8, true);
+  return {
+    at: new Float32Array(data, 12, 3 * n), wall: new Float32Array(data, 12 + 12 * n, n),
+    corner: new Uint32Array(data, 12 + 16 * n, 3 * m), body: new Uint32Array(data, 12 + 16 * n + 12 * m, m), triangles: m,
+  };
+}
+
+async function start() {
+  const canvas = sheet.querySelector("canvas"), tools = document.getElementById("part-tools"), legend = sheet.querySelector(".legend");
+  const facts = JSON.parse(document.getElementById("part-data").textContent);
+  const renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true });
+  const model = await read(sheet.dataset.view);
+  canvas.hidden = false;
+  sheet.querySelector("img").hidden = true;
+  tools.hidden = false;
+  say("Drag to turn, wheel or two fingers to come nearer; arrow keys, + − and 0 do the same.");
+
+  // Every facet has its own corners, so that each can have its own colour.
+  const flat = new Float32Array(9 * model.triangles);
+  for (let k = 0; k < 3 * model.triangles; k++) flat.set(model.at.subarray(3 * model.corner[k], 3 * model.corner[k] + 3), 3 * k);
+  const shape = new BufferGeometry();
+  shape.setAttribute("position", new BufferAttribute(flat, 3));
+  shape.setAttribute("color", new BufferAttribute(new Float32Array(flat.length), 3));
+  shape.computeVertexNormals();
+  shape.computeBoundingBox();
+  const box = shape.boundingBox, middle = box.getCenter(new Vector3()), span = box.getSize(new Vector3()).length() || 1;
+
+  const scene = new Scene();
+  const cut = new Plane(new Vector3(0, 0, -1), 1e9);
+  renderer.localClippingEnabled = true;
+  const outside = new MeshLambertMaterial({ vertexColors: true, flatShading: true, side: FrontSide, clippingPlanes: [] });
+  const inside = new MeshBasicMaterial({ side: BackSide, clippingPlanes: [] });
+  const within = new Mesh(shape, inside);
+  within.visible = facts.inside; // of a sound body it shows in sections only
+  scene.add(new Mesh(shape, outside), within);
+  const marks = new Group();
+  scene.add(marks);
+  scene.add(new AmbientLight(0xffffff, 1.5));
+  const lamp = new DirectionalLight(0xffffff, 2.3);
+  scene.add(lamp);
+
+  const camera = new OrthographicCamera();
+  camera.up.set(0, 0, 1);
+  const controls = new OrbitControls(camera, canvas);
+  controls.enableDamping = false;
+  controls.zoomToCursor = true;
+  let asked = false;
+  const draw = () => {
+    sheet.dataset.idle = "0";
+    if (asked) return;
+    asked = true;
+    requestAnimationFrame(() => {
+      asked = false;
+      const eye = camera.position.clone().sub(controls.target).normalize();
+      const right = eye.clone().cross(camera.up).normalize();
+      lamp.position.copy(eye).addScaledVector(right, -0.7).addScaledVector(camera.up, 0.8); // over the left shoulder
+      for (const m of marks.children) { m.quaternion.copy(camera.quaternion); m.scale.setScalar(1 / camera.zoom); }
+      renderer.render(scene, camera);
+      if (!asked) sheet.dataset.idle = "1"; // what is seen is what was asked for
+    });
+  };
+  controls.addEventListener("change", draw);
+
+  // fits is the zoom at which all of the box is seen from a direction.
+  const fits = (from) => {
+    const eye = new Vector3(...from).normalize(), right = camera.up.clone().cross(eye).normalize(), up = eye.clone().cross(right);
+    let w = 1e-9, h = 1e-9;
+    for (let k = 0; k < 8; k++) {
+      const c = new Vector3(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z).sub(middle);
+      w = Math.max(w, Math.abs(c.dot(right)));
+      h = Math.max(h, Math.abs(c.dot(up)));
+    }
+    return 0.92 * Math.min(camera.right / w, camera.top / h);
+  };
+  const fit = () => {
+    const w = sheet.clientWidth, h = sheet.clientHeight;
+    renderer.setPixelRatio(Math.min(2, devicePixelRatio));
+    renderer.setSize(w, h, false);
+    camera.top = span / 2; camera.bottom = -camera.top;
+    camera.right = camera.top * w / h; camera.left = -camera.right;
+    camera.near = -20 * span; camera.far = 40 * span;
+    camera.updateProjectionMatrix();
+    draw();
+  };
+  new ResizeObserver(fit).observe(sheet);
+
+  const directions = { front: [0, -1, 0.001], side: [1, 0, 0.001], top: [0, -0.001, 1], all: [-0.47, -0.83, 0.33] };
+  const look = (from, target = middle, zoom = fits(from)) => {
+    camera.position.copy(target).addScaledVector(new Vector3(...from).normalize(), 3 * span);
+    controls.target.copy(target);
+    camera.zoom = zoom;
+    camera.updateProjectionMatrix();
+    controls.update();
+    draw();
+  };
+
+  // Colours come from the sheet, so that the night theme holds here, too.
+  const tone = (name) => new Color(getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim());
+  let tint = "plain", picked = -1;
+  const least = facts.least;
+  const bodies = 1 + model.body.reduce((a, b) => Math.max(a, b), 0);
+  const hues = ["clay", "indigo", "moss", "ochre", "persimmon", "ink2"];
+  function colour() {
+    const clay = new Color(0xd8c7a6), warn = tone("persimmon"), ochre = tone("ochre"), moss = tone("moss");
+    const palette = hues.map((h) => (h === "clay" ? clay : tone(h)));
+    inside.color.copy(tint === "plain" ? tone("persimmon") : tone("ink2"));
+    const out = shape.attributes.color.array, normal = shape.attributes.normal.array;
+    const c = new Color();
+    for (let t = 0; t < model.triangles; t++) {
+      for (let k = 0; k < 3; k++) {
+        c.copy(clay);
+        if (tint === "overhang") {
+          const z = flat[9 * t + 2];
+          if (normal[9 * t + 2] < -Math.SQRT1_2 && Math.min(z, flat[9 * t + 5], flat[9 * t + 8]) > box.min.z + 0.2) c.copy(warn);
+        } else if (tint === "walls") {
+          const mm = model.wall[model.corner[3 * t + k]];
+          if (mm >= 0) c.copy(mm < least.resin ? warn : mm < least.filament ? ochre : clay).lerp(moss, mm < least.filament ? 0 : Math.min(1, mm / 12) * 0.7);
+        } else if (tint === "bodies") {
+          const b = model.body[t];
+          c.copy(palette[b % palette.length]);
+          if (picked >= 0 && b !== picked) c.lerp(tone("paper"), 0.7);
+        }
+        out.set([c.r, c.g, c.b], 9 * t + 3 * k);
+      }
+    }
+    shape.attributes.color.needsUpdate = true;
+    explain();
+    draw();
+  }
+  function explain() {
+    const key = (name, text) => `<span><i data-tone="${name}"></i>${text}</span>`;
+    legend.hidden = tint === "plain";
+    legend.innerHTML = {
+      plain: "",
+      overhang: key("persimmon", "leans over more than 45°: wants holding as it stands"),
+      walls: key("persimmon", `under ${least.resin} mm`) + key("ochre", `under ${least.filament} mm, too thin for filament`) + key("clay", "enough") + key("moss", "thick: hollow it"),
+      bodies: [...Array(Math.min(6, bodies))].map((_, i) => key(hues[i], `body ${i + 1}`)).join(""),
+    }[tint];
+  }
+
+  tools.addEventListener("click", (e) => {
+    const b = e.target.closest("button");
+    if (b?.dataset.tint) {
+      tint = b.dataset.tint;
+      tools.querySelectorAll("[data-tint]").forEach((o) => o.setAttribute("aria-pressed", String(o === b)));
+      colour();
+    } else if (b?.dataset.from) look(directions[b.dataset.from]);
+  });
+
+  // A section: what lies before the plane is left out, the inside of walls shows red.
+  const axis = document.getElementById("cut-axis"), at = document.getElementById("cut-at"), place = tools.querySelector("output");
+  function section() {
+    const on = axis.value !== "";
+    at.disabled = !on;
+    outside.clippingPlanes = inside.clippingPlanes = on ? [cut] : [];
+    within.visible = on || facts.inside;
+    place.textContent = "";
+    if (on) {
+      const low = box.min[axis.value], high = box.max[axis.value], where = low + (high - low) * at.value / 1000;
+      // Keep what is below, behind, or to the right of the plane, as seen from the front.
+      const side = { z: [0, 0, -1], y: [0, 1, 0], x: [-1, 0, 0] }[axis.value];
+      cut.normal.set(...side);
+      cut.constant = axis.value === "y" ? -where : where;
+      place.textContent = `${(where - low).toFixed(1)} mm`;
+    }
+    outside.needsUpdate = inside.needsUpdate = true;
+    draw();
+  }
+  axis.addEventListener("change", section);
+  at.addEventListener("input", section);
+
+  // Faults: a ring where each is, a button that flies there.
+  const ring = new RingGeometry(span * 0.016, span * 0.021, 28), dot = new RingGeometry(0, span * 0.006, 12);
+  const still = matchMedia("(prefers-reduced-motion: reduce)").matches;
+  const byAdvice = new Map();
+  for (const s of facts.spots ?? []) {
+    const list = byAdvice.get(s.advice) ?? [];
+    list.push(s);
+    byAdvice.set(s.advice, list);
+    const paint = new MeshBasicMaterial({ color: tone("persimmon"), depthTest: false, transparent: true, side: DoubleSide });
+    for (const g of [ring, dot]) {
+      const m = new Mesh(g, paint);
+      m.position.set(...s.at);
+      m.renderOrder = 2;
+      marks.add(m);
+    }
+  }
+  function fly(s) {
+    const target = new Vector3(...s.at), zoom = Math.min(40, Math.max(1.5, span / Math.max(6 * s.size, span / 12)));
+    // From where the fault faces outward: away from the middle.
+    const away = target.clone().sub(middle);
+    if (away.length() < 0.02 * span) away.set(...directions.all);
+    away.z += 0.15 * span;
+    if (still) { look(away.toArray(), target, zoom); sheet.dataset.flown = "1"; return; }
+    const from = { p: camera.position.clone().sub(controls.target).normalize(), t: controls.target.clone(), z: camera.zoom }, to = away.normalize(), begun = performance.now();
+    const step = (now) => {
+      const k = Math.min(1, (now - begun) / 450), e = k * k * (3 - 2 * k);
+      look(from.p.clone().lerp(to, e).toArray(), from.t.clone().lerp(target, e), from.z + (zoom - from.z) * e);
+      if (k < 1) requestAnimationFrame(step);
+      else sheet.dataset.flown = "1";
+    };
+    requestAnimationFrame(step);
+  }
+  document.querySelectorAll("button.spot").forEach((b) => {
+    const s = byAdvice.get(Number(b.dataset.advice))?.[Number(b.dataset.spot)];
+    if (!s) return;
+    b.hidden = false;
+    b.addEventListener("click", () => { fly(s); canvas.scrollIntoView({ block: "nearest" }); });
+  });
+
+  // Keys on the canvas: arrows turn, + and − come nearer, 0 shows all.
+  canvas.addEventListener("keydown", (e) => {
+    const turn = { ArrowLeft: [0.15, 0], ArrowRight: [-0.15, 0], ArrowUp: [0, -0.15], ArrowDown: [0, 0.15] }[e.key];
+    const eye = camera.position.clone().sub(controls.target);
+    if (turn) {
+      eye.applyAxisAngle(camera.up, turn[0]);
+      const side = camera.up.clone().cross(eye).normalize(), tilted = eye.clone().applyAxisAngle(side, turn[1]);
+      if (Math.abs(tilted.clone().normalize().z) < 0.995) eye.copy(tilted);
+      look(eye.toArray(), controls.target.clone(), camera.zoom);
+    } else if (e.key === "+" || e.key === "-") look(eye.toArray(), controls.target.clone(), camera.zoom * (e.key === "+" ? 1.25 : 0.8));
+    else if (e.key === "0") look(directions.all);
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  });
+  matchMedia("(prefers-color-scheme: dark)").addEventListener("change", colour);
+  fit();
+  look(directions.all);
+  colour();
+  sheet.dataset.ready = "1";
+}

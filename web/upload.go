@@ -1,0 +1,117 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"sakuji/app"
+	"sakuji/studio"
+)
+
+// keepFiles streams the files of a multipart form to disk as they arrive, and returns
+// them with the form's other fields.
+func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []app.Kept, values url.Values, err error) {
+	values = url.Values{}
+	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
+	parts, err := r.MultipartReader()
+	if err != nil {
+		return nil, values, uploadError(err)
+	}
+	for {
+		part, err := parts.NextPart()
+		if errors.Is(err, io.EOF) {
+			return files, values, nil
+		}
+		if err != nil {
+			return files, values, uploadError(err)
+		}
+		if part.FormName() != field {
+			text, err := io.ReadAll(io.LimitReader(part, 64<<10))
+			if err != nil {
+				return files, values, uploadError(err)
+			}
+			values.Add(part.FormName(), string(text))
+			continue
+		}
+		if part.FileName() == "" {
+			continue
+		}
+		k, err := s.app.Keep(part.FileName(), part)
+		var refusal *app.Refusal
+		if err != nil && !errors.As(err, &refusal) {
+			err = uploadError(err)
+		}
+		if err != nil {
+			return files, values, err
+		}
+		files = append(files, k)
+	}
+}
+
+// received ends an upload: what is read by now is told, what is not goes on by itself.
+func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch string) {
+	jobs, err := s.app.Await(r.Context(), batch, soon)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	done, open, failed := 0, 0, []string{}
+	for _, j := range jobs {
+		switch {
+		case j.Open():
+			open++
+		case j.State == studio.JobDone:
+			done++
+		case j.State == studio.JobFailed:
+			failed = append(failed, j.Note)
+			if err := s.app.CancelJob(r.Context(), j.ID); err != nil { // it is told here
+				s.fail(w, r, err)
+				return
+			}
+		}
+	}
+	told := ""
+	if done > 0 && open == 0 {
+		told = app.Say(done, "file") + " read."
+	}
+	if open > 0 {
+		told = app.Say(open, "file") + " arrived whole; reading goes on by itself."
+	}
+	if len(failed) > 0 {
+		if done+open == 0 {
+			s.fail(w, r, &app.Refusal{Text: strings.Join(failed, " ")})
+			return
+		}
+		told += " Not taken: " + strings.Join(failed, " ")
+	}
+	s.done(w, r, to, told)
+}
+
+func (s *Server) addModels(w http.ResponseWriter, r *http.Request) {
+	s.takeFiles(w, r, "/models", func(files []app.Kept, _ url.Values) (string, error) {
+		return s.app.Receive(r.Context(), owner(r), "", files, true)
+	})
+}
+
+// takeFiles keeps the files of a form and hands them to a deed that queues them.
+func (s *Server) takeFiles(w http.ResponseWriter, r *http.Request, to string, queue func([]app.Kept, url.Values) (batch string, err error)) {
+	files, values, err := s.keepFiles(w, r, "files")
+	if err == nil && len(files) == 0 {
+		err = &app.Refusal{Text: "Choose one or several model files."}
+	}
+	batch := ""
+	if err == nil {
+		batch, err = queue(files, values)
+	} else {
+		s.app.LetGo(context.WithoutCancel(r.Context()), files)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.received(w, r, to, batch)
+}
