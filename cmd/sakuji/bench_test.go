@@ -23,16 +23,20 @@ func BenchmarkAgainstAdmesh(b *testing.B) {
 	if err := os.WriteFile(million, mesh.WriteSTL(large), 0o600); err != nil {
 		b.Fatal(err)
 	}
+	figure := filepath.Join(dir, "figure.stl") // 100 mm, 300,000 triangles
+	if err := os.WriteFile(figure, mesh.WriteSTL(meshtest.Ring(35, 15, 600, 250)), 0o600); err != nil {
+		b.Fatal(err)
+	}
 	middling := meshtest.Ring(40, 15, 500, 200).Weld()
-	var memory int64
+	memory := map[string]int64{}
 	command := func(name string, args ...string) func() {
 		return func() {
 			cmd := exec.Command(name, args...)
 			if err := cmd.Run(); err != nil {
 				b.Fatal(name, err)
 			}
-			if use, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok && args[0] == "measure" {
-				memory = max(memory, use.Maxrss)
+			if use, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+				memory[args[0]] = max(memory[args[0]], use.Maxrss)
 			}
 		}
 	}
@@ -46,6 +50,7 @@ func BenchmarkAgainstAdmesh(b *testing.B) {
 		{"slice", command(binary, "slice", "--json", "--layer-mm", "0.015", million)}, // 2,000 layers
 		{"split", command(binary, "split", "--json", "--plane", "0.3,0.2,1,1", "-o", filepath.Join(dir, "half"), million)},
 		{"orient", command(binary, "orient", "--json", "--process", "resin", million)},
+		{"hollow", command(binary, "hollow", "--json", "--wall-mm", "2", "--holes", "2", "-o", filepath.Join(dir, "hollow.stl"), figure)},
 		{"thickness", func() { middling.Thickness() }},
 		{"still", func() { mesh.ClayStill(640, 480).Draw(large) }},
 	}
@@ -66,7 +71,9 @@ func BenchmarkAgainstAdmesh(b *testing.B) {
 	b.ReportMetric(median("slice")/median("admesh"), "slice/admesh")
 	b.ReportMetric(median("split")/median("admesh"), "split/admesh")
 	b.ReportMetric(median("orient")/median("admesh"), "orient/admesh")
+	b.ReportMetric(median("hollow"), "hollow-s")
+	b.ReportMetric(float64(memory["hollow"])/1024, "hollow-MB")
 	b.ReportMetric(median("thickness"), "thickness-s")
 	b.ReportMetric(median("still")*1000, "still-ms")
-	b.ReportMetric(float64(memory)/1024, "measure-MB")
+	b.ReportMetric(float64(memory["measure"])/1024, "measure-MB")
 }

@@ -1,10 +1,24 @@
 package mesh
 
-import "math"
+import (
+	"encoding/json"
+	"math"
+)
 
 // Vec is a point or a direction in millimetres. X runs right, Y away from the
 // viewer, Z up from the plate.
 type Vec struct{ X, Y, Z float64 }
+
+// MarshalJSON writes a Vec as [x, y, z].
+func (v Vec) MarshalJSON() ([]byte, error) { return json.Marshal([3]float64{v.X, v.Y, v.Z}) }
+
+// UnmarshalJSON reads [x, y, z].
+func (v *Vec) UnmarshalJSON(data []byte) error {
+	var a [3]float64
+	err := json.Unmarshal(data, &a)
+	*v = Vec{a[0], a[1], a[2]}
+	return err
+}
 
 // Add returns v+w.
 func (v Vec) Add(w Vec) Vec { return Vec{v.X + w.X, v.Y + w.Y, v.Z + w.Z} }

@@ -243,6 +243,52 @@ func (t *Tree) Ray(p, d Vec, beyond float64) (hit Hit, met bool) {
 	return hit, met
 }
 
+// Winding counts how often matter surrounds a place. A ray may slip through an edge or
+// meet it twice, so two of three must agree; none runs in a direction that people draw in.
+func (t *Tree) Winding(p Vec) int {
+	a, b := t.along(p, Vec{0.5773, 0.2113, 0.7887}), t.along(p, Vec{-0.6741, 0.5237, 0.5209})
+	if a == b {
+		return a
+	}
+	c := t.along(p, Vec{0.1377, -0.8111, -0.5685})
+	return a + b + c - min(a, b, c) - max(a, b, c)
+}
+
+// along counts how much more often a ray leaves matter than it enters.
+func (t *Tree) along(p, d Vec) (n int) {
+	if len(t.nodes) == 0 {
+		return 0
+	}
+	ox, oy, oz := float32(p.X), float32(p.Y), float32(p.Z)
+	ix, iy, iz := float32(1/d.X), float32(1/d.Y), float32(1/d.Z)
+	var stack [96]int32
+	for top := 1; top > 0; {
+		top--
+		at := stack[top]
+		node := &t.nodes[at]
+		if !node.onRay(ox, oy, oz, ix, iy, iz, math.MaxFloat32) {
+			continue
+		}
+		if node.count == 0 {
+			stack[top], stack[top+1] = at+1, node.first
+			top += 2
+			continue
+		}
+		for k := node.first; k < node.first+node.count; k++ {
+			f := &t.faces[k]
+			if mm, ok := f.meet(p, d); !ok || mm <= 0 {
+				continue
+			}
+			if f.u.Cross(f.v).Dot(d) > 0 {
+				n++
+			} else {
+				n--
+			}
+		}
+	}
+	return n
+}
+
 // entry is how early along d the middle of the box lies.
 func (n *treeNode) entry(ox, oy, oz float32, d Vec) float64 {
 	return float64(n.lo[0]+n.hi[0]-2*ox)*d.X + float64(n.lo[1]+n.hi[1]-2*oy)*d.Y + float64(n.lo[2]+n.hi[2]-2*oz)*d.Z
@@ -284,8 +330,25 @@ func (f *treeFace) meet(p, d Vec) (mm float64, ok bool) {
 // Nearest returns the distance from p to the surface, never looking further than a
 // limit, which is returned when nothing is nearer.
 func (t *Tree) Nearest(p Vec, limit float64) float64 {
+	mm, _ := t.nearest(p, limit)
+	return mm
+}
+
+// NearestPoint returns the point of the surface nearest to p, and how far it is; false
+// when nothing is nearer than the limit.
+func (t *Tree) NearestPoint(p Vec, limit float64) (q Vec, mm float64, ok bool) {
+	mm, face := t.nearest(p, limit)
+	if face < 0 {
+		return q, limit, false
+	}
+	return p.Add(t.faces[face].nearest(p)), mm, true
+}
+
+// nearest also says which face it was, −1 for none.
+func (t *Tree) nearest(p Vec, limit float64) (mm float64, face int32) {
+	face = -1
 	if len(t.nodes) == 0 {
-		return limit
+		return limit, face
 	}
 	best := limit * limit
 	type waiting struct {
@@ -303,7 +366,9 @@ func (t *Tree) Nearest(p Vec, limit float64) float64 {
 		n := &t.nodes[w.at]
 		if n.count > 0 {
 			for k := n.first; k < n.first+n.count; k++ {
-				best = min(best, t.faces[k].distance2(p))
+				if q := t.faces[k].nearest(p); q.Dot(q) < best {
+					best, face = q.Dot(q), k
+				}
 			}
 			continue
 		}
@@ -313,7 +378,7 @@ func (t *Tree) Nearest(p Vec, limit float64) float64 {
 		}
 		stack = append(stack, a, b)
 	}
-	return math.Sqrt(best)
+	return math.Sqrt(best), face
 }
 
 func (n *treeNode) distance2(p Vec) (sum float64) {
@@ -327,39 +392,36 @@ func (n *treeNode) distance2(p Vec) (sum float64) {
 	return sum
 }
 
-// distance2 is the square of the distance from p to the triangle [published: Ericson,
+// nearest is the way from p to the nearest point of the triangle [published: Ericson,
 // Real-Time Collision Detection, 2005, section 5.1.5].
-func (f *treeFace) distance2(p Vec) float64 {
-	ap := p.Sub(f.a)
-	d1, d2 := f.u.Dot(ap), f.v.Dot(ap)
+func (f *treeFace) nearest(p Vec) Vec {
+	pa := f.a.Sub(p)
+	d1, d2 := -f.u.Dot(pa), -f.v.Dot(pa)
 	if d1 <= 0 && d2 <= 0 {
-		return ap.Dot(ap)
+		return pa
 	}
-	bp := ap.Sub(f.u)
-	d3, d4 := f.u.Dot(bp), f.v.Dot(bp)
+	pb := pa.Add(f.u)
+	d3, d4 := -f.u.Dot(pb), -f.v.Dot(pb)
 	if d3 >= 0 && d4 <= d3 {
-		return bp.Dot(bp)
+		return pb
 	}
-	cp := ap.Sub(f.v)
-	d5, d6 := f.u.Dot(cp), f.v.Dot(cp)
+	pc := pa.Add(f.v)
+	d5, d6 := -f.u.Dot(pc), -f.v.Dot(pc)
 	if d6 >= 0 && d5 <= d6 {
-		return cp.Dot(cp)
+		return pc
 	}
 	vc, vb, va := d1*d4-d3*d2, d5*d2-d1*d6, d3*d6-d5*d4
-	var q Vec
 	switch {
 	case vc <= 0 && d1 >= 0 && d3 <= 0:
-		q = ap.Sub(f.u.Mul(d1 / (d1 - d3)))
+		return pa.Add(f.u.Mul(d1 / (d1 - d3)))
 	case vb <= 0 && d2 >= 0 && d6 <= 0:
-		q = ap.Sub(f.v.Mul(d2 / (d2 - d6)))
+		return pa.Add(f.v.Mul(d2 / (d2 - d6)))
 	case va <= 0 && d4 >= d3 && d5 >= d6:
 		w := (d4 - d3) / ((d4 - d3) + (d5 - d6))
-		q = bp.Sub(f.v.Sub(f.u).Mul(w))
-	default:
-		sum := 1 / (va + vb + vc)
-		q = ap.Sub(f.u.Mul(vb * sum)).Sub(f.v.Mul(vc * sum))
+		return pb.Add(f.v.Sub(f.u).Mul(w))
 	}
-	return q.Dot(q)
+	sum := 1 / (va + vb + vc)
+	return pa.Add(f.u.Mul(vb * sum)).Add(f.v.Mul(vc * sum))
 }
 
 // quantiles returns the values under which the given shares of the weight lie.

@@ -46,7 +46,7 @@ func TestTreeAgainstEveryTriangle(t *testing.T) {
 			if mm, ok := f.meet(p, d); ok && mm > 1e-9 {
 				want = min(want, mm)
 			}
-			near = min(near, math.Sqrt(f.distance2(p)))
+			near = min(near, f.nearest(p).Len())
 		}
 		hit, met := tree.Ray(p, d, 1e-9)
 		assert.Equal(t, !math.IsInf(want, 1), met)

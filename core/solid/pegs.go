@@ -150,8 +150,12 @@ func (s *splitter) depth(tree *mesh.Tree, at mesh.Vec, around float64, pegs Pegs
 // Dowel is the peg for a socket, standing by itself on the plate: as long as both
 // blind holes together, less the clearance at each end.
 func (p Pegs) Dowel(depthMM float64) *mesh.Mesh {
+	return frustum(p.DiameterMM/2, p.DiameterMM/2, 2*(depthMM-p.ClearanceMM))
+}
+
+// frustum is a round peg on the plate.
+func frustum(footMM, headMM, longMM float64) *mesh.Mesh {
 	m := &mesh.Mesh{Box: mesh.EmptyBox()}
-	long := 2 * (depthMM - p.ClearanceMM)
 	put := func(v mesh.Vec) int32 {
 		m.Vertices = append(m.Vertices, v)
 		m.Box.Add(v)
@@ -160,10 +164,10 @@ func (p Pegs) Dowel(depthMM float64) *mesh.Mesh {
 	var foot, head [pegSides]int32
 	for i := range pegSides {
 		sin, cos := math.Sincos(2 * math.Pi * float64(i) / pegSides)
-		foot[i] = put(mesh.Vec{X: p.DiameterMM / 2 * cos, Y: p.DiameterMM / 2 * sin})
-		head[i] = put(mesh.Vec{X: p.DiameterMM / 2 * cos, Y: p.DiameterMM / 2 * sin, Z: long})
+		foot[i] = put(mesh.Vec{X: footMM * cos, Y: footMM * sin})
+		head[i] = put(mesh.Vec{X: headMM * cos, Y: headMM * sin, Z: longMM})
 	}
-	low, high := put(mesh.Vec{}), put(mesh.Vec{Z: long})
+	low, high := put(mesh.Vec{}), put(mesh.Vec{Z: longMM})
 	for i := range pegSides {
 		j := (i + 1) % pegSides
 		m.Triangles = append(m.Triangles, [3]int32{foot[i], foot[j], head[j]}, [3]int32{foot[i], head[j], head[i]}, [3]int32{low, foot[j], foot[i]}, [3]int32{high, head[i], head[j]})
