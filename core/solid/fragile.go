@@ -1,0 +1,200 @@
+package solid
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"sakuji/core/mesh"
+)
+
+// Fragile is a thin section that something hangs on: where a part breaks when supports
+// come off, or when it is handled.
+type Fragile struct {
+	At         mesh.Vec `json:"at"`
+	SectionMM2 float64  `json:"section_mm2"`
+	ArmMM      float64  `json:"arm_mm"`     // how far what hangs on it reaches
+	BeyondMM3  float64  `json:"beyond_mm3"` // what would break off
+	Weakness   float64  `json:"-"`          // arm over the section to the power of 3/2
+}
+
+const (
+	fragileCuts   = 90   // of each direction
+	fragileShare  = 0.5  // of the matter, that may hang on a section at most
+	leastBeyond   = 1.0  // mm³; smaller crumbs are not told
+	fragileMM2    = 60.0 // sections over this bear handling. Source: from memory
+	leastWeakness = 0.35 // 1/mm²: an arm of 8 mm on a pin 3 mm thick. Source: from memory
+)
+
+// FragileOf lists the weakest sections, the worst first, no two within a few millimetres.
+// The part is cut into layers along thirteen directions; a region whose removal leaves
+// matter hanging loose is a section that bears it [published: Tarjan, Depth-first search
+// and linear graph algorithms, 1972]. A force at the far end bends it: its moment grows with the
+// arm, what the section bears with its area to the power of 3/2 [published: any text on
+// strength of materials; section modulus of a round bar, πd³/32].
+func FragileOf(m *mesh.Mesh, most int) []Fragile {
+	ways := []mesh.Vec{{X: 1}, {Y: 1}, {Z: 1}, {X: 1, Y: 1}, {X: 1, Y: -1}, {X: 1, Z: 1}, {X: 1, Z: -1}, {Y: 1, Z: 1}, {Y: 1, Z: -1}, {X: 1, Y: 1, Z: 1}, {X: 1, Y: 1, Z: -1}, {X: 1, Y: -1, Z: 1}, {X: -1, Y: 1, Z: 1}}
+	found := make([][]Fragile, len(ways))
+	shared(len(ways), 1, func(_, from, to int) {
+		for k := from; k < to; k++ {
+			found[k] = fragileAlong(m, ways[k])
+		}
+	})
+	all := slices.Concat(found...)
+	slices.SortStableFunc(all, func(a, b Fragile) int { return cmp.Compare(b.Weakness, a.Weakness) })
+	var out []Fragile
+	for _, f := range all {
+		apart := func(o Fragile) bool { return o.At.Sub(f.At).Len() < max(3, 2*math.Sqrt(o.SectionMM2)) }
+		if len(out) < most && !slices.ContainsFunc(out, apart) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// node is a region of a layer, in the graph of those that touch.
+type node struct {
+	layer  int
+	area   float64
+	middle Point
+	z      float64
+	low    Point
+	high   Point
+	beside []int32
+}
+
+func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
+	turn := Turn(way.Mul(-1))
+	turned := Turned(m, turn)
+	height := turned.Box.Size().Z
+	if height <= 0 {
+		return nil
+	}
+	thick := height / fragileCuts
+	s := NewSlicer(turned, thick)
+	var nodes []node
+	w := s.worker()
+	var below Layer
+	first := 0 // of the layer below
+	s.sweep(0, s.count, func(i int, cut []int32) {
+		now := w.layer(s.Z(i), cut)
+		start := len(nodes)
+		for r, region := range now.Regions {
+			low, high := ringBox(now.Rings[region.Outer].Points)
+			n := node{layer: i, area: region.AreaMM2, middle: now.middle(r), z: s.Z(i), low: low, high: high}
+			for b := range below.Regions {
+				if now.touches(r, below.only(b)) {
+					n.beside = append(n.beside, int32(first+b))
+					nodes[first+b].beside = append(nodes[first+b].beside, int32(start+r))
+				}
+			}
+			nodes = append(nodes, n)
+		}
+		below, first = now, start
+	})
+	back := func(p Point, z float64) mesh.Vec { // the matrix's transpose turns back
+		return mesh.Vec{X: turn[0]*p.X + turn[3]*p.Y + turn[6]*z, Y: turn[1]*p.X + turn[4]*p.Y + turn[7]*z, Z: turn[2]*p.X + turn[5]*p.Y + turn[8]*z}
+	}
+	total := 0.0
+	for _, n := range nodes {
+		total += n.area * thick
+	}
+	for _, h := range hanging(nodes) {
+		n := nodes[h.on]
+		if n.area > fragileMM2 || n.area <= 0 {
+			continue
+		}
+		f := Fragile{At: back(n.middle, n.z), SectionMM2: n.area}
+		for _, i := range h.beyond {
+			o := nodes[i]
+			f.BeyondMM3 += o.area * thick
+			for _, p := range [4]Point{o.low, o.high, {o.low.X, o.high.Y}, {o.high.X, o.low.Y}} {
+				f.ArmMM = max(f.ArmMM, math.Hypot(math.Hypot(p.X-n.middle.X, p.Y-n.middle.Y), o.z-n.z))
+			}
+		}
+		f.Weakness = f.ArmMM / math.Pow(n.area, 1.5)
+		if f.BeyondMM3 >= leastBeyond && f.BeyondMM3 <= fragileShare*total && f.Weakness >= leastWeakness {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// only is a layer with one of its regions.
+func (l Layer) only(r int) Layer {
+	out := Layer{ZMM: l.ZMM, Origin: l.Origin, Rings: []Ring{l.Rings[l.Regions[r].Outer]}}
+	for _, h := range l.Regions[r].Holes {
+		out.Rings = append(out.Rings, l.Rings[h])
+	}
+	return out
+}
+
+// hung is a node and those that hang on it alone.
+type hung struct {
+	on     int32
+	beyond []int32
+}
+
+// hanging finds the nodes whose removal cuts others off, each time the smaller side.
+func hanging(nodes []node) (out []hung) {
+	n := len(nodes)
+	order, low := make([]int32, n), make([]int32, n)
+	parent, next := make([]int32, n), make([]int32, n)
+	var visit []int32 // in the order they were met
+	count := int32(0)
+	for root := range nodes {
+		if order[root] != 0 {
+			continue
+		}
+		begin := len(visit)
+		stack := []int32{int32(root)}
+		parent[root] = -1
+		meet := func(v int32) { count++; order[v], low[v] = count, count; visit = append(visit, v) }
+		meet(int32(root))
+		type leaf struct{ on, child, from, to int32 }
+		var cuts []leaf
+		at := make(map[int32]int32) // where in visit each node stands
+		at[int32(root)] = int32(begin)
+		for len(stack) > 0 {
+			v := stack[len(stack)-1]
+			if int(next[v]) < len(nodes[v].beside) {
+				u := nodes[v].beside[next[v]]
+				next[v]++
+				if order[u] == 0 {
+					parent[u] = v
+					at[u] = int32(len(visit))
+					meet(u)
+					stack = append(stack, u)
+				} else if u != parent[v] {
+					low[v] = min(low[v], order[u])
+				}
+				continue
+			}
+			stack = stack[:len(stack)-1]
+			if p := parent[v]; p >= 0 {
+				low[p] = min(low[p], low[v])
+				if low[v] >= order[p] { // nothing at or below v gets round p
+					cuts = append(cuts, leaf{p, v, at[v], int32(len(visit))})
+				}
+			}
+		}
+		whole := visit[begin:]
+		for _, c := range cuts {
+			under := visit[c.from:c.to]
+			if len(under)*2 <= len(whole) {
+				out = append(out, hung{c.on, slices.Clone(under)})
+				continue
+			}
+			var rest []int32
+			for i, v := range whole {
+				if k := int32(begin + i); (k < c.from || k >= c.to) && v != c.on {
+					rest = append(rest, v)
+				}
+			}
+			if len(rest) > 0 {
+				out = append(out, hung{c.on, rest})
+			}
+		}
+	}
+	return out
+}
