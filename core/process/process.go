@@ -105,6 +105,8 @@ type FilamentMachine struct {
 	InfillMMPerS   float64
 	TravelMMPerS   float64
 	MeltMM3PerS    float64
+	AccelMMPerS2   float64 // 0: at speed at once
+	RetractS       float64 // drawing back and priming at each hop
 	LeastLayerS    float64
 	PreparationMin float64
 	SupportOfRoom  float64 // share of the room under overhangs that supports fill
@@ -115,7 +117,7 @@ func FilamentOf(f rates.Set, supportOfRoom float64) FilamentMachine {
 	return FilamentMachine{
 		LayerMM: f.V("layer"), LineMM: f.V("line"), Walls: int(f.V("walls")), SkinLayers: int(f.V("skin")),
 		Infill: f.V("infill") / 100, WallMMPerS: f.V("wall_speed"), InfillMMPerS: f.V("infill_speed"),
-		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), LeastLayerS: f.V("layer_time"),
+		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), AccelMMPerS2: f.V("accel"), RetractS: f.V("retract"), LeastLayerS: f.V("layer_time"),
 		PreparationMin: f.V("preparation"), SupportOfRoom: supportOfRoom,
 	}
 }
@@ -136,7 +138,8 @@ func (l Laid) MM3() float64 { return l.WallMM3 + l.SkinMM3 + l.InfillMM3 + l.Sup
 // Lay goes through the part layer by layer: walls along the perimeter, skin where
 // the layers above or below are smaller, infill in the rest, supports spread
 // evenly. Each line is drawn at its speed or as fast as the melt flow allows,
-// whichever is slower; a layer takes its least time at least.
+// whichever is slower, speeding up and slowing down at its ends; a loop of wall has
+// about wallCorners of them. A layer takes its least time at least.
 func (m FilamentMachine) Lay(s Shape) Laid {
 	var out Laid
 	if m.LayerMM <= 0 || m.LineMM <= 0 || s.HeightMM <= 0 {
@@ -167,14 +170,35 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 		out.WallMM3 += wallMM * bead
 		out.SkinMM3 += skin * m.LayerMM
 		out.InfillMM3 += infill * m.LayerMM
-		t := wallMM/speed(m.WallMMPerS) + (skin+infill)/m.LineMM/speed(m.InfillMMPerS) +
-			supportMM/speed(m.InfillMMPerS)
-		if m.TravelMMPerS > 0 { // about one hop across the part for each wall, and one to the supports
-			t += math.Sqrt(cut.AreaMM2) * float64(m.Walls+1) / m.TravelMMPerS
+		across := math.Sqrt(cut.AreaMM2)
+		line := max(math.Sqrt(inner), m.LineMM) // of skin and infill
+		t := m.lines(wallMM, cut.PerimeterMM/wallCorners, speed(m.WallMMPerS)) +
+			m.lines((skin+infill)/m.LineMM, line, speed(m.InfillMMPerS)) +
+			m.lines(supportMM, supportLineMM, speed(m.InfillMMPerS))
+		if cut.AreaMM2 > 0 { // about one hop across the part for each wall, and one to the supports
+			hops := float64(m.Walls + 1)
+			t += hops*m.RetractS + m.lines(across*hops, across, m.TravelMMPerS)
 		}
 		out.Seconds += max(t, m.LeastLayerS)
 	}
 	return out
+}
+
+const (
+	wallCorners   = 12.0 // where a loop of wall slows down. Source: from memory
+	supportLineMM = 5.0  // of a support's pattern. Source: from memory
+)
+
+// lines is the time of a length drawn in lines of about one length, each from a stand to
+// a stand.
+func (m FilamentMachine) lines(mm, lineMM, speedMMPerS float64) float64 {
+	switch {
+	case mm <= 0 || speedMMPerS <= 0:
+		return 0
+	case m.AccelMMPerS2 <= 0 || lineMM <= 0:
+		return mm / speedMMPerS
+	}
+	return mm / lineMM * trapezoid(lineMM, 0, speedMMPerS, 0, m.AccelMMPerS2)
 }
 
 // areaAt is the area of a cut, nothing above and below the part.

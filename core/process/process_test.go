@@ -113,6 +113,7 @@ func TestMeltFlowLimitsSpeed(t *testing.T) {
 	m := FilamentOf(machine(t, "Filament printer"), 0)
 	free, slow := m, m
 	free.MeltMM3PerS, slow.MeltMM3PerS = 1000, 2
+	slow.RetractS = 0
 	assert.Greater(t, slow.Lay(block).Seconds, 1.8*free.Lay(block).Seconds)
 	assert.InEpsilon(t, slow.Lay(block).MM3()/2, slow.Lay(block).Seconds, 0.05, "all of it at 2 mm³/s")
 }

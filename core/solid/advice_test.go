@@ -1,0 +1,49 @@
+package solid
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+)
+
+// An hourglass is cut at its waist, though that is not its middle; a long bar across its
+// length, into pieces that fit.
+func TestSuggestCuts(t *testing.T) {
+	glass := meshtest.Turned([][2]float64{{0, 0}, {20, 0}, {20, 30}, {4, 44}, {20, 58}, {20, 90}, {0, 90}}, 64).Weld()
+	c := SuggestCuts(glass, 2, [3]float64{})
+	require.NotEmpty(t, c)
+	assert.Equal(t, mesh.Vec{Z: 1}, c[0].Axis)
+	require.Len(t, c[0].At, 1)
+	assert.InDelta(t, 44, c[0].At[0], 0.4)
+	assert.InEpsilon(t, math.Pi*16, c[0].SectionMM2[0], 0.1)
+	assert.InEpsilon(t, glass.Measure().VolumeMM3, sum(c[0].Volumes), 0.01)
+
+	bar := block(300, 20, 40)
+	c = SuggestCuts(bar, 3, [3]float64{120, 120, 120})
+	assert.Equal(t, mesh.Vec{X: 1}, c[0].Axis)
+	assert.True(t, c[0].Fits)
+	assert.InDeltaSlice(t, []float64{100, 200}, c[0].At, 3)
+	assert.False(t, SuggestCuts(bar, 2, [3]float64{120, 120, 120})[0].Fits)
+
+	pieces, dowels, err := SplitAll(bar, c[0].Axis, c[0].At, Pegs{Count: 2, DiameterMM: 5, ClearanceMM: 0.2})
+	require.NoError(t, err)
+	require.Len(t, pieces, 3)
+	assert.Len(t, dowels, 4)
+	volume, sockets := 0.0, 0.0
+	for _, p := range pieces {
+		m := mesh.Measure(p)
+		assert.True(t, m.Watertight)
+		volume += m.VolumeMM3
+	}
+	for _, d := range dowels {
+		// A socket is as long as its dowel and two clearances, and wider by two.
+		long := d.Box.Size().Z + 2*0.2
+		sockets += long * 0.5 * pegSides * 2.7 * 2.7 * math.Sin(2*math.Pi/pegSides)
+	}
+	assert.InDelta(t, 300*20*40, volume+sockets, 1)
+}
