@@ -159,11 +159,11 @@ func (a *App) Piece(ctx context.Context, code string) (s PieceSheet, err error) 
 		if last := p.Last(); last != nil && takeBack(p, s.Now) == nil {
 			s.TakeBack = last.Kind.Manner().Name
 		}
-		models, err := tx.PartModels(p.PartID)
+		models, err := tx.PieceModels(p)
 		if err != nil {
 			return err
 		}
-		s.Model = models[p.PartID]
+		s.Model = models[p.ID]
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
 			s.Plate = pl.Number
 		}
@@ -420,7 +420,7 @@ func (a *App) ReplaceScrapped(ctx context.Context, hand Hand, code string, leave
 				fresh.Stages = append(fresh.Stages, studio.Stage{Stage: route.Stage{Kind: s.Kind, Mark: route.Todo, Planned: s.Planned, WaitS: s.WaitS}})
 			}
 		}
-		if err := d.AddPiece(&fresh); err != nil {
+		if err := errors.Join(d.AddPiece(&fresh), d.FollowParts(o.ID)); err != nil {
 			return err
 		}
 		return d.log("piece made", about{order: o.ID, piece: fresh.ID}, "%s in place of %s", fresh.Code, p.Code)

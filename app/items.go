@@ -104,6 +104,9 @@ func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it
 		if mat, ok := h.Material(0, p.Process); ok {
 			p.MaterialID = mat.ID
 		}
+		if p.StandingID, err = d.TakenStanding(m.ID, p.Process); err != nil {
+			return it, err
+		}
 		it.Parts = append(it.Parts, p)
 	}
 	if err := d.SaveItem(&it); err != nil {
@@ -199,7 +202,7 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 			if total > studio.MaxAllParts {
 				return refuse("That comes to %d pieces; an order holds %d at most.", total, studio.MaxAllParts)
 			}
-			if err := d.SaveItem(&it); err != nil {
+			if err := d.saveParts(&it); err != nil {
 				return err
 			}
 			return d.log("item changed", about{order: o.ID}, "%s: %d × %s at %v", it.Title, it.Copies, route.TierName(it.Tier), it.Scale)

@@ -161,6 +161,8 @@ func (a *App) carryOut(ctx context.Context, j studio.Job) (err error) {
 		return a.readFile(ctx, j, told)
 	case studio.JobStudy:
 		return a.study(ctx, j, told)
+	case studio.JobStand:
+		return a.stand(ctx, j, told)
 	}
 	return a.remake(ctx, j, told)
 }

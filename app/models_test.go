@@ -261,10 +261,10 @@ func TestBodiesBecomeParts(t *testing.T) {
 	require.NoError(t, err)
 	part := items[0].Parts[0]
 	var refusal *app.Refusal
-	require.ErrorAs(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID), &refusal, "not taken apart yet")
+	require.ErrorAs(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID, 0), &refusal, "not taken apart yet")
 	j := remade(s, part.ModelID, studio.JobBodies, studio.JobOptions{})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	require.NoError(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID))
+	require.NoError(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID, 0))
 	sheet, err := s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	require.Len(t, sheet.Items[0].Parts, 2)

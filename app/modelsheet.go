@@ -108,7 +108,7 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 			mv := ModelVersion{Model: v}
 			if from, ok := byID[v.FromID]; ok {
 				mv.From = from.Name
-				if v.How != studio.Body {
+				if !studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) {
 					mv.Changes = studio.Changes(from, v)
 				}
 			}
@@ -137,7 +137,7 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 // usePrice prices an item as it is and with another version in one of its parts.
 func usePrice(tx *store.Tx, h studio.House, u store.Use, shown studio.Model) (up UsePrice, err error) {
 	up = UsePrice{Use: u, Shown: u.ModelID == shown.ID, Open: studio.OneOf(u.State, studio.Enquiry, studio.Quoted, studio.Accepted)}
-	if !up.Open || up.Shown || shown.How == studio.Body {
+	if !up.Open || up.Shown || studio.OneOf(shown.How, studio.Body, studio.Cut, studio.Peg) {
 		return up, nil
 	}
 	o, err := tx.Order(u.Number)

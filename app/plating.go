@@ -136,14 +136,14 @@ func (a *App) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShee
 	if err != nil {
 		return s, err
 	}
-	models, err := modelsOf(tx, pieces)
+	models, err := tx.PieceModels(pieces...)
 	if err != nil {
 		return s, err
 	}
 	var laid []studio.LaidPiece
 	for i, p := range pieces {
-		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.PartID]})
-		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.PartID]})
+		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
+		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.ID]})
 	}
 	s.Estimate = s.House.EstimatePlate(s.Machine, s.Material, laid)
 	for i := range s.Pieces {
@@ -165,14 +165,6 @@ func (a *App) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShee
 	return s, err
 }
 
-func modelsOf(tx *store.Tx, pieces []studio.Piece) (map[int64]studio.Model, error) {
-	ids := make([]int64, len(pieces))
-	for i, p := range pieces {
-		ids[i] = p.PartID
-	}
-	return tx.PartModels(ids...)
-}
-
 // maxCandidates bounds the list of what would still fit.
 const maxCandidates = 8
 
@@ -186,7 +178,7 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 		if g.Process != s.Machine.Process || g.Material.ID != s.Material.ID {
 			continue
 		}
-		models, err := modelsOf(tx, g.Pieces)
+		models, err := tx.PieceModels(g.Pieces...)
 		if err != nil {
 			return nil, err
 		}
@@ -199,7 +191,7 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 			if len(out) == maxCandidates {
 				continue
 			}
-			m := models[p.PartID]
+			m := models[p.ID]
 			c := Candidate{Piece: p}
 			placed, left := plate.Fill(s.Machine.Bed(), s.House.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
 			if c.Fits = len(placed) == 1; !c.Fits {
@@ -274,13 +266,13 @@ func (d deed) fillPlate(h studio.House, machine studio.Machine, pl studio.Plate,
 		if g.Process != machine.Process || g.Material.ID != pl.MaterialID {
 			continue
 		}
-		models, err := modelsOf(d.Tx, g.Pieces)
+		models, err := d.PieceModels(g.Pieces...)
 		if err != nil {
 			return nil, err
 		}
 		for _, p := range g.Pieces {
 			if len(only) == 0 || slices.Contains(only, p.Code) {
-				parts = append(parts, machine.OnBed(p.Code, models[p.PartID], p.Scale))
+				parts = append(parts, machine.OnBed(p.Code, models[p.ID], p.Scale))
 				pieces[p.Code] = p
 			}
 		}
@@ -289,14 +281,14 @@ func (d deed) fillPlate(h studio.House, machine studio.Machine, pl studio.Plate,
 	if err != nil {
 		return nil, err
 	}
-	models, err := modelsOf(d.Tx, there)
+	models, err := d.PieceModels(there...)
 	if err != nil {
 		return nil, err
 	}
 	var laid []plate.Laid
 	for i, p := range there {
 		o := pl.Pieces[i]
-		laid = append(laid, plate.Laid{Part: machine.OnBed(p.Code, models[p.PartID], p.Scale), Placed: plate.Placed{ID: p.Code, XMM: o.XMM, YMM: o.YMM, Quarters: o.Quarters}})
+		laid = append(laid, plate.Laid{Part: machine.OnBed(p.Code, models[p.ID], p.Scale), Placed: plate.Placed{ID: p.Code, XMM: o.XMM, YMM: o.YMM, Quarters: o.Quarters}})
 	}
 	placed, left := plate.Fill(machine.Bed(), h.Book.V("spacing"), laid, parts)
 	for _, pd := range placed {

@@ -274,19 +274,19 @@ func (d deed) makePieces(o studio.Order, doc studio.Document) error {
 		it := di.Spec
 		for _, part := range it.Parts {
 			wanted[part.ID] = true
-			models, err := d.Models(part.ModelID)
+			m, err := d.ModelAsStood(part.ModelID, part.StandingID)
 			if err != nil {
 				return err
 			}
-			n, err := d.fitPieces(h, pieces, models[part.ModelID], part, it)
+			n, err := d.fitPieces(h, pieces, m, part, it)
 			if err != nil {
 				return err
 			}
 			for ; n > 0; n-- {
 				p := studio.Piece{
-					Code: studio.NextCode(o.Number, codes), OrderID: o.ID, ItemID: it.ID, PartID: part.ID, Name: pieceName(it, part),
+					Code: studio.NextCode(o.Number, codes), OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, StandingID: part.StandingID, Name: pieceName(it, part),
 					Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier,
-					Attempt: 1, State: studio.Waiting, Stages: studio.StagesFor(h.Book, models[part.ModelID], part, it),
+					Attempt: 1, State: studio.Waiting, Stages: studio.StagesFor(h.Book, m, part, it),
 				}
 				if err := d.AddPiece(&p); err != nil {
 					return err

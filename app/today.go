@@ -269,24 +269,24 @@ func (t *today) runsLeft() (map[int64]float64, error) {
 		}
 	}
 	type spec struct {
-		part  int64
-		scale float64
+		model, standing int64
+		scale           float64
 	}
 	known := map[spec]float64{}
 	for _, p := range t.pieces {
 		if _, running := out[p.ID]; running || p.State == studio.AtBench {
 			continue
 		}
-		key := spec{p.PartID, p.Scale}
+		key := spec{p.ModelID, p.StandingID, p.Scale}
 		if _, ok := known[key]; !ok {
-			models, err := t.tx.PartModels(p.PartID)
+			models, err := t.tx.PieceModels(p)
 			if err != nil {
 				return nil, err
 			}
-			machine, _, ok := t.h.MachineFor(models[p.PartID], p.Scale, p.Process)
+			machine, _, ok := t.h.MachineFor(models[p.ID], p.Scale, p.Process)
 			material, _ := t.h.Material(p.MaterialID, p.Process)
 			if ok {
-				known[key] = t.h.PrintOf(models[p.PartID], p.Scale, p.WallMM, machine, material).Minutes
+				known[key] = t.h.PrintOf(models[p.ID], p.Scale, p.WallMM, machine, material).Minutes
 			}
 		}
 		out[p.ID] = known[key]

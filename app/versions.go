@@ -126,6 +126,12 @@ func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
 		// A 3MF says its unit, so that nobody has to guess again.
 		return one(studio.Unit, "in "+j.Options.Unit+".3mf", soup.Scaled(mesh.UnitsMM[j.Options.Unit])), nil
 	}
+	switch j.Kind {
+	case studio.JobHollow:
+		return hollowed(soup, base, j.Options)
+	case studio.JobCut:
+		return cutUp(soup, base, j.Options)
+	}
 	m, bodies := mesh.Bodies(soup)
 	if len(bodies) < 2 {
 		return nil, refuse("%s is one body.", j.Name)
@@ -168,6 +174,10 @@ func (a *App) Remake(ctx context.Context, hand Hand, modelID int64, kind string,
 	case studio.JobUnit:
 		if mesh.UnitsMM[options.Unit] == 0 || options.Unit == "mm" {
 			return "", refuse("Say the unit: centimetres, metres, inches, feet or microns.")
+		}
+	case studio.JobStand, studio.JobHollow, studio.JobCut:
+		if err := checkPrint(kind, options); err != nil {
+			return "", err
 		}
 	default:
 		return "", refuse("That cannot be made of a model.")
@@ -218,24 +228,83 @@ func (a *App) UseVersion(ctx context.Context, hand Hand, number string, partID, 
 		}
 		was := p.Model
 		p.ModelID, p.Model = m.ID, m
-		if err := d.SaveItem(it); err != nil {
+		if m.How == studio.Hollow {
+			p.WallMM = 0 // it has its own
+			if err := d.plugsFor(it, *p); err != nil {
+				return err
+			}
+			p = &it.Parts[k]
+		}
+		if err := d.saveParts(it); err != nil {
 			return err
 		}
 		return d.log("version changed", about{order: it.OrderID}, "%s: %s instead of %s", it.Title, m.Name, was.Name)
 	})
 }
 
-// UseBodies prints each body of a part's model as a part of its own.
-func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID int64) error {
+// saveParts saves an item whose parts print something else now: each stands as parts of
+// its model do, and the pieces that wait follow.
+func (d deed) saveParts(it *studio.Item) error {
+	for k := range it.Parts {
+		p := &it.Parts[k]
+		if s, err := d.Standing(p.StandingID); err == nil && s.ModelID == p.ModelID && s.Process == p.Process {
+			continue
+		}
+		var err error
+		if p.StandingID, err = d.TakenStanding(p.ModelID, p.Process); err != nil {
+			return err
+		}
+	}
+	if err := it.Check(); err != nil {
+		return refused(err)
+	}
+	if err := d.SaveItem(it); err != nil {
+		return err
+	}
+	return d.FollowParts(it.OrderID)
+}
+
+// plugsFor adds the plugs of a hollowed part, one for each of its holes.
+func (d deed) plugsFor(it *studio.Item, p studio.Part) error {
+	versions, err := d.Versions(p.Model.DesignID)
+	if err != nil {
+		return err
+	}
+	for _, v := range versions {
+		if v.How != studio.Peg || v.FromID != p.Model.FromID || !v.At.Equal(p.Model.At) {
+			continue
+		}
+		for _, o := range it.Parts {
+			if o.ModelID == v.ID {
+				return nil
+			}
+		}
+		plug := p
+		plug.ID, plug.ModelID, plug.Model, plug.Name, plug.Copies, plug.StandingID = 0, v.ID, v, title(v.Name), p.Copies*studio.PegCount(v), 0
+		it.Parts = append(it.Parts, plug)
+	}
+	return nil
+}
+
+// UseBodies prints each body of a part's model, or each piece of its cut, as a part of its
+// own: those made together with ofID, 0 for any.
+func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID, ofID int64) error {
 	return a.onPart(ctx, hand, number, partID, func(d deed, it *studio.Item, k int) error {
 		old := it.Parts[k]
+		var of studio.Model
+		if ofID != 0 {
+			var err error
+			if of, err = d.Tx.Model(ofID); err != nil {
+				return err
+			}
+		}
 		versions, err := d.Versions(old.Model.DesignID)
 		if err != nil {
 			return err
 		}
 		var bodies []studio.Model
 		for _, v := range versions {
-			if v.How == studio.Body && v.FromID == old.ModelID {
+			if studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) && v.FromID == old.ModelID && (of.ID == 0 || v.At.Equal(of.At)) {
 				bodies = append(bodies, v)
 			}
 		}
@@ -256,17 +325,17 @@ func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID in
 			if i > 0 {
 				p.ID = 0
 			}
-			p.ModelID, p.Model, p.Name = b.ID, b, title(b.Name)
+			p.ModelID, p.Model, p.Name, p.StandingID = b.ID, b, title(b.Name), 0
+			if b.How == studio.Peg {
+				p.Copies = old.Copies * studio.PegCount(b)
+			}
 			if i == 0 {
 				it.Parts[k] = p
 			} else {
 				it.Parts = append(it.Parts, p)
 			}
 		}
-		if err := it.Check(); err != nil {
-			return refused(err)
-		}
-		if err := d.SaveItem(it); err != nil {
+		if err := d.saveParts(it); err != nil {
 			return err
 		}
 		return d.log("taken apart", about{order: it.OrderID}, "%s into %d parts", old.Name, len(bodies))

@@ -17,13 +17,14 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	}
 	for i := range items {
 		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
-			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM)
-		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
+			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.StandingID))
+		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
 		if err != nil {
 			return nil, err
 		}
 		for k := range items[i].Parts {
-			if items[i].Parts[k].Model, err = t.model(items[i].Parts[k].ModelID); err != nil {
+			p := &items[i].Parts[k]
+			if p.Model, err = t.ModelAsStood(p.ModelID, p.StandingID); err != nil {
 				return nil, err
 			}
 		}
@@ -47,11 +48,11 @@ func (t *Tx) SaveItem(i *studio.Item) (err error) {
 		p := &i.Parts[k]
 		p.ItemID = i.ID
 		if p.ID == 0 {
-			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM)
+			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, standing_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID))
 		} else {
-			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ? WHERE id = ?`,
-				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, p.ID)
+			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, standing_id = ? WHERE id = ?`,
+				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.ID)
 		}
 		if err != nil {
 			return err
@@ -66,24 +67,23 @@ func (t *Tx) RemoveItem(itemID int64) error {
 	return t.exec(`UPDATE items SET removed = 1 WHERE id = ?`, itemID)
 }
 
-// PartModels returns the model of each part asked for.
-func (t *Tx) PartModels(partIDs ...int64) (map[int64]studio.Model, error) {
-	out := map[int64]studio.Model{}
-	for _, pid := range partIDs {
-		if _, ok := out[pid]; ok {
-			continue
-		}
-		modelID, err := one(t, func(scan func(...any) error, n *int64) error { return scan(n) }, `SELECT model_id FROM parts WHERE id = ?`, pid)
+// PieceModels returns, by piece, what each is or was printed of, as it stands or stood.
+func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error) {
+	out := make(map[int64]studio.Model, len(pieces))
+	for _, p := range pieces {
+		m, err := t.ModelAsStood(p.ModelID, p.StandingID)
 		if err != nil {
 			return nil, err
 		}
-		m, err := t.model(modelID)
-		if err != nil {
-			return nil, err
-		}
-		out[pid] = m
+		out[p.ID] = m
 	}
 	return out, nil
+}
+
+// FollowParts makes the pieces that wait what their parts are now.
+func (t *Tx) FollowParts(orderID int64) error {
+	return t.exec(`UPDATE pieces SET (model_id, standing_id) = (SELECT model_id, standing_id FROM parts WHERE parts.id = pieces.part_id)
+		WHERE order_id = ? AND state = 'waiting'`, orderID)
 }
 
 const quoteColumns = `SELECT id, order_id, revision, token, state, document, total_minor, deposit_minor, currency, sent_ms,

@@ -147,7 +147,7 @@ func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 			coalesce((SELECT group_concat(number, ',') FROM (SELECT DISTINCT o.number FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0
 				JOIN orders o ON o.id = i.order_id JOIN models v ON v.id = p.model_id WHERE v.design_id = d.id ORDER BY o.number DESC)), '')
 		FROM designs d
-		JOIN models m ON m.id = (SELECT max(v.id) FROM models v WHERE v.design_id = d.id AND v.how <> 'body')
+		JOIN models m ON m.id = (SELECT max(v.id) FROM models v WHERE v.design_id = d.id AND v.how NOT IN ('body', 'cut', 'peg'))
 		LEFT JOIN studies s ON s.model_id = m.id
 		WHERE ?1 = '' OR d.name LIKE ?2 ESCAPE '\' OR d.source LIKE ?2 ESCAPE '\'
 			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND v.name LIKE ?2 ESCAPE '\')

@@ -61,7 +61,7 @@ func (m Machine) OnBed(id string, model Model, scale float64) plate.Part {
 	if m.Process == process.Resin {
 		stand = m.Figures.V("raft") + m.Figures.V("stand")
 	}
-	return plate.Part{ID: id, Outline: model.Shape.Plan.Scaled(scale), HeightMM: model.Measures.SizeMM[2]*scale + stand}
+	return plate.Part{ID: id, Outline: model.Shape.Plan.Scaled(scale), HeightMM: model.PrintHeightMM()*scale + stand}
 }
 
 // MachineFor picks the machine a part is priced on: of those of its process that

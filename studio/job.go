@@ -1,6 +1,10 @@
 package studio
 
-import "time"
+import (
+	"time"
+
+	"sakuji/core/solid"
+)
 
 // Kinds of long work.
 const (
@@ -10,6 +14,9 @@ const (
 	JobReduce = "reduce" // one of fewer triangles
 	JobUnit   = "unit"   // one taken in another unit
 	JobBodies = "bodies" // a version for each body
+	JobStand  = "stand"  // ways to stand, and how each is held
+	JobHollow = "hollow" // a hollowed version, with drains
+	JobCut    = "cut"    // a version for each piece
 )
 
 // States of a job.
@@ -48,6 +55,18 @@ type JobOptions struct {
 	DeviationMM float64 `json:"deviation_mm,omitempty"` // or how far the surface may move
 	Unit        string  `json:"unit,omitempty"`
 	Revises     int64   `json:"revises,omitempty"` // the version that a file takes the place of
+
+	Process     string       `json:"process,omitempty"` // to stand for
+	Wishes      solid.Wishes `json:"wishes,omitzero"`
+	WallMM      float64      `json:"wall_mm,omitempty"`
+	Holes       int          `json:"holes,omitempty"` // for each cavity
+	HoleMM      float64      `json:"hole_mm,omitempty"`
+	Seen        string       `json:"seen,omitempty"` // from where it is looked at: holes keep off
+	Axis        string       `json:"axis,omitempty"` // to cut across
+	At          []float64    `json:"at,omitempty"`   // where, over the lowest point
+	Pegs        int          `json:"pegs,omitempty"`
+	PegMM       float64      `json:"peg_mm,omitempty"`
+	ClearanceMM float64      `json:"clearance_mm,omitempty"`
 }
 
 // Open reports a job that waits or runs.
@@ -64,6 +83,12 @@ func (j Job) Doing() string {
 		return "taking " + j.Name + " in another unit"
 	case JobBodies:
 		return "taking " + j.Name + " apart"
+	case JobStand:
+		return "looking how " + j.Name + " may stand"
+	case JobHollow:
+		return "hollowing " + j.Name
+	case JobCut:
+		return "cutting " + j.Name
 	case JobStudy:
 		return "looking closely at " + j.Name
 	}

@@ -3,6 +3,7 @@ package studio
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -20,6 +21,9 @@ const (
 	Reduced = "reduced"
 	Unit    = "unit" // taken in another unit
 	Body    = "body" // one body of several
+	Hollow  = "hollowed"
+	Cut     = "cut" // one piece of several
+	Peg     = "peg" // a plug of a drain, or a dowel of a cut
 )
 
 // Model is a mesh file as received or as made of one, with what was measured of it.
@@ -34,6 +38,7 @@ type Model struct {
 	Did      []mesh.Done
 	Measures mesh.Measures
 	Shape    ModelShape
+	AsFile   *ModelShape `json:"-"` // as the file stands, where Shape is how it is printed
 	At       time.Time
 }
 
@@ -52,17 +57,18 @@ func UnitName(unit string) string {
 
 // HowText says how the version came about, as one maker to another.
 func (m Model) HowText() string {
-	return map[string]string{Sent: "as it came", Revised: "a revised file", Mended: "mended", Reduced: "reduced", Unit: "taken in another unit", Body: "one body"}[m.How]
+	return map[string]string{Sent: "as it came", Revised: "a revised file", Mended: "mended", Reduced: "reduced", Unit: "taken in another unit", Body: "one body", Hollow: "hollowed", Cut: "one piece of a cut", Peg: "a peg"}[m.How]
 }
 
 // Study is what takes longer than measuring.
 type Study struct {
-	Overlap mesh.Overlap `json:"overlap"`
-	Walls   mesh.Walls   `json:"walls"`
-	Bodies  []StudyBody  `json:"bodies"` // the largest first
-	Faults  []mesh.Fault `json:"faults"` // worst first
-	HullMM3 float64      `json:"hull_mm3"`
-	WallsOf int          `json:"walls_of,omitempty"` // the walls are those of a mesh reduced to so many triangles
+	Overlap mesh.Overlap    `json:"overlap"`
+	Walls   mesh.Walls      `json:"walls"`
+	Bodies  []StudyBody     `json:"bodies"` // the largest first
+	Faults  []mesh.Fault    `json:"faults"` // worst first
+	HullMM3 float64         `json:"hull_mm3"`
+	Fragile []solid.Fragile `json:"fragile"`            // the weakest sections, the worst first
+	WallsOf int             `json:"walls_of,omitempty"` // the walls are those of a mesh reduced to so many triangles
 
 	StillSHA string `json:"-"` // a picture
 	ViewSHA  string `json:"-"` // a mesh that a browser can turn
@@ -134,11 +140,18 @@ func StudyModel(s *mesh.Soup, told func(share float64, doing string) error) (out
 	}
 	out.Walls = v.Mesh.Thickness()
 	v.WallMM = out.Walls.VertexMM
+	if err = told(0.85, "fragile places"); err != nil {
+		return
+	}
+	out.Fragile = solid.FragileOf(v.Mesh.Sound(), mostFragile)
 	if hull := v.Mesh.Hull(); hull != nil {
 		out.HullMM3 = hull.Measure().VolumeMM3
 	}
 	return out, v, nil
 }
+
+// mostFragile is how many weak sections are listed.
+const mostFragile = 8
 
 // Mendable reports whether mending would settle something.
 func (s Study) Mendable() bool {
@@ -277,7 +290,11 @@ func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 	m := s.Weld()
 	d := m.Measure()
 	d.Format, d.Triangles = s.Format, s.Len()
-	return d, ModelShape{
+	return d, shapeOf(m)
+}
+
+func shapeOf(m *mesh.Mesh) ModelShape {
+	return ModelShape{
 		Profile:  solid.ProfileOf(m, 160),
 		Overhang: solid.OverhangOf(m, solid.OverhangDeg),
 		Plan:     solid.OutlineOf(m, solid.Plan),
@@ -288,10 +305,14 @@ func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 
 // Face is the silhouette that shows most of the model: from the front or the side.
 func (m Model) Face() solid.Outline {
-	if m.Shape.Side.AreaMM2() > 1.05*m.Shape.Front.AreaMM2() {
-		return m.Shape.Side
+	s := m.Shape
+	if m.AsFile != nil {
+		s = *m.AsFile
 	}
-	return m.Shape.Front
+	if s.Side.AreaMM2() > 1.05*s.Front.AreaMM2() {
+		return s.Side
+	}
+	return s.Front
 }
 
 // Faults says in plain words what is wrong with the mesh, worst first, as far as
@@ -323,7 +344,7 @@ func (m Model) Faults() (out []string) {
 func (m Model) Scaled(k float64) process.Shape {
 	return process.Shape{
 		VolumeMM3: m.Measures.VolumeMM3 * k * k * k, AreaMM2: m.Measures.AreaMM2 * k * k,
-		HeightMM: m.Measures.SizeMM[2] * k, Profile: m.Shape.Profile.Scaled(k), Overhang: m.Shape.Overhang.Scaled(k),
+		HeightMM: m.PrintHeightMM() * k, Profile: m.Shape.Profile.Scaled(k), Overhang: m.Shape.Overhang.Scaled(k),
 	}
 }
 
@@ -374,6 +395,17 @@ func (h House) Advice(m Model, study *Study) (out []Advice) {
 			text += fmt.Sprintf(". A hundredth of its surface has less than %.2g mm behind it.", w.Share1MM)
 			out = append(out, Advice{Kind: "thin", Text: text, Grave: w.Share1MM < h.Book.V("wall."+process.Resin), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}}})
 		}
+	}
+	if n := m.Measures.Cavities; n > 0 {
+		out = append(out, Advice{Kind: "sealed", Grave: true, Hands: true, Text: fmt.Sprintf("%d closed %s in it: printed in resin, what is not cured stays inside and bursts or weeps later. Bore it, or fill it.", n, map[bool]string{true: "hollow", false: "hollows"}[n == 1])})
+	}
+	if len(study.Fragile) > 0 {
+		f := study.Fragile[0]
+		a := Advice{Kind: "fragile", Text: fmt.Sprintf("Thin places that something hangs on: the weakest has a section of %.2g mm² and bears %.0f mm. Mind them when supports come off.", f.SectionMM2, f.ArmMM)}
+		for _, f := range study.Fragile {
+			a.Spots = append(a.Spots, mesh.Spot{At: f.At, SizeMM: math.Sqrt(f.SectionMM2)})
+		}
+		out = append(out, a)
 	}
 	if m.Measures.Triangles > ManyTriangles {
 		out = append(out, Advice{Kind: "many", Text: fmt.Sprintf("%s triangles are more than a print can show. Reduced, everything after it is quicker.", rates.Number(float64(m.Measures.Triangles)))})

@@ -115,6 +115,7 @@ type Part struct {
 	Process    string
 	MaterialID int64 // 0: the first of the process
 	WallMM     float64
+	StandingID int64 // how it stands on its plate; 0: as the file does
 	Model      Model
 }
 

@@ -29,6 +29,8 @@ type Piece struct {
 	OrderID    int64
 	ItemID     int64
 	PartID     int64
+	ModelID    int64 // what it is or was printed of
+	StandingID int64
 	Name       string
 	Process    string
 	MaterialID int64

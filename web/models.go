@@ -14,6 +14,7 @@ import (
 
 	"sakuji/app"
 	"sakuji/core/mesh"
+	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/store"
 	"sakuji/studio"
@@ -29,6 +30,7 @@ func (s *Server) modelRoutes(r chi.Router) {
 	r.Get("/models/{id}/view", s.view)
 	r.Get("/models/{id}/as/{format}", s.download)
 	r.Get("/models/{id}/layers", s.layers)
+	r.Get("/models/{id}/prints", s.prints)
 	r.Get("/jobs/{of}/{key}", s.jobs)
 }
 
@@ -38,6 +40,7 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 	r.Post("/models/{id}/revise", s.revise)
 	r.Post("/models/{id}/licence", s.saveLicence)
 	r.Post("/models/{id}/use", s.useVersion)
+	r.Post("/models/{id}/stand", s.takeStanding)
 	r.Post("/jobs/{id}/cancel", s.cancelJob)
 	r.Get("/orders/{no}/items/{item}/size", s.size)
 	r.Post("/orders/{no}/items/{item}/size", s.takeSize)
@@ -252,6 +255,8 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 		}
 	case studio.JobUnit:
 		o.Unit = f.text("unit")
+	default:
+		o = printOptions(f, kind)
 	}
 	id := pathID(r, "id")
 	batch, err := "", f.err
@@ -268,6 +273,9 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	to := fmt.Sprintf("/models/%d", id)
+	if studio.OneOf(kind, studio.JobStand, studio.JobHollow, studio.JobCut) {
+		to += "/prints?process=" + processOr(f.text("process"))
+	}
 	for _, j := range jobs {
 		switch j.State {
 		case studio.JobFailed:
@@ -277,6 +285,14 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 			s.fail(w, r, err)
 			return
 		case studio.JobDone:
+			if kind == studio.JobStand {
+				s.done(w, r, to, "These are the best ways it can stand.")
+				return
+			}
+			if kind == studio.JobCut {
+				s.done(w, r, fmt.Sprintf("/models/%d", j.MadeID), "Each piece is a model of its own now; below they can become the parts of an order.")
+				return
+			}
 			if kind == studio.JobBodies {
 				s.done(w, r, to, "Each body is a model of its own now; below they can become the parts of an order.")
 				return
@@ -285,7 +301,7 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	s.done(w, r, to, "It goes on by itself; the new version will stand below.")
+	s.done(w, r, to, "It goes on by itself; what comes of it will stand here.")
 }
 
 func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
@@ -316,7 +332,7 @@ func (s *Server) useVersion(w http.ResponseWriter, r *http.Request) {
 	var err error
 	told := "Order " + number + " prints this version now; what is printed already stays as it is."
 	if f.checked("bodies") {
-		err = s.app.UseBodies(r.Context(), owner(r), number, f.id("part"))
+		err = s.app.UseBodies(r.Context(), owner(r), number, f.id("part"), id)
 		told = "Each body is a part of order " + number + " now."
 	} else {
 		err = s.app.UseVersion(r.Context(), owner(r), number, f.id("part"), id)
@@ -335,3 +351,10 @@ func isOwner(r *http.Request) bool {
 
 // shownSpots is how many places of one fault are marked.
 const shownSpots = 8
+
+func processOr(name string) string {
+	if name == process.Filament {
+		return name
+	}
+	return process.Resin
+}

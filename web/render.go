@@ -40,7 +40,8 @@ func parsePages() pages {
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
-		"pct": func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
+		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
 	names, err := fs.Glob(templates, "templates/*.html")
 	if err != nil {

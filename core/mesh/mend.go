@@ -16,11 +16,14 @@ type Done struct {
 
 // Text says it with its count, as one reads it.
 func (d Done) Text() string {
+	if d.Count == 0 { // something to know
+		return d.What
+	}
 	if d.Count != 1 {
 		return fmt.Sprintf("%d %s", d.Count, d.What)
 	}
 	what := d.What
-	for many, one := range map[string]string{"cracks": "crack", "edges": "edge", "triangles": "triangle", "facets": "facet", "holes": "hole", "specks": "speck", "shells": "shell", "bodies": "body"} {
+	for many, one := range map[string]string{"cracks": "crack", "edges": "edge", "triangles": "triangle", "facets": "facet", "holes": "hole", "sockets": "socket", "specks": "speck", "shells": "shell", "bodies": "body"} {
 		what = strings.Replace(what, many, one, 1)
 	}
 	return "1 " + what

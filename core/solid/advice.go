@@ -11,6 +11,7 @@ import (
 // Cuts are planes across one axis that take a part into pieces.
 type Cuts struct {
 	Axis       mesh.Vec    `json:"axis"`
+	LowMM      float64     `json:"low_mm"`      // where the part begins along the axis
 	At         []float64   `json:"at"`          // along the axis, as the file stands: n·p = at
 	SectionMM2 []float64   `json:"section_mm2"` // of each
 	Volumes    []float64   `json:"volumes_mm3"` // of the pieces
@@ -62,7 +63,7 @@ func cutsAcross(m *mesh.Mesh, axis mesh.Vec, pieces int, bed [3]float64) (c Cuts
 	if pieces < 2 || p.HeightMM <= 0 || total <= 0 {
 		return c, false
 	}
-	c.Axis = axis
+	c.Axis, c.LowMM = axis, low
 	before := make([]float64, cutSlices+1) // volume under each slab's lower side
 	for i, s := range p.Slices {
 		before[i+1] = before[i] + s.AreaMM2*slab

@@ -23,6 +23,7 @@ const (
 	fragileShare  = 0.5  // of the matter, that may hang on a section at most
 	leastBeyond   = 1.0  // mm³; smaller crumbs are not told
 	fragileMM2    = 60.0 // sections over this bear handling. Source: from memory
+	slender       = 1.5  // times as long as it is wide. Source: from memory
 	leastWeakness = 0.35 // 1/mm²: an arm of 8 mm on a pin 3 mm thick. Source: from memory
 )
 
@@ -50,6 +51,15 @@ func FragileOf(m *mesh.Mesh, most int) []Fragile {
 		}
 	}
 	return out
+}
+
+// LayerWeakness is the weakness of the weakest section that lies along a layer of the part
+// as it stands: layers part sooner than they break across.
+func LayerWeakness(m *mesh.Mesh) (most float64) {
+	for _, f := range fragileAlong(m, mesh.Vec{Z: 1}) {
+		most = max(most, f.Weakness)
+	}
+	return most
 }
 
 // node is a region of a layer, in the graph of those that touch.
@@ -92,9 +102,6 @@ func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
 		}
 		below, first = now, start
 	})
-	back := func(p Point, z float64) mesh.Vec { // the matrix's transpose turns back
-		return mesh.Vec{X: turn[0]*p.X + turn[3]*p.Y + turn[6]*z, Y: turn[1]*p.X + turn[4]*p.Y + turn[7]*z, Z: turn[2]*p.X + turn[5]*p.Y + turn[8]*z}
-	}
 	total := 0.0
 	for _, n := range nodes {
 		total += n.area * thick
@@ -104,13 +111,16 @@ func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
 		if n.area > fragileMM2 || n.area <= 0 {
 			continue
 		}
-		f := Fragile{At: back(n.middle, n.z), SectionMM2: n.area}
+		f := Fragile{At: TurnedBack(mesh.Vec{X: n.middle.X, Y: n.middle.Y, Z: n.z}, turn), SectionMM2: n.area}
 		for _, i := range h.beyond {
 			o := nodes[i]
 			f.BeyondMM3 += o.area * thick
 			for _, p := range [4]Point{o.low, o.high, {o.low.X, o.high.Y}, {o.high.X, o.low.Y}} {
 				f.ArmMM = max(f.ArmMM, math.Hypot(math.Hypot(p.X-n.middle.X, p.Y-n.middle.Y), o.z-n.z))
 			}
+		}
+		if f.ArmMM < slender*math.Hypot(n.high.X-n.low.X, n.high.Y-n.low.Y) {
+			continue // a corner, or a stub
 		}
 		f.Weakness = f.ArmMM / math.Pow(n.area, 1.5)
 		if f.BeyondMM3 >= leastBeyond && f.BeyondMM3 <= fragileShare*total && f.Weakness >= leastWeakness {

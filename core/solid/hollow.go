@@ -50,7 +50,7 @@ var (
 const (
 	hollowErrorMM = 0.08       // of wall, that the grid is chosen for
 	mostNodes     = 40_000_000 // of a grid
-	slitMM        = 0.12       // of wall too much, after creases are followed
+	slitMM        = 0.1        // of wall too much, after creases are followed
 	leastHollow   = 50.0       // mm³; smaller hollows stay solid. Source: from memory
 )
 
@@ -141,6 +141,7 @@ type field struct {
 	inner      *mesh.Mesh
 	slits      slits
 	dist       []float64 // of vertices to the surface, where it is known; 0 elsewhere
+	fresh      []bool    // triangles not looked at yet for creases
 	bent       []bool    // the vertices beside which the inner wall bends
 	taken      map[[3]int32]bool
 	edges      [][2]int32 // the nodes between which each vertex lies, the deep one first
@@ -370,6 +371,11 @@ func (f *field) settle() {
 // lies too deep it gets a vertex, on both planes that the wall follows at its ends.
 func (f *field) crease() {
 	const tolerance = hollowErrorMM / 4
+	// After the first round only what changed is looked at again.
+	f.fresh = make([]bool, len(f.inner.Triangles))
+	for i := range f.fresh {
+		f.fresh[i] = true
+	}
 	for round := range 6 {
 		f.bends(tolerance)
 		done := f.edgesIn(tolerance)
@@ -417,10 +423,10 @@ func (f *field) edgesIn(tolerance float64) bool {
 	m := f.inner
 	var sides [][2]int32
 	seen := map[[2]int32]bool{}
-	for _, t := range m.Triangles {
+	for i, t := range m.Triangles {
 		for k := range 3 {
 			u, v := t[k], t[(k+1)%3]
-			if key := [2]int32{min(u, v), max(u, v)}; (f.isBent(u) || f.isBent(v)) && !seen[key] {
+			if key := [2]int32{min(u, v), max(u, v)}; f.fresh[i] && (f.isBent(u) || f.isBent(v)) && !seen[key] {
 				seen[key] = true
 				sides = append(sides, key)
 			}
@@ -439,9 +445,7 @@ func (f *field) edgesIn(tolerance float64) bool {
 			m.Vertices = append(m.Vertices, f.aside(to[i][k]))
 		}
 	}
-	if len(cut) > 0 {
-		refine(m, cut)
-	}
+	f.fresh = refine(m, cut)
 	return len(cut) > 0
 }
 
@@ -485,7 +489,7 @@ func (f *field) cornersIn(tolerance float64) (done bool) {
 				p[k] = m.Vertices[v]
 				bent = bent || f.isBent(v)
 			}
-			if !bent {
+			if !bent || !f.fresh[i] {
 				continue
 			}
 			middle := p[0].Add(p[1]).Add(p[2]).Mul(1.0 / 3)
@@ -518,6 +522,8 @@ func (f *field) cornersIn(tolerance float64) (done bool) {
 		m.Vertices = append(m.Vertices, f.aside(to[i]))
 		m.Triangles[i] = [3]int32{t[0], t[1], id}
 		m.Triangles = append(m.Triangles, [3]int32{t[1], t[2], id}, [3]int32{t[2], t[0], id})
+		f.fresh[i] = true
+		f.fresh = append(f.fresh, true, true)
 	}
 	return done
 }
@@ -526,19 +532,20 @@ func (f *field) cornersIn(tolerance float64) (done bool) {
 // does not lie too deep.
 func (f *field) intoCrease(a, b mesh.Vec, tolerance float64) (to []mesh.Vec) {
 	middle := a.Add(b).Mul(0.5)
-	q, d, ok := f.tree.NearestPoint(middle, f.wall+2*f.step)
+	half := b.Sub(a).Len() / 2
+	q, d, ok := f.tree.NearestPoint(middle, f.wall+f.step+half)
 	if !ok || d-f.wall < tolerance {
 		return nil
 	}
-	qa, da, _ := f.tree.NearestPoint(a, f.wall+2*f.step)
-	qb, db, _ := f.tree.NearestPoint(b, f.wall+2*f.step)
-	if da > 0 && db > 0 {
+	qa, da, okA := f.tree.NearestPoint(a, d+half+1e-9)
+	qb, db, okB := f.tree.NearestPoint(b, d+half+1e-9)
+	if okA && okB && da > 0 && db > 0 {
 		na, nb := a.Sub(qa).Mul(1/da), b.Sub(qb).Mul(1/db)
 		// The place nearest the middle on both planes: middle + x·na + y·nb.
 		ha, hb, c := na.Dot(a.Sub(middle)), nb.Dot(b.Sub(middle)), na.Dot(nb)
 		if det := 1 - c*c; det > 1e-3 {
 			p := middle.Add(na.Mul((ha - c*hb) / det)).Add(nb.Mul((hb - c*ha) / det))
-			if p.Sub(middle).Len() < 1.5*b.Sub(a).Len() && math.Abs(f.tree.Nearest(p, f.wall+2*f.step)-f.wall) < tolerance/4 {
+			if p.Sub(middle).Len() < 3*half && math.Abs(f.tree.Nearest(p, f.wall+tolerance)-f.wall) < tolerance/4 {
 				to = append(to, p)
 			}
 		}
@@ -547,9 +554,10 @@ func (f *field) intoCrease(a, b mesh.Vec, tolerance float64) (to []mesh.Vec) {
 }
 
 // refine divides the triangles beside cut edges, so that none is left with a vertex in
-// the middle of a side.
-func refine(m *mesh.Mesh, cut map[[2]int32]int32) {
+// the middle of a side, and tells which triangles are new.
+func refine(m *mesh.Mesh, cut map[[2]int32]int32) (fresh []bool) {
 	n := len(m.Triangles)
+	fresh = make([]bool, n, n+2*len(cut))
 	for i := range n {
 		t := m.Triangles[i]
 		var mid [3]int32
@@ -565,6 +573,7 @@ func refine(m *mesh.Mesh, cut map[[2]int32]int32) {
 		if have == 0 {
 			continue
 		}
+		fresh[i] = true
 		// Turn it so that the first side is cut, and of two the first and the second.
 		for mid[0] < 0 || have == 2 && mid[1] < 0 {
 			t, mid = [3]int32{t[1], t[2], t[0]}, [3]int32{mid[1], mid[2], mid[0]}
@@ -581,6 +590,10 @@ func refine(m *mesh.Mesh, cut map[[2]int32]int32) {
 			m.Triangles = append(m.Triangles, [3]int32{t[0], mid[0], mid[2]}, [3]int32{mid[0], t[1], mid[1]}, [3]int32{mid[2], mid[1], t[2]})
 		}
 	}
+	for len(fresh) < len(m.Triangles) {
+		fresh = append(fresh, true)
+	}
+	return fresh
 }
 
 // bound is by how much the wall may differ from what was asked.

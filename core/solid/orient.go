@@ -20,6 +20,9 @@ type Standing struct {
 	Minutes         float64    `json:"minutes"`
 	Score           float64    `json:"score"` // 1 would be the best of all in everything
 
+	DrainMM3 float64 `json:"drain_mm3,omitempty"` // what cups would keep, where that was looked at
+	Weakness float64 `json:"weakness,omitempty"`  // of the weakest section along a layer, where that was looked at
+
 	Down mesh.Vec `json:"-"` // the file's direction that points at the plate
 }
 
@@ -29,13 +32,16 @@ type Wishes struct {
 	Support float64
 	Scar    float64 // faces that supports touch
 	Layer   float64 // the largest layer, which pulls at the film
+
+	Drain    float64 // cups
+	Strength float64 // across layers
 }
 
 // ResinWishes and FilamentWishes are the house's: resin minds the pull of large layers
 // and scars, filament the material and hours of supports. Source: common practice.
 var (
-	ResinWishes    = Wishes{Time: 1, Support: 0.5, Scar: 1.5, Layer: 1.5}
-	FilamentWishes = Wishes{Time: 1, Support: 2, Scar: 1, Layer: 0}
+	ResinWishes    = Wishes{Time: 1, Support: 0.5, Scar: 1.5, Layer: 1.5, Drain: 1}
+	FilamentWishes = Wishes{Time: 1, Support: 2, Scar: 1, Layer: 0, Strength: 1}
 )
 
 // listed is how many standings are worked out exactly.
@@ -66,7 +72,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	for i, d := range downs {
 		ranked[i] = q.standing(d)
 	}
-	w.score(ranked)
+	w.Score(ranked)
 	slices.SortStableFunc(ranked, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
 	var best []Standing
 	for _, s := range ranked {
@@ -79,7 +85,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	for range runtime.GOMAXPROCS(0) {
 		wait.Go(func() {
 			for i := range next {
-				best[i] = exactly(m, best[i].Down, supportOfRoom, minutes)
+				best[i] = Stand(m, best[i].Down, supportOfRoom, minutes)
 			}
 		})
 	}
@@ -88,13 +94,13 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	}
 	close(next)
 	wait.Wait()
-	w.score(best)
+	w.Score(best)
 	slices.SortStableFunc(best, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
 	return best
 }
 
-// exactly works a standing out.
-func exactly(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Standing {
+// Stand works one way to stand out.
+func Stand(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Standing {
 	s := Standing{Down: down, Matrix: Turn(down)}
 	turned := Turned(m, s.Matrix)
 	o, p := OverhangOf(turned, OverhangDeg), ProfileOf(turned, OrientSlices)
@@ -122,6 +128,12 @@ func Turn(down mesh.Vec) [9]float64 {
 	return [9]float64{x.X, x.Y, x.Z, y.X, y.Y, y.Z, z.X, z.Y, z.Z}
 }
 
+// TurnedBack is where a place of a turned mesh lies in the mesh itself: by the matrix's
+// transpose.
+func TurnedBack(p mesh.Vec, r [9]float64) mesh.Vec {
+	return mesh.Vec{X: r[0]*p.X + r[3]*p.Y + r[6]*p.Z, Y: r[1]*p.X + r[4]*p.Y + r[7]*p.Z, Z: r[2]*p.X + r[5]*p.Y + r[8]*p.Z}
+}
+
 // Turned returns the mesh turned by a matrix.
 func Turned(m *mesh.Mesh, r [9]float64) *mesh.Mesh {
 	out := &mesh.Mesh{Vertices: make([]mesh.Vec, len(m.Vertices)), Triangles: m.Triangles, Box: mesh.EmptyBox()}
@@ -146,16 +158,17 @@ func sphere(n int) []mesh.Vec {
 	return out
 }
 
-// score gives each standing its share of the best in every wish, weighted.
-func (w Wishes) score(list []Standing) {
+// Score gives each standing its share of the best in every wish, weighted.
+func (w Wishes) Score(list []Standing) {
 	measures := []struct {
 		weight float64
 		of     func(*Standing) float64
 	}{
 		{w.Time, func(s *Standing) float64 { return s.Minutes }}, {w.Support, func(s *Standing) float64 { return s.SupportMM3 }},
 		{w.Scar, func(s *Standing) float64 { return s.ContactMM2 }}, {w.Layer, func(s *Standing) float64 { return s.LargestLayerMM2 }},
+		{w.Drain, func(s *Standing) float64 { return s.DrainMM3 }}, {w.Strength, func(s *Standing) float64 { return s.Weakness }},
 	}
-	total := w.Time + w.Support + w.Scar + w.Layer
+	total := w.Time + w.Support + w.Scar + w.Layer + w.Drain + w.Strength
 	for i := range list {
 		list[i].Score = 0
 	}

@@ -66,7 +66,7 @@ func TestTurnProperty(t *testing.T) {
 		if math.Abs(turned.VolumeMM3-volume) > 1e-6*volume || turned.InvertedShells > 0 {
 			t.Fatalf("it is not a turn: %+v", turned)
 		}
-		s := exactly(body, d, 0.1, byHeight)
+		s := Stand(body, d, 0.1, byHeight)
 		if math.Abs(s.HeightMM-turned.SizeMM[2]) > 1e-9 || s.Minutes != s.HeightMM {
 			t.Fatalf("%+v", s)
 		}
@@ -80,9 +80,9 @@ func TestQuickFiguresRankWell(t *testing.T) {
 	best := Orient(m, 400, ResinWishes, 0.06, byHeight)
 	all := []Standing{best[0]}
 	for _, d := range sphere(60) {
-		all = append(all, exactly(m, d, 0.06, byHeight))
+		all = append(all, Stand(m, d, 0.06, byHeight))
 	}
-	ResinWishes.score(all)
+	ResinWishes.Score(all)
 	better := 0
 	for _, s := range all[1:] {
 		if s.Score > all[0].Score {

@@ -59,8 +59,29 @@ const (
 // that lean beyond the limit so many places that none of them lies further than the
 // spacing from a tip, or from matter that stands by itself. So a short ledge or bridge
 // holds, and a long one is held in its middle. Pillars go straight down, to the plate or
-// to the part; those whose foot or tip no tool reaches are listed by place.
+// to the part; rooms full of pillars that no tool reaches are listed by place.
 func SupportsOf(m *mesh.Mesh, h Holding) Supports {
+	return NewReach(m).Supports([9]float64{1, 0, 0, 0, 1, 0, 0, 0, 1}, h)
+}
+
+// Reach is a part with the places around and in it that a hand gets to, whichever way it
+// stood: by then it is off its plate.
+type Reach struct {
+	mesh *mesh.Mesh
+	v    *voxels
+	ways []access
+}
+
+// NewReach looks where a tool gets to.
+func NewReach(m *mesh.Mesh) *Reach {
+	v := voxelsOf(m)
+	return &Reach{m, v, v.reached()}
+}
+
+// Supports is SupportsOf the part turned by a matrix. Places out of reach are told as the
+// part itself stands, contacts as it is turned.
+func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
+	m := Turned(r.mesh, turn)
 	var out Supports
 	size := m.Box.Size()
 	if size.Z <= 0 || max(size.X, size.Y) <= 0 {
@@ -155,16 +176,15 @@ func SupportsOf(m *mesh.Mesh, h Holding) Supports {
 	if !slices.ContainsFunc(leaning, func(x held) bool { return x.onPart }) && out.OnPart == 0 {
 		return out
 	}
-	v := voxelsOf(m)
-	ways := v.reached()
+	v, ways := r.v, r.ways
 	room := map[int]bool{} // cubes of pillars out of reach
 	gap := map[int]float64{}
 	for _, x := range leaning {
 		if !x.onPart {
 			continue
 		}
-		for z := x.z - v.cell; z > x.z-x.below; z -= v.cell {
-			if i := v.at(c.middle(x.column, z)); !v.solid[i] && ways[i] != free {
+		for z := x.z - v.cell; z > x.z-x.below; z -= v.cell / 2 {
+			if i := v.at(TurnedBack(c.middle(x.column, z), turn)); !v.solid[i] && ways[i] != free {
 				room[i] = true
 				gap[i] = max(gap[i], x.below)
 			}
@@ -202,7 +222,7 @@ func SupportsOf(m *mesh.Mesh, h Holding) Supports {
 			in[i] = true
 		}
 		for _, x := range out.Contacts {
-			if x.OnPart && in[v.at(x.At.Sub(mesh.Vec{Z: 1.5 * v.cell}))] {
+			if x.OnPart && in[v.at(TurnedBack(x.At.Sub(mesh.Vec{Z: 1.5 * v.cell}), turn))] {
 				place.Pillars++
 			}
 		}

@@ -15,7 +15,7 @@ CREATE TABLE designs (
 
 ALTER TABLE models ADD COLUMN design_id INTEGER REFERENCES designs (id);
 ALTER TABLE models ADD COLUMN from_id INTEGER REFERENCES models (id); -- the version it was made of
-ALTER TABLE models ADD COLUMN how TEXT NOT NULL DEFAULT 'sent' CHECK (how IN ('sent', 'revised', 'mended', 'reduced', 'unit', 'body'));
+ALTER TABLE models ADD COLUMN how TEXT NOT NULL DEFAULT 'sent' CHECK (how IN ('sent', 'revised', 'mended', 'reduced', 'unit', 'body', 'hollowed', 'cut', 'peg'));
 ALTER TABLE models ADD COLUMN did TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(did));
 INSERT INTO designs (id, name, got_ms) SELECT id, name, at_ms FROM models;
 UPDATE models SET design_id = id;
@@ -31,7 +31,7 @@ CREATE TABLE studies ( -- what took longer than measuring: faults, bodies, walls
 
 CREATE TABLE jobs ( -- long work, in order; it survives a restart
   id       INTEGER PRIMARY KEY,
-  kind     TEXT NOT NULL CHECK (kind IN ('read', 'study', 'mend', 'reduce', 'unit', 'bodies')),
+  kind     TEXT NOT NULL CHECK (kind IN ('read', 'study', 'mend', 'reduce', 'unit', 'bodies', 'stand', 'hollow', 'cut')),
   batch    TEXT NOT NULL,    -- files that came together
   order_id INTEGER REFERENCES orders (id),
   model_id INTEGER REFERENCES models (id), -- what it works on
@@ -50,6 +50,21 @@ CREATE TABLE jobs ( -- long work, in order; it survives a restart
 ) STRICT;
 CREATE INDEX jobs_state ON jobs (state);
 CREATE INDEX jobs_batch ON jobs (batch);
+
+CREATE TABLE standings ( -- ways for a model to stand, worked out by process
+  id       INTEGER PRIMARY KEY,
+  model_id INTEGER NOT NULL REFERENCES models (id),
+  process  TEXT NOT NULL CHECK (process IN ('resin', 'filament')),
+  facts    TEXT NOT NULL CHECK (json_valid(facts)), -- matrix, heights, supports, what nobody reaches
+  shape    TEXT NOT NULL CHECK (json_valid(shape)), -- as the model's, of it standing so
+  taken    INTEGER NOT NULL DEFAULT 0 CHECK (taken IN (0, 1)), -- new parts stand so
+  at_ms    INTEGER NOT NULL
+) STRICT;
+CREATE INDEX standings_model ON standings (model_id, process);
+ALTER TABLE parts ADD COLUMN standing_id INTEGER REFERENCES standings (id); -- none: as the file stands
+ALTER TABLE pieces ADD COLUMN standing_id INTEGER REFERENCES standings (id);
+ALTER TABLE pieces ADD COLUMN model_id INTEGER REFERENCES models (id); -- what it is or was printed of; none: its part's
+UPDATE pieces SET model_id = (SELECT model_id FROM parts WHERE parts.id = pieces.part_id);
 
 ALTER TABLE clients ADD COLUMN may_show INTEGER NOT NULL DEFAULT 0 CHECK (may_show IN (0, 1));
 ALTER TABLE clients ADD COLUMN may_share INTEGER NOT NULL DEFAULT 0 CHECK (may_share IN (0, 1));

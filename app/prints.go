@@ -1,0 +1,317 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"sakuji/core/mesh"
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/core/solid"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// axes are the directions that a model is cut across or looked at from.
+var axes = map[string]mesh.Vec{"x": {X: 1}, "y": {Y: 1}, "z": {Z: 1}}
+
+// seenFrom are the sides that holes may keep off.
+var seenFrom = map[string]mesh.Vec{"": {}, "front": {Y: -1}, "back": {Y: 1}, "left": {X: -1}, "right": {X: 1}, "above": {Z: 1}}
+
+// checkPrint says what is wrong with a wish to stand, hollow or cut.
+func checkPrint(kind string, o studio.JobOptions) error {
+	switch kind {
+	case studio.JobStand:
+		if !studio.OneOf(o.Process, process.Resin, process.Filament) {
+			return refuse("A part is printed in resin or in filament.")
+		}
+		w := o.Wishes
+		for _, v := range []float64{w.Time, w.Support, w.Scar, w.Layer, w.Drain, w.Strength} {
+			if !(v >= 0 && v <= 10) {
+				return refuse("How much a thing matters is between 0 and 10.")
+			}
+		}
+		if w.Time+w.Support+w.Scar+w.Layer+w.Drain+w.Strength <= 0 {
+			return refuse("Say what matters: all of it at 0 leaves nothing to choose by.")
+		}
+	case studio.JobHollow:
+		_, side := seenFrom[o.Seen]
+		switch {
+		case !(o.WallMM >= 0.5 && o.WallMM <= studio.MaxWallMM):
+			return refuse("A wall is between 0.5 and %v mm thick.", studio.MaxWallMM)
+		case o.Holes < 0 || o.Holes > 12 || o.Holes > 0 && !(o.HoleMM >= 1 && o.HoleMM <= 50):
+			return refuse("Up to 12 holes for each hollow, of 1 to 50 mm.")
+		case !side:
+			return refuse("It is seen from the front, the back, the left, the right or above.")
+		}
+	case studio.JobCut:
+		switch {
+		case axes[o.Axis] == mesh.Vec{}:
+			return refuse("Say across which way it is cut.")
+		case len(o.At) == 0 || len(o.At) >= process.MostParts:
+			return refuse("Between 1 and %d cuts.", process.MostParts-1)
+		case o.Pegs < 0 || o.Pegs > 12 || o.Pegs > 0 && (!(o.PegMM >= 1 && o.PegMM <= 50) || !(o.ClearanceMM >= 0 && o.ClearanceMM <= 2)):
+			return refuse("Up to 12 dowels at a seam, of 1 to 50 mm, with up to 2 mm of play.")
+		}
+		for _, at := range o.At {
+			if !(at > 0 && at < 1e5) {
+				return refuse("Where to cut: a number of millimetres over 0.")
+			}
+		}
+	}
+	return nil
+}
+
+// stand is the job that looks for ways to stand.
+func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string) error) error {
+	if err := told(0.05, "reading"); err != nil {
+		return err
+	}
+	soup, err := a.soupOf(j.SHA)
+	if err != nil {
+		return err
+	}
+	h, err := a.House(ctx)
+	if err != nil {
+		return err
+	}
+	if soup.Len() > studio.ViewTriangles {
+		if err := told(0.1, "making it simpler to look at"); err != nil {
+			return err
+		}
+		r, err := mesh.ReduceTo(soup, studio.ViewTriangles)
+		if err != nil {
+			return refused(err)
+		}
+		soup = r.Soup
+	}
+	list, err := h.StandModel(soup, j.Options.Process, j.Options.Wishes, told)
+	if err != nil {
+		return err
+	}
+	now := a.Clock.Now()
+	for i := range list {
+		list[i].At = now
+	}
+	return a.Store.Write(ctx, func(tx *store.Tx) error {
+		if err := tx.SaveStandings(j.ModelID, j.Options.Process, list); err != nil {
+			return err
+		}
+		ended, err := tx.EndJob(j.ID, studio.JobDone, "", j.ModelID)
+		return errors.Join(err, errUnless(err != nil || ended))
+	})
+}
+
+// hollowed makes a hollowed version, and its plug where it has holes.
+func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error) {
+	h, err := solid.Hollow(soup.Weld(), o.WallMM, solid.Drains{Count: o.Holes, DiameterMM: o.HoleMM, Seen: seenFrom[o.Seen]})
+	if err != nil {
+		return nil, refuse("%s cannot be hollowed to %s mm: %s.", base, rates.Number(o.WallMM), err)
+	}
+	did := []mesh.Done{
+		{What: fmt.Sprintf("hollowed to a wall of %s mm, give or take %.2f mm; %s of %s left", rates.Number(o.WallMM), h.ErrorMM, studio.VolumeText(h.VolumeMM3), studio.VolumeText(h.SolidMM3))},
+	}
+	if h.SlitMM > 0 {
+		did = append(did, mesh.Done{What: fmt.Sprintf("where the hollow would be narrower than about %.1f mm it stays filled", 2*h.SlitMM)})
+	}
+	if len(h.Bores) > 0 {
+		did = append(did, mesh.Done{What: fmt.Sprintf("holes of %s mm", rates.Number(o.HoleMM)), Count: len(h.Bores)})
+	}
+	for _, w := range h.Warnings(o.Holes) {
+		did = append(did, mesh.Done{What: w})
+	}
+	name := fmt.Sprintf("hollow %s mm.stl", rates.Number(o.WallMM))
+	if n := len(h.Bores); n > 0 {
+		name = fmt.Sprintf("hollow %s mm, %d holes.stl", rates.Number(o.WallMM), n)
+	}
+	out := []version{{studio.Model{Name: base + ", " + name, How: studio.Hollow, Did: did}, h.Mesh.Soup("stl")}}
+	if len(h.Bores) > 0 {
+		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, plug %s mm.stl", base, rates.Number(o.HoleMM)), How: studio.Peg, Did: []mesh.Done{{What: "holes to close", Count: len(h.Bores)}}}, h.Bores[0].Plug().Soup("stl")})
+	}
+	return out, nil
+}
+
+// cutUp makes a version of each piece, and its dowel.
+func cutUp(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error) {
+	m := soup.Weld()
+	axis := axes[o.Axis]
+	low := m.Box.Min.Dot(axis)
+	at := make([]float64, len(o.At))
+	for i, mm := range o.At {
+		at[i] = low + mm
+	}
+	pegs := solid.Pegs{Count: o.Pegs, DiameterMM: o.PegMM, ClearanceMM: o.ClearanceMM}
+	pieces, dowels, err := solid.SplitAll(m, axis, at, pegs)
+	if err != nil {
+		return nil, refuse("%s cannot be cut there: %s.", base, err)
+	}
+	var out []version
+	for i, p := range pieces {
+		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, piece %d of %d.stl", base, i+1, len(pieces)), How: studio.Cut,
+			Did: []mesh.Done{{What: fmt.Sprintf("cut at %s mm", joinMM(o.At)), Count: len(o.At)}}}, p})
+	}
+	// One dowel stands for all that are as long.
+	for len(dowels) > 0 {
+		long := dowels[0].Box.Size().Z
+		n := len(dowels)
+		dowels = slices.DeleteFunc(dowels, func(d *mesh.Mesh) bool { return d != dowels[0] && math.Abs(d.Box.Size().Z-long) < 0.05 })
+		n -= len(dowels) - 1
+		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, dowel %s × %s mm.stl", base, rates.Number(o.PegMM), rates.Number(math.Round(10*long)/10)), How: studio.Peg,
+			Did: []mesh.Done{{What: "sockets to join", Count: n}}}, dowels[0].Soup("stl")})
+		dowels = dowels[1:]
+	}
+	return out, nil
+}
+
+func joinMM(list []float64) (s string) {
+	for i, v := range list {
+		if i > 0 {
+			s += ", "
+		}
+		s += rates.Number(v)
+	}
+	return s
+}
+
+// PrintSheet is how a model may be printed in a process.
+type PrintSheet struct {
+	House     studio.House
+	Model     studio.Model // as its file stands
+	Design    studio.Design
+	Study     *studio.Study
+	Process   string
+	Standings []studio.Standing // the best first; none until they were looked for
+	Taken     *studio.Standing  // how new parts stand; nil for as the file stands
+	Jobs      []studio.Job
+	Tier      string
+	Scale     float64
+	Choices   []studio.Choice
+	Why       string
+	Machine   studio.Machine // the one its print is thought of on
+	Splitting process.Splitting
+	Curve     []process.Split
+	Best      int
+	Cuts      []solid.Cuts // for the number of pieces asked for
+	Pieces    int
+	Other     int64 // versions made of it: a hollowed one, or 0
+}
+
+// PrintSheet returns how a model may be printed. Pieces is for how many cuts are
+// suggested; 0 for the best number, two at least.
+func (a *App) PrintSheet(ctx context.Context, id int64, processName, tier string, scale float64, pieces int, atOnce bool) (s PrintSheet, err error) {
+	if !studio.OneOf(processName, process.Resin, process.Filament) {
+		return s, refuse("A part is printed in resin or in filament.")
+	}
+	if route.TierName(tier) == "" {
+		tier = route.Painted
+	}
+	if !(scale >= studio.MinScale && scale <= studio.MaxScale) {
+		return s, refuse("Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
+	}
+	if pieces < 0 || pieces > process.MostParts {
+		return s, refuse("Between 2 and %d pieces.", process.MostParts)
+	}
+	s.Process, s.Tier, s.Scale = processName, tier, scale
+	s.Model, s.Design, s.Study, err = a.Design(ctx, id)
+	if err != nil {
+		return s, err
+	}
+	stood := map[string]studio.Model{}
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if s.House, err = house(tx); err != nil {
+			return err
+		}
+		if s.Standings, err = tx.Standings(id, processName); err != nil {
+			return err
+		}
+		for _, p := range []string{process.Resin, process.Filament} {
+			taken, err := tx.TakenStanding(id, p)
+			if err != nil {
+				return err
+			}
+			if stood[p], err = tx.ModelAsStood(id, taken); err != nil {
+				return err
+			}
+		}
+		s.Jobs, err = tx.OpenJobs(0, s.Design.ID, id)
+		return err
+	})
+	if err != nil {
+		return s, err
+	}
+	for i := range s.Standings {
+		if s.Standings[i].Taken {
+			s.Taken = &s.Standings[i]
+		}
+	}
+	part := studio.Part{Name: s.Design.Name, Model: s.Model, Copies: 1}
+	if s.Model.How != studio.Hollow && thick(s.Model) {
+		part.WallMM = 2
+	}
+	s.Choices, s.Why = s.House.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
+	for _, c := range s.Choices {
+		if c.Machine.Process == processName {
+			s.Machine = c.Machine
+			section := stood[processName].Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, stood[processName].PrintHeightMM()*scale)
+			s.Splitting = s.House.Splitting(c.Machine, c.Hours*60, section, atOnce)
+			s.Curve, s.Best = s.Splitting.Curve()
+			break
+		}
+	}
+	if s.Pieces = pieces; pieces == 0 {
+		s.Pieces = max(2, s.Best+1)
+		for _, c := range s.Choices {
+			if c.Machine.ID == s.Machine.ID && c.Pieces > s.Pieces {
+				s.Pieces = c.Pieces
+			}
+		}
+	}
+	return s, nil
+}
+
+// SuggestCuts looks where a model is best cut into pieces for a machine.
+func (a *App) SuggestCuts(ctx context.Context, m studio.Model, machine studio.Machine, scale float64, pieces int) ([]solid.Cuts, error) {
+	soup, err := a.soupOf(m.SHA)
+	if err != nil {
+		return nil, err
+	}
+	bed := machine.Usable()
+	for k := range bed {
+		bed[k] /= scale
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	return solid.SuggestCuts(soup.Weld().Sound(), pieces, bed), nil
+}
+
+// TakeStanding decides how a model stands in a process; standingID 0 puts it back as its
+// file stands. Parts of open orders and pieces that wait follow.
+func (a *App) TakeStanding(ctx context.Context, hand Hand, modelID int64, processName string, standingID int64) (parts int, err error) {
+	err = a.do(ctx, hand, func(d deed) error {
+		m, err := d.Tx.Model(modelID)
+		if err != nil {
+			return err
+		}
+		how := "as its file"
+		if standingID != 0 {
+			s, err := d.Standing(standingID)
+			if err != nil {
+				return err
+			}
+			if s.ModelID != modelID || s.Process != processName {
+				return refuse("That way to stand is of another model.")
+			}
+			how = fmt.Sprintf("%s mm high", rates.Number(math.Round(10*s.Facts.HeightMM)/10))
+		}
+		if parts, err = d.Tx.TakeStanding(modelID, processName, standingID); err != nil {
+			return err
+		}
+		return d.log("standing taken", about{}, "%s in %s stands %s", m.Name, processName, how)
+	})
+	return parts, err
+}

@@ -1,0 +1,377 @@
+package studio
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"sakuji/core/mesh"
+	"sakuji/core/plate"
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/solid"
+)
+
+// Standing is a way for a model to stand on its plate, for one process.
+type Standing struct {
+	ID      int64
+	ModelID int64
+	Process string
+	Facts   StandingFacts
+	Shape   ModelShape // of it standing so, at the size of the file
+	Taken   bool       // new parts stand so
+	At      time.Time
+}
+
+// StandingFacts are what a person chooses by.
+type StandingFacts struct {
+	solid.Standing
+	Down     mesh.Vec           `json:"down"` // the file's direction that points at the plate
+	Low      mesh.Vec           `json:"low"`  // the lower corner of its box as it stands
+	AsFile   bool               `json:"as_file,omitempty"`
+	Tips     int                `json:"tips"` // of supports
+	Islands  int                `json:"islands"`
+	TipsMM2  float64            `json:"tips_mm2"`
+	OnPart   int                `json:"on_part"` // tips whose pillar stands on the part
+	Out      []solid.OutOfReach `json:"out"`     // where nobody takes supports out; places as the file stands
+	Contacts []mesh.Vec         `json:"contacts"`
+	Cups     []solid.Cup        `json:"cups"`
+	Wishes   solid.Wishes       `json:"wishes"`
+}
+
+// keptContacts is how many contacts of a standing are kept to be shown.
+const keptContacts = 600
+
+// PrintHeightMM is how high the model stands on its plate, at the size of the file.
+func (m Model) PrintHeightMM() float64 {
+	if m.AsFile != nil {
+		return m.Shape.Profile.HeightMM
+	}
+	return m.Measures.SizeMM[2]
+}
+
+// Stood is the model as it stands on its plate.
+func (m Model) Stood(s Standing) Model {
+	if s.ID == 0 {
+		return m
+	}
+	file := m.Shape
+	m.Shape, m.AsFile = s.Shape, &file
+	return m
+}
+
+// PegCount is how many of a plug or dowel one copy of the part wants.
+func PegCount(m Model) int {
+	if m.How == Peg && len(m.Did) > 0 {
+		return max(1, m.Did[0].Count)
+	}
+	return 1
+}
+
+// WishesFor are the house's for a process.
+func WishesFor(processName string) solid.Wishes {
+	if processName == process.Resin {
+		return solid.ResinWishes
+	}
+	return solid.FilamentWishes
+}
+
+// HoldingFor says how parts of a process are held.
+func HoldingFor(processName string) solid.Holding {
+	if processName == process.Resin {
+		return solid.ResinHolding
+	}
+	return solid.FilamentHolding
+}
+
+// triedDirections is how many ways to stand are looked at first.
+const triedDirections = 500
+
+// StandModel looks for good ways to stand for a process, as the file stands among them,
+// the best first. told is called with the share done before each step and may stop it.
+func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told func(float64, string) error) ([]Standing, error) {
+	m := s.Weld().Sound()
+	share := h.Book.V("support."+processName) / 100
+	minutes := h.runMinutes(processName)
+	if err := told(0.2, "trying directions"); err != nil {
+		return nil, err
+	}
+	found := solid.Orient(m, triedDirections, w, share, minutes)
+	as := solid.Stand(m, mesh.Vec{Z: -1}, share, minutes)
+	same := slices.IndexFunc(found, func(f solid.Standing) bool { return f.Down.Dot(as.Down) > math.Cos(math.Pi/180) })
+	if same < 0 {
+		same, found = len(found), append(found, as)
+	} else {
+		found[same] = as // exactly as it stands, not nearly
+	}
+	if err := told(0.3, "where a hand gets to"); err != nil {
+		return nil, err
+	}
+	reach := solid.NewReach(m)
+	out := make([]Standing, len(found))
+	for i, f := range found {
+		if err := told(0.4+0.55*float64(i)/float64(len(found)), fmt.Sprintf("holding it, way %d of %d", i+1, len(found))); err != nil {
+			return nil, err
+		}
+		turned := solid.Turned(m, f.Matrix)
+		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
+		sup := reach.Supports(f.Matrix, HoldingFor(processName))
+		facts := StandingFacts{Standing: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
+		for k, c := range sup.Contacts {
+			if c.Island {
+				facts.Islands++
+			}
+			if k < keptContacts {
+				facts.Contacts = append(facts.Contacts, back(c.At))
+			}
+		}
+		if processName == process.Resin {
+			for _, c := range solid.Cups(turned, false) {
+				p := back(mesh.Vec{X: c.At.X, Y: c.At.Y, Z: c.At.Z})
+				c.At = solid.Spot{X: p.X, Y: p.Y, Z: p.Z}
+				facts.Cups = append(facts.Cups, c)
+				facts.DrainMM3 += c.VolumeMM3
+			}
+		} else {
+			facts.Weakness = solid.LayerWeakness(turned)
+		}
+		out[i] = Standing{Process: processName, Facts: facts, Shape: shapeOf(turned)}
+	}
+	list := make([]solid.Standing, len(out))
+	for i := range out {
+		list[i] = out[i].Facts.Standing
+	}
+	w.Score(list)
+	for i := range out {
+		out[i].Facts.Score = list[i].Score
+	}
+	slices.SortStableFunc(out, func(a, b Standing) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
+	return out, nil
+}
+
+// runMinutes is the run time on the house's first machine of a process.
+func (h House) runMinutes(processName string) func(solid.Profile, solid.Overhang) float64 {
+	var figures rates.Set
+	for _, k := range rates.Starting().Machines {
+		if k.Process == processName && figures == nil {
+			figures = k.Figures
+		}
+	}
+	for _, m := range h.Machines {
+		if m.Process == processName && m.Active {
+			figures = m.Figures
+			break
+		}
+	}
+	if processName == process.Resin {
+		r := process.ResinOf(figures)
+		return func(p solid.Profile, _ solid.Overhang) float64 { return r.Minutes(p.HeightMM) }
+	}
+	f := process.FilamentOf(figures, h.Book.V("support."+processName)/100)
+	return func(p solid.Profile, o solid.Overhang) float64 {
+		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, Overhang: o}))
+	}
+}
+
+// Choice is one machine for a part, with what it would take.
+type Choice struct {
+	Machine  Machine
+	Material Material
+	Fits     bool
+	Why      string // it does not
+	Pieces   int    // into how many it must be cut to fit; 1 when it fits, 0 when that does not help
+	Hours    float64
+	Grams    float64
+	HandsMin float64 // of all stages at the tier
+	Smooth   float64 // of them, minutes of sanding, filling and priming
+	Odds     float64 // of a failed run
+	Cost     Money
+	Days     float64 // run, hands at eight hours a day, and waits
+	Stations []string
+}
+
+// Station is a place every print passes, with its room.
+type Station struct {
+	Name string
+	Key  string
+	Wet  bool // resin only
+}
+
+// Stations are those whose room the rate book tells.
+func Stations() []Station {
+	return []Station{{"washing tank", "wash", true}, {"cure station", "cure", true}, {"spray booth", "booth", false}}
+}
+
+// tooSmall says at which stations a box does not fit, in plain words.
+func (h House) tooSmall(size [3]float64, processName, tier string) (out []string) {
+	box := slices.Sorted(slices.Values(size[:]))
+	for _, s := range Stations() {
+		if s.Wet && processName != process.Resin || !s.Wet && tier == "raw" {
+			continue
+		}
+		room := []float64{h.Book.V("station." + s.Key + ".width"), h.Book.V("station." + s.Key + ".depth"), h.Book.V("station." + s.Key + ".height")}
+		slices.Sort(room)
+		if room[0] > 0 && (box[0] > room[0] || box[1] > room[1] || box[2] > room[2]) {
+			out = append(out, s.Name)
+		}
+	}
+	return out
+}
+
+// Choose compares every machine of the studio for a part at an item's scale and tier, the
+// one to take first, and says why in a sentence.
+func (h House) Choose(p Part, it Item, stood func(processName string) Model) (list []Choice, why string) {
+	for _, m := range h.Machines {
+		if !m.Active {
+			continue
+		}
+		material, ok := h.Material(p.MaterialID, m.Process)
+		if !ok {
+			continue
+		}
+		part, one := p, it
+		part.Process, part.MaterialID, part.Model = m.Process, material.ID, stood(m.Process)
+		if m.Process == process.Filament {
+			part.WallMM = 0
+		}
+		one.Copies, part.Copies = 1, 1
+		c := Choice{Machine: m, Material: material, Pieces: 1}
+		reason := fitsOn(m, part.Model, it.Scale)
+		c.Fits, c.Why = reason == "", reason
+		if !c.Fits {
+			c.Pieces = piecesToFit(m, part.Model, it.Scale)
+		}
+		q := h.costOf(part, one, m, material)
+		pr := h.PrintOf(part.Model, it.Scale, part.WallMM, m, material)
+		c.Hours, c.Grams = pr.Minutes/60, pr.Grams
+		wait := 0.0
+		for _, w := range q.Work {
+			c.HandsMin += w.Minutes
+			wait += float64(w.WaitS) / 3600
+			if OneOf(string(w.Kind), "sand", "fill", "prime") {
+				c.Smooth += w.Minutes
+			}
+		}
+		c.Odds = process.FailureChance(q.FailurePerHour.Value, pr.Minutes)
+		c.Cost = h.Studio.Money(quote.Build(h.Book, []quote.Part{q}, Digits(h.Studio.Currency)).CostMinor)
+		c.Days = c.Hours/24 + c.HandsMin/60/8 + wait/24
+		size := part.Model.Measures.SizeMM
+		for k := range size {
+			size[k] *= it.Scale
+		}
+		c.Stations = h.tooSmall(size, m.Process, it.Tier)
+		list = append(list, c)
+	}
+	slices.SortStableFunc(list, func(a, b Choice) int {
+		return cmp.Or(cmp.Compare(a.trouble(), b.trouble()), cmp.Compare(a.Cost.Minor, b.Cost.Minor))
+	})
+	return list, recommend(list)
+}
+
+// trouble counts what stands against a choice before its price does.
+func (c Choice) trouble() int {
+	n := len(c.Stations)
+	switch {
+	case c.Pieces == 0:
+		n += 100
+	case !c.Fits:
+		n += 10 * c.Pieces
+	}
+	return n
+}
+
+// recommend says which to take, why, and what comes next.
+func recommend(list []Choice) string {
+	if len(list) == 0 {
+		return "There is no machine in the studio."
+	}
+	best := list[0]
+	if best.Pieces == 0 {
+		return "No machine of the studio takes it, in one or cut: make it smaller."
+	}
+	s := "Take " + best.Machine.Name
+	if !best.Fits {
+		s += fmt.Sprintf(", cut into %d", best.Pieces)
+	}
+	if len(list) == 1 {
+		return s + ": it is the only machine."
+	}
+	next := list[1]
+	var reasons []string
+	switch {
+	case next.Pieces == 0 || best.Fits && !next.Fits:
+		reasons = append(reasons, "it fits there in one")
+	case len(best.Stations) < len(next.Stations):
+		reasons = append(reasons, "it fits every station")
+	}
+	if d := next.Cost.Minor - best.Cost.Minor; d > 0 {
+		reasons = append(reasons, fmt.Sprintf("it costs %s less", Money{d, best.Cost.Currency}))
+	}
+	if d := next.HandsMin - best.HandsMin; d > 1 {
+		reasons = append(reasons, fmt.Sprintf("it saves %.0f min of hands", d))
+	}
+	if len(reasons) == 0 {
+		reasons = append(reasons, "nothing speaks for another")
+	}
+	s += ": " + joinAnd(reasons) + ". Next best is " + next.Machine.Name
+	switch {
+	case next.Hours < best.Hours-0.1:
+		s += fmt.Sprintf(", %s h sooner off the machine", rates.Number(math.Round(10*(best.Hours-next.Hours))/10))
+	case next.Cost.Minor > best.Cost.Minor:
+		s += fmt.Sprintf(" at %s", next.Cost)
+	}
+	return s + "."
+}
+
+// fitsOn says why a model does not lie on a machine, or nothing.
+func fitsOn(m Machine, model Model, scale float64) string {
+	return plate.Fits(m.Bed(), m.OnBed("", model, scale))
+}
+
+// piecesToFit is into how many pieces a model must be cut across one axis so that each
+// lies on the bed some way round; 0 when that does not help.
+func piecesToFit(m Machine, model Model, scale float64) int {
+	bed := m.Usable()
+	room := slices.Sorted(slices.Values(bed[:]))
+	for n := 2; n <= process.MostParts; n++ {
+		for axis := range 3 {
+			size := model.Measures.SizeMM
+			for k := range size {
+				size[k] *= scale
+			}
+			size[axis] *= pieceSlack / float64(n)
+			box := slices.Sorted(slices.Values(size[:]))
+			if box[0] <= room[0] && box[1] <= room[1] && box[2] <= room[2] {
+				return n
+			}
+		}
+	}
+	return 0
+}
+
+// pieceSlack is how much longer than an equal share the longest piece of a cut may be.
+const pieceSlack = 1.15
+
+// Usable is the room in which a part may lie on a machine: margins, raft and stand off.
+func (m Machine) Usable() [3]float64 {
+	b := m.Bed()
+	stand := 0.0
+	if m.Process == process.Resin {
+		stand = m.Figures.V("raft") + m.Figures.V("stand")
+	}
+	return [3]float64{b.WidthMM - 2*b.MarginMM, b.DepthMM - 2*b.MarginMM, b.HeightMM - stand}
+}
+
+// Splitting is what cutting a part's print depends on, on a machine.
+func (h House) Splitting(m Machine, minutes, sectionMM2 float64, atOnce bool) process.Splitting {
+	perHour, _ := m.HourCost(h.Book)
+	return process.Splitting{
+		Minutes: minutes, FailurePerHour: h.Book.V("failure." + m.Process), AtOnce: atOnce,
+		SetUpMinutes:   h.Book.V("plate.setup") + h.Book.V("plate.empty"),
+		SeamMinutes:    h.Book.V("seam.piece") + h.Book.V("seam.length")*2*math.Sqrt(math.Pi*sectionMM2)/100,
+		MachinePerHour: perHour, HandsPerHour: h.Book.V("wage"),
+	}
+}
