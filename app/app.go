@@ -109,6 +109,13 @@ func house(tx *store.Tx) (h studio.House, err error) {
 	if h.Machines, err = tx.Machines(); err != nil {
 		return h, err
 	}
+	learned, err := tx.Lessons()
+	if err != nil {
+		return h, err
+	}
+	for i := range h.Machines {
+		h.Machines[i].Learned = studio.Learn(learned[h.Machines[i].ID])
+	}
 	h.Materials, err = tx.Materials()
 	return h, err
 }

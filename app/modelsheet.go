@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/core/process"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -57,6 +58,7 @@ type ModelSheet struct {
 	Uses     []UsePrice
 	Advice   []studio.Advice
 	Jobs     []studio.Job
+	Stood    []studio.Standing // how new parts of it stand, of each process where somebody chose
 	Stops    string
 	Now      time.Time
 }
@@ -128,6 +130,17 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 			s.Uses = append(s.Uses, up)
 		}
 		s.Advice = s.House.Advice(s.Model, s.Study)
+		for _, p := range []string{process.Resin, process.Filament} {
+			list, err := tx.Standings(s.Model.ID, p)
+			if err != nil {
+				return err
+			}
+			for _, st := range list {
+				if st.Taken {
+					s.Stood = append(s.Stood, st)
+				}
+			}
+		}
 		s.Jobs, err = tx.OpenJobs(0, s.Design.ID, s.Model.ID)
 		return err
 	})

@@ -34,7 +34,7 @@ func (a *App) StartRun(ctx context.Context, hand Hand, number int, started time.
 		case roomC != nil && (*roomC < -20 || *roomC > 60):
 			return refuse("A room of %.0f °C is hard to believe.", *roomC)
 		}
-		run := studio.Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: s.Estimate.Minutes, RoomC: roomC}
+		run := studio.Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: s.Estimate.Minutes, PhysicsMin: s.Estimate.PhysicsMin, RoomC: roomC}
 		if err := d.SaveRun(&run); err != nil {
 			return err
 		}
@@ -113,6 +113,7 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		if pl.State != studio.PlateRunning && pl.State != studio.PlateFinished {
 			return refuse("Plate %d is %s: there is nothing to empty.", number, pl.State)
 		}
+		noted := pl.State == studio.PlateFinished || !ended.IsZero()
 		if pl.State == studio.PlateRunning {
 			if ended.IsZero() {
 				ended = d.now
@@ -159,6 +160,13 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		}
 		if err := d.SavePlate(pl); err != nil {
 			return err
+		}
+		// A run that went through, and whose end somebody or the machine noted, teaches.
+		if noted && count[studio.Good] == len(pl.Pieces) {
+			if err := d.learn(studio.Lesson{MachineID: s.Machine.ID, RunID: pl.Run.ID, What: fmt.Sprintf("plate %d", number),
+				OursMin: pl.Run.PhysicsMin, RealMin: pl.Run.Ended.Sub(pl.Run.Started).Minutes(), At: d.now}); err != nil {
+				return err
+			}
 		}
 		return d.log("plate emptied", about{plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], dash(note))
 	})

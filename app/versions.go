@@ -59,7 +59,7 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 			if err := d.AddFile(m.SHA, length[k], d.now); err != nil {
 				return err
 			}
-			m.DesignID, m.FromID = from.DesignID, from.ID
+			m.DesignID, m.FromID, m.Batch = from.DesignID, from.ID, j.Batch
 			v, err := a.addVersion(d, m)
 			if err != nil {
 				return err
@@ -271,7 +271,7 @@ func (d deed) plugsFor(it *studio.Item, p studio.Part) error {
 		return err
 	}
 	for _, v := range versions {
-		if v.How != studio.Peg || v.FromID != p.Model.FromID || !v.At.Equal(p.Model.At) {
+		if v.How != studio.Peg || v.FromID != p.Model.FromID || v.Batch != p.Model.Batch {
 			continue
 		}
 		for _, o := range it.Parts {
@@ -304,7 +304,7 @@ func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID, o
 		}
 		var bodies []studio.Model
 		for _, v := range versions {
-			if studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) && v.FromID == old.ModelID && (of.ID == 0 || v.At.Equal(of.At)) {
+			if studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) && v.FromID == old.ModelID && (of.ID == 0 || v.Batch == of.Batch) {
 				bodies = append(bodies, v)
 			}
 		}

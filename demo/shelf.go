@@ -7,6 +7,7 @@ import (
 
 	"sakuji/app"
 	"sakuji/core/mesh"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -207,5 +208,19 @@ func (l *life) post() error {
 	if err := l.permissions(); err != nil {
 		return err
 	}
-	return l.licences()
+	if err := l.licences(); err != nil {
+		return err
+	}
+	// Asked for in the evening, worked out when the program runs: how the bust may stand,
+	// and what it is when hollow.
+	heron, err := l.App.OrderSheet(l.ctx, l.orders["heron"])
+	if err != nil {
+		return err
+	}
+	bust := heron.Items[0].Parts[0].ModelID
+	if _, err := l.App.Remake(l.ctx, l.ilse, bust, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: studio.WishesFor(process.Resin)}); err != nil {
+		return err
+	}
+	_, err = l.App.Remake(l.ctx, l.ilse, bust, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
+	return err
 }

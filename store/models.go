@@ -10,10 +10,10 @@ import (
 	"sakuji/studio"
 )
 
-const modelColumns = `m.id, m.sha, m.name, m.measures, m.shape, m.at_ms, m.design_id, m.from_id, m.how, m.did`
+const modelColumns = `m.id, m.sha, m.name, m.measures, m.shape, m.at_ms, m.design_id, m.from_id, m.how, m.did, m.batch`
 
 func scanModel(scan func(...any) error, m *studio.Model) error {
-	return scan(&m.ID, &m.SHA, &m.Name, packed{&m.Measures}, packed{&m.Shape}, at(&m.At), &m.DesignID, id(&m.FromID), &m.How, packed{&m.Did})
+	return scan(&m.ID, &m.SHA, &m.Name, packed{&m.Measures}, packed{&m.Shape}, at(&m.At), &m.DesignID, id(&m.FromID), &m.How, packed{&m.Did}, &m.Batch)
 }
 
 // ModelBySHA returns the model of a file.
@@ -69,8 +69,8 @@ func (t *Tx) AddModel(m *studio.Model, design string) (err error) {
 	if did == nil {
 		did = []mesh.Done{}
 	}
-	m.ID, err = t.insert(`INSERT INTO models (sha, name, measures, shape, at_ms, design_id, from_id, how, did) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		m.SHA, m.Name, packed{m.Measures}, packed{m.Shape}, at(&m.At), m.DesignID, id(&m.FromID), m.How, packed{did})
+	m.ID, err = t.insert(`INSERT INTO models (sha, name, measures, shape, at_ms, design_id, from_id, how, did, batch) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		m.SHA, m.Name, packed{m.Measures}, packed{m.Shape}, at(&m.At), m.DesignID, id(&m.FromID), m.How, packed{did}, m.Batch)
 	return err
 }
 

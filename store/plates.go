@@ -73,11 +73,11 @@ func (t *Tx) fill(p *studio.Plate) (err error) {
 	return err
 }
 
-const runColumns = `SELECT id, plate_id, machine_id, started_ms, planned_min, room_c, ended_ms, emptied_ms, emptied_by, note FROM runs `
+const runColumns = `SELECT id, plate_id, machine_id, started_ms, planned_min, room_c, ended_ms, emptied_ms, emptied_by, note, coalesce(physics_min, 0) FROM runs `
 
 func scanRun(scan func(...any) error, r *studio.Run) error {
 	var room sql.NullFloat64
-	err := scan(&r.ID, &r.PlateID, &r.MachineID, at(&r.Started), &r.PlannedMin, &room, at(&r.Ended), at(&r.Emptied), id(&r.EmptiedBy), &r.Note)
+	err := scan(&r.ID, &r.PlateID, &r.MachineID, at(&r.Started), &r.PlannedMin, &room, at(&r.Ended), at(&r.Emptied), id(&r.EmptiedBy), &r.Note, &r.PhysicsMin)
 	if room.Valid {
 		r.RoomC = &room.Float64
 	}
@@ -120,8 +120,8 @@ func (t *Tx) SavePlate(p studio.Plate) error {
 // SaveRun adds a run without an id, or changes one.
 func (t *Tx) SaveRun(r *studio.Run) (err error) {
 	if r.ID == 0 {
-		r.ID, err = t.insert(`INSERT INTO runs (plate_id, machine_id, started_ms, planned_min, room_c, ended_ms, emptied_ms, emptied_by, note)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`, r.PlateID, r.MachineID, at(&r.Started), r.PlannedMin, r.RoomC, at(&r.Ended), at(&r.Emptied), id(&r.EmptiedBy), r.Note)
+		r.ID, err = t.insert(`INSERT INTO runs (plate_id, machine_id, started_ms, planned_min, room_c, ended_ms, emptied_ms, emptied_by, note, physics_min)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, nullif(?, 0.0))`, r.PlateID, r.MachineID, at(&r.Started), r.PlannedMin, r.RoomC, at(&r.Ended), at(&r.Emptied), id(&r.EmptiedBy), r.Note, r.PhysicsMin)
 		return err
 	}
 	return t.exec(`UPDATE runs SET started_ms = ?, planned_min = ?, room_c = ?, ended_ms = ?, emptied_ms = ?, emptied_by = ?, note = ? WHERE id = ?`,

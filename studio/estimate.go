@@ -121,12 +121,12 @@ func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, mate
 				rates.Of("left of it", part/1000, "cm³", rates.Derived))
 		}
 		in = append(in, rates.Of("supports and raft", supports/1000, "cm³", rates.Derived), material.Figures["density"])
-		return Print{Grams: process.Grams(part+supports, density), Minutes: rm.Minutes(s.HeightMM), Inputs: in, HeightMM: s.HeightMM}
+		return Print{Grams: process.Grams(part+supports, density), Minutes: rm.Minutes(s.HeightMM) * machine.Learned.Factor(), Inputs: in, HeightMM: s.HeightMM}
 	}
 	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
 	laid := fm.Lay(s)
 	return Print{
-		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid), Laid: laid, HeightMM: s.HeightMM,
+		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid) * machine.Learned.Factor(), Laid: laid, HeightMM: s.HeightMM,
 		Inputs: []rates.Figure{volume, rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
 			rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived), rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived),
 			rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), material.Figures["density"]},
@@ -227,6 +227,7 @@ func perimeter(ring []solid.Point) (sum float64) {
 // PlateEstimate is what a plate takes as it is laid.
 type PlateEstimate struct {
 	Minutes        float64
+	PhysicsMin     float64 // before what the machine taught
 	Grams          float64 // pieces, supports and loss
 	Metres         float64 // of filament; 0 for resin
 	TallestMM      float64
@@ -301,6 +302,13 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 				machine.Figures["melt"], machine.Figures["layer_time"]},
 			Result: rates.Of("run", e.Minutes, "min", rates.Derived),
 		}
+	}
+	e.PhysicsMin = e.Minutes
+	if f := machine.Learned.Factor(); f != 1 {
+		e.Minutes, e.WithoutMinutes = e.Minutes*f, e.WithoutMinutes*f
+		e.Working.Formula = "(" + e.Working.Formula + ") × what the machine taught"
+		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Learned.Count), f, "×", rates.Derived))
+		e.Working.Result.Value = e.Minutes
 	}
 	failure := h.Book.Get("failure." + machine.Process)
 	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)

@@ -36,6 +36,7 @@ type Model struct {
 	FromID   int64 // the version it was made of, or that it takes the place of
 	How      string
 	Did      []mesh.Done
+	Batch    string // of the job that made it
 	Measures mesh.Measures
 	Shape    ModelShape
 	AsFile   *ModelShape `json:"-"` // as the file stands, where Shape is how it is printed

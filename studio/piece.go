@@ -208,6 +208,7 @@ type Run struct {
 	MachineID  int64
 	Started    time.Time
 	PlannedMin float64
+	PhysicsMin float64 // before what the machine taught; 0 when it was not noted
 	RoomC      *float64
 	Ended      time.Time
 	Emptied    time.Time

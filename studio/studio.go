@@ -77,6 +77,7 @@ type Gear struct {
 	Process string
 	Figures rates.Set
 	Active  bool
+	Learned Learned // machines only
 }
 
 // Machine is a printer.

@@ -41,6 +41,7 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 	r.Post("/models/{id}/licence", s.saveLicence)
 	r.Post("/models/{id}/use", s.useVersion)
 	r.Post("/models/{id}/stand", s.takeStanding)
+	r.Post("/models/{id}/teach", s.teach)
 	r.Post("/jobs/{id}/cancel", s.cancelJob)
 	r.Get("/orders/{no}/items/{item}/size", s.size)
 	r.Post("/orders/{no}/items/{item}/size", s.takeSize)
@@ -127,10 +128,14 @@ func (s *Server) model(w http.ResponseWriter, r *http.Request) {
 	for i, a := range sheet.Advice {
 		inside = inside || a.Kind == mesh.FaultFlipped
 		for _, p := range a.Spots[:min(len(a.Spots), shownSpots)] {
-			spots = append(spots, map[string]any{"advice": i, "at": [3]float64{p.At.X, p.At.Y, p.At.Z}, "size": p.SizeMM})
+			spots = append(spots, map[string]any{"advice": i, "at": p.At, "size": p.SizeMM, "quiet": !a.Grave})
 		}
 	}
-	data["spots"], data["inside"] = spots, inside
+	data["spots"], data["inside"], data["id"] = spots, inside, sheet.Model.ID
+	if len(sheet.Stood) > 0 {
+		f := sheet.Stood[0].Facts
+		data["held"], data["down"] = f.Contacts, f.Down
+	}
 	encoded, err := json.Marshal(data)
 	if err != nil {
 		s.fail(w, r, err)

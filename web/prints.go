@@ -43,7 +43,7 @@ func wishesOf(processName string, w solid.Wishes) []wish {
 
 // prints is the sheet of how a model prints.
 func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
-	f := formOf(r)
+	f := &form{r: r, query: true}
 	number := func(name, what string, usual float64) float64 {
 		if f.text(name) == "" {
 			return usual
@@ -96,6 +96,30 @@ func (s *Server) takeStanding(w http.ResponseWriter, r *http.Request) {
 		told = fmt.Sprintf("It stands so in %s of open orders; what is printed or on a plate already stays as it is.", app.Say(n, "part"))
 	}
 	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
+}
+
+// teach takes a prepared file in and tells what the machine learned.
+func (s *Server) teach(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := uploads(w, r, "file")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	defer clean()
+	f := formOf(r)
+	scale, id := f.number("scale", "Scale"), pathID(r, "id")
+	if err = f.err; err == nil && len(files) != 1 {
+		err = &app.Refusal{Text: "Choose one file."}
+	}
+	var ours, real float64
+	if err == nil {
+		ours, real, err = s.app.Teach(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), app.TaughtText(ours, real))
 }
 
 // printOptions reads what a deed of the prints' sheet asks for.

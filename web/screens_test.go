@@ -37,7 +37,7 @@ func TestFromNothingToAPrice(t *testing.T) {
 	assert.Contains(t, body, "200 × 123 × 250 mm")
 	assert.Contains(t, body, "29 €/kg")
 	s.sent("/rates", "r-wage", "31")
-	assert.Contains(t, s.page("/rates"), "1 of 74 figures are ours")
+	assert.Contains(t, s.page("/rates"), "1 of 85 figures are ours")
 
 	to := s.sent("/orders", "new_client", "First Client", "title", "A vase", "use", "shelf", "wanted", "2026-06-01", "budget", "1.200,50")
 	assert.Equal(t, "/orders/0001", to)

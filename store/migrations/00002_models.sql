@@ -16,6 +16,7 @@ CREATE TABLE designs (
 ALTER TABLE models ADD COLUMN design_id INTEGER REFERENCES designs (id);
 ALTER TABLE models ADD COLUMN from_id INTEGER REFERENCES models (id); -- the version it was made of
 ALTER TABLE models ADD COLUMN how TEXT NOT NULL DEFAULT 'sent' CHECK (how IN ('sent', 'revised', 'mended', 'reduced', 'unit', 'body', 'hollowed', 'cut', 'peg'));
+ALTER TABLE models ADD COLUMN batch TEXT NOT NULL DEFAULT ''; -- of the job that made it: pieces of one cut belong together
 ALTER TABLE models ADD COLUMN did TEXT NOT NULL DEFAULT '[]' CHECK (json_valid(did));
 INSERT INTO designs (id, name, got_ms) SELECT id, name, at_ms FROM models;
 UPDATE models SET design_id = id;
@@ -50,6 +51,18 @@ CREATE TABLE jobs ( -- long work, in order; it survives a restart
 ) STRICT;
 CREATE INDEX jobs_state ON jobs (state);
 CREATE INDEX jobs_batch ON jobs (batch);
+
+CREATE TABLE lessons ( -- what runs and prepared files taught of a machine's times
+  id         INTEGER PRIMARY KEY,
+  machine_id INTEGER NOT NULL REFERENCES machines (id),
+  run_id     INTEGER UNIQUE REFERENCES runs (id),
+  what       TEXT NOT NULL,
+  ours_min   REAL NOT NULL CHECK (ours_min > 0), -- by physics alone
+  real_min   REAL NOT NULL CHECK (real_min > 0),
+  at_ms      INTEGER NOT NULL
+) STRICT;
+CREATE INDEX lessons_machine ON lessons (machine_id);
+ALTER TABLE runs ADD COLUMN physics_min REAL; -- planned, before what the machine taught
 
 CREATE TABLE standings ( -- ways for a model to stand, worked out by process
   id       INTEGER PRIMARY KEY,

@@ -3,7 +3,7 @@
 // keeps up.
 import {
   AmbientLight, BackSide, BufferAttribute, BufferGeometry, Color, DirectionalLight, DoubleSide, FrontSide, Group, Mesh, MeshBasicMaterial,
-  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, Vector3, WebGLRenderer,
+  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, SphereGeometry, Vector3, WebGLRenderer,
 } from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 
@@ -61,9 +61,7 @@ async function start() {
 
   const camera = new OrthographicCamera();
   camera.up.set(0, 0, 1);
-  const controls = new OrbitControls(camera, canvas);
-  controls.enableDamping = false;
-  controls.zoomToCursor = true;
+  let controls; // they take what is up from the camera when they are made
   let asked = false;
   const draw = () => {
     sheet.dataset.idle = "0";
@@ -79,7 +77,14 @@ async function start() {
       if (!asked) sheet.dataset.idle = "1"; // what is seen is what was asked for
     });
   };
-  controls.addEventListener("change", draw);
+  const hold = () => {
+    controls?.dispose();
+    controls = new OrbitControls(camera, canvas);
+    controls.enableDamping = false;
+    controls.zoomToCursor = true;
+    controls.addEventListener("change", draw);
+  };
+  hold();
 
   // fits is the zoom at which all of the box is seen from a direction.
   const fits = (from) => {
@@ -168,6 +173,7 @@ async function start() {
   });
 
   // A section: what lies before the plane is left out, the inside of walls shows red.
+  const cutHere = document.getElementById("cut-here");
   const axis = document.getElementById("cut-axis"), at = document.getElementById("cut-at"), place = tools.querySelector("output");
   function section() {
     const on = axis.value !== "";
@@ -182,7 +188,9 @@ async function start() {
       cut.normal.set(...side);
       cut.constant = axis.value === "y" ? -where : where;
       place.textContent = `${(where - low).toFixed(1)} mm`;
+      if (cutHere) cutHere.href = `/models/${facts.id}/prints?axis=${axis.value}&at=${(where - low).toFixed(1)}#cut`;
     }
+    if (cutHere) cutHere.hidden = !on;
     outside.needsUpdate = inside.needsUpdate = true;
     draw();
   }
@@ -202,10 +210,14 @@ async function start() {
       const m = new Mesh(g, paint);
       m.position.set(...s.at);
       m.renderOrder = 2;
+      m.visible = !s.quiet; // what costs nothing if left shows when it is flown to
+      (s.marks ??= []).push(m);
       marks.add(m);
     }
   }
   function fly(s) {
+    for (const m of marks.children) m.visible = !(facts.spots.find((o) => o.marks.includes(m))?.quiet);
+    for (const m of s.marks) m.visible = true;
     const target = new Vector3(...s.at), zoom = Math.min(40, Math.max(1.5, span / Math.max(6 * s.size, span / 12)));
     // From where the fault faces outward: away from the middle.
     const away = target.clone().sub(middle);
@@ -226,6 +238,29 @@ async function start() {
     if (!s) return;
     b.hidden = false;
     b.addEventListener("click", () => { fly(s); canvas.scrollIntoView({ block: "nearest" }); });
+  });
+
+  // As it stands on its plate: seen with the plate below, the tips of its supports marked.
+  const stand = document.getElementById("part-stand"), tips = new Group();
+  tips.visible = false;
+  scene.add(tips);
+  if (facts.held) {
+    const tip = new SphereGeometry(span * 0.006, 8, 6), paint = new MeshBasicMaterial({ color: tone("persimmon") });
+    for (const p of facts.held) {
+      const m = new Mesh(tip, paint);
+      m.position.set(...p);
+      tips.add(m);
+    }
+  }
+  stand?.addEventListener("click", () => {
+    tips.visible = !tips.visible;
+    stand.setAttribute("aria-pressed", String(tips.visible));
+    camera.up.set(...(tips.visible ? facts.down.map((x) => -x) : [0, 0, 1]));
+    // From a little above the plate's level, wherever up is now.
+    const up = camera.up.clone().normalize(), side = Math.abs(up.z) < 0.9 ? new Vector3(0, 0, 1) : new Vector3(0.49, 0.87, 0);
+    side.addScaledVector(up, -side.dot(up)).normalize();
+    hold();
+    look(side.multiplyScalar(-1).addScaledVector(up, 0.35).toArray());
   });
 
   // Keys on the canvas: arrows turn, + and − come nearer, 0 shows all.

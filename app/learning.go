@@ -1,0 +1,104 @@
+package app
+
+import (
+	"bufio"
+	"compress/gzip"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// learn keeps a lesson that is to be believed.
+func (d deed) learn(l studio.Lesson) error {
+	if !l.Teaches() {
+		return nil
+	}
+	return d.AddLesson(l)
+}
+
+// maxGCodeBytes bounds a prepared file.
+const maxGCodeBytes = 512 << 20
+
+// Teach reads a file that was prepared for a filament machine of a model at a scale, and
+// learns how far off the studio's own time for it is. It returns both, in minutes.
+func (a *App) Teach(ctx context.Context, hand Hand, modelID, machineID int64, scale float64, upload Upload) (ours, real float64, err error) {
+	if !(scale >= studio.MinScale && scale <= studio.MaxScale) {
+		return 0, 0, refuse("Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
+	}
+	h, err := a.House(ctx)
+	if err != nil {
+		return 0, 0, err
+	}
+	machine, ok := h.Machine(machineID)
+	if !ok || machine.Process != process.Filament {
+		return 0, 0, refuse("Only a filament machine is taught by its prepared files.")
+	}
+	material, _ := h.Material(0, machine.Process)
+	r, err := upload.Open()
+	if err != nil {
+		return 0, 0, err
+	}
+	defer r.Close()
+	ordinary := process.OrdinaryGCodeMachine() // for what the file does not say
+	ordinary.GPerCM3, ordinary.DiameterMM = material.Figures.V("density"), material.Figures.V("diameter")
+	if accel := machine.Figures.V("accel"); accel > 0 {
+		ordinary.AccelMMPerS2, ordinary.TravelMMPerS2 = accel, accel
+	}
+	g, err := readProgram(r, ordinary)
+	if err != nil {
+		return 0, 0, refuse("%s could not be read: %s. Nothing was learned.", fileName(upload.Name), err)
+	}
+	var m studio.Model
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		taken, err := tx.TakenStanding(modelID, machine.Process)
+		if err == nil {
+			m, err = tx.ModelAsStood(modelID, taken)
+		}
+		return err
+	})
+	if err != nil {
+		return 0, 0, err
+	}
+	ours = h.PrintOf(m, scale, 0, machine, material).Minutes / machine.Learned.Factor()
+	real = g.Minutes + machine.Figures.V("preparation")
+	l := studio.Lesson{MachineID: machine.ID, What: fileName(upload.Name), OursMin: ours, RealMin: real, At: a.Clock.Now()}
+	if !l.Teaches() {
+		return ours, real, refuse("%s takes %s and ours for %s is %s: that is too far apart to be the same print. Nothing was learned.",
+			fileName(upload.Name), studio.Hours(real), m.Name, studio.Hours(ours))
+	}
+	return ours, real, a.do(ctx, hand, func(d deed) error {
+		if err := d.AddLesson(l); err != nil {
+			return err
+		}
+		return d.log("machine taught", about{}, "%s by %s: %s, ours was %s", machine.Name, l.What, studio.Hours(real), studio.Hours(ours))
+	})
+}
+
+// readProgram reads G-code, unpacked when it is gzipped.
+func readProgram(r io.Reader, m process.GCodeMachine) (g process.GCode, err error) {
+	in := bufio.NewReaderSize(io.LimitReader(r, maxGCodeBytes), 1<<16)
+	if head, err := in.Peek(2); err == nil && head[0] == 0x1f && head[1] == 0x8b {
+		z, err := gzip.NewReader(in)
+		if err != nil {
+			return g, err
+		}
+		return process.ReadGCode(io.LimitReader(z, maxGCodeBytes), m)
+	}
+	g, err = process.ReadGCode(in, m)
+	if err == nil && (g.Minutes <= 0 || math.IsInf(g.Minutes, 0)) {
+		err = errors.New("nothing moves in it")
+	}
+	return g, err
+}
+
+// TaughtText says what a lesson changed, in a line.
+func TaughtText(ours, real float64) string {
+	return fmt.Sprintf("The file takes %s, ours was %s: %s %% off. The machine has learned from it.", studio.Hours(real), studio.Hours(ours), rates.Number(math.Round(100*math.Abs(real/ours-1))))
+}

@@ -1,0 +1,280 @@
+package app_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/app/apptest"
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+	"sakuji/core/process"
+	"sakuji/core/solid"
+	"sakuji/studio"
+)
+
+// takenIn takes a model in as an item of an order of its own.
+func takenIn(s *apptest.Studio, name string, soup *mesh.Soup, tier string) (no string, it studio.Item) {
+	s.T.Helper()
+	no = enquiry(s)
+	items, problems, err := s.AddItem(s.Ctx, s.Owner, no, []app.Upload{apptest.Upload(name, mesh.WriteSTL(soup))}, false)
+	require.NoError(s.T, err)
+	require.Empty(s.T, problems)
+	s.Change(no, items[0].ID, 1, tier, 1)
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(s.T, err)
+	return no, sheet.Items[0].Item
+}
+
+func net(s *apptest.Studio, no string) int64 {
+	s.T.Helper()
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(s.T, err)
+	return sheet.Price.NetMinor
+}
+
+// How a model stands flows into its price, its plates and the pieces that wait; what is on
+// a plate stays as it was.
+func TestStandingFlowsOn(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
+	id := it.Parts[0].ModelID
+	before := net(s, no)
+	j := remade(s, id, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(sheet.Standings), 5)
+	require.Nil(t, sheet.Taken)
+	best := sheet.Standings[0]
+	assert.InDelta(t, 9, best.Facts.HeightMM, 1, "with hours alone to mind it lies down")
+	asFile := 0
+	for _, st := range sheet.Standings {
+		if st.Facts.AsFile {
+			asFile++
+			assert.InDelta(t, 110, st.Facts.HeightMM, 1e-6)
+		}
+		assert.NotEmpty(t, st.Facts.Contacts, "raised, something holds it")
+	}
+	assert.Equal(t, 1, asFile)
+
+	s.Accept(no)
+	n, err := s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, best.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	assert.Less(t, net(s, no), before, "hours less cost less")
+	got, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.InDelta(t, 110, got.Items[0].Item.Size()[2], 1e-3, "finished it is as tall as ever")
+
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	plate, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.InDelta(t, best.Facts.HeightMM, plate.Estimate.TallestMM, 0.01)
+	lying := plate.Estimate.Minutes
+	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, 0)
+	require.NoError(t, err)
+	plate, err = s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Equal(t, lying, plate.Estimate.Minutes, "on its plate it stays as it was laid")
+	assert.Equal(t, before, net(s, no))
+
+	var refusal *app.Refusal
+	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Filament, best.ID)
+	require.ErrorAs(t, err, &refusal)
+	for _, o := range []studio.JobOptions{{Process: "clay"}, {Process: process.Resin}, {Process: process.Resin, Wishes: solid.Wishes{Time: -1}}} {
+		_, err = s.Remake(s.Ctx, s.Owner, id, studio.JobStand, o)
+		require.ErrorAs(t, err, &refusal, "%+v", o)
+	}
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+}
+
+// A hollowed version is lighter, brings its plugs along and needs no wall of its own.
+func TestHollowedPart(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 40, Y: 40, Z: 40}), "raw")
+	part := it.Parts[0]
+	require.Equal(t, 2.0, part.WallMM, "by its thickness it is thought hollow from the start")
+	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	m, err := s.Model(s.Ctx, j.MadeID)
+	require.NoError(t, err)
+	assert.Equal(t, studio.Hollow, m.How)
+	assert.True(t, m.Measures.Watertight)
+	assert.InEpsilon(t, 40*40*40-36*36*36, m.Measures.VolumeMM3, 0.02)
+	assert.Contains(t, m.Did[0].Text(), "wall of 2 mm")
+	require.NoError(t, s.UseVersion(s.Ctx, s.Owner, no, part.ID, m.ID))
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	parts := sheet.Items[0].Parts
+	require.Len(t, parts, 2)
+	assert.Zero(t, parts[0].WallMM)
+	assert.Equal(t, studio.Peg, parts[1].Model.How)
+	assert.Equal(t, 2, parts[1].Copies, "a plug for each hole")
+	shelf, err := s.Shelf(s.Ctx, "")
+	require.NoError(t, err)
+	assert.Equal(t, m.ID, shelf[0].ModelID, "the shelf shows the hollow one, not its plug")
+
+	j = remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 25})
+	assert.Equal(t, studio.JobFailed, j.State)
+	assert.Contains(t, j.Note, "thick enough")
+	var refusal *app.Refusal
+	for _, o := range []studio.JobOptions{{WallMM: 0}, {WallMM: 2, Holes: 2}, {WallMM: 2, Holes: -1}, {WallMM: 2, Seen: "below"}} {
+		_, err = s.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobHollow, o)
+		require.ErrorAs(t, err, &refusal, "%+v", o)
+	}
+}
+
+func TestCutPartsBecomeParts(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "beam.stl", meshtest.Box(mesh.Vec{X: -30, Y: 5}, mesh.Vec{X: 90, Y: 20, Z: 20}), "raw")
+	part := it.Parts[0]
+	j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{30, 60}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	// Another cut of the same model, so that the pieces of each must be told apart.
+	other := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}})
+	require.Equal(t, studio.JobDone, other.State, other.Note)
+	require.NoError(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	volume, dowels := 0.0, 0
+	for _, p := range sheet.Items[0].Parts {
+		assert.True(t, p.Model.Measures.Watertight)
+		if p.Model.How == studio.Peg {
+			dowels += p.Copies
+			continue
+		}
+		volume += p.Model.Measures.VolumeMM3
+		assert.InDelta(t, 30, p.Model.Measures.SizeMM[0], 0.01)
+	}
+	assert.Equal(t, 2, dowels)
+	assert.Greater(t, volume, 0.9*90*20*20)
+	assert.Less(t, volume, 90.0*20*20, "less the sockets")
+	j = remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{500}})
+	assert.Contains(t, j.Note, "misses")
+	var refusal *app.Refusal
+	for _, o := range []studio.JobOptions{{Axis: "w", At: []float64{1}}, {Axis: "x"}, {Axis: "x", At: []float64{-1}}, {Axis: "x", At: []float64{1}, Pegs: 2}} {
+		_, err = s.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobCut, o)
+		require.ErrorAs(t, err, &refusal, "%+v", o)
+	}
+}
+
+// Every machine is compared, the sentence names the best and the next, and a part too long
+// for all of them is told in pieces.
+func TestChoosingTheProcess(t *testing.T) {
+	s := apptest.New(t)
+	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "painted")
+	sheet, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Resin, "painted", 1, 0, true)
+	require.NoError(t, err)
+	require.Len(t, sheet.Choices, 2)
+	for _, c := range sheet.Choices {
+		assert.True(t, c.Fits)
+		assert.Positive(t, c.Hours)
+		assert.Positive(t, c.Grams)
+		assert.Greater(t, c.HandsMin, c.Smooth)
+		assert.Positive(t, c.Cost.Minor)
+		assert.Greater(t, c.Days, c.Hours/24)
+	}
+	assert.LessOrEqual(t, sheet.Choices[0].Cost.Minor, sheet.Choices[1].Cost.Minor)
+	assert.Contains(t, sheet.Why, "Take "+sheet.Choices[0].Machine.Name)
+	assert.Contains(t, sheet.Why, "Next best is "+sheet.Choices[1].Machine.Name)
+	large, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0, true)
+	require.NoError(t, err)
+	assert.False(t, large.Choices[0].Fits)
+	assert.Equal(t, 2, large.Choices[0].Pieces, "280 mm high, on a bed 250 mm high")
+	assert.Contains(t, large.Why, "cut into 2")
+	huge, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 90, 0, true)
+	require.NoError(t, err)
+	assert.Contains(t, huge.Why, "No machine")
+}
+
+// A run that took longer than planned teaches its machine; one nobody timed does not.
+func TestMachinesLearn(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, "raw")
+	s.Accept(no)
+	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	plate, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	planned := plate.Plate.Run.PlannedMin
+	s.Clock.Pass(time.Duration(1.2*planned*60) * time.Second)
+	require.NoError(t, s.FinishRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	out := map[int64]app.Outcome{}
+	for _, p := range plate.Pieces {
+		out[p.Piece.ID] = app.Outcome{What: studio.Good}
+	}
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, time.Time{}, ""))
+	h, err := s.House(s.Ctx)
+	require.NoError(t, err)
+	tarn, _ := h.Machine(s.Tarn)
+	assert.Equal(t, 1, tarn.Learned.Count)
+	assert.InEpsilon(t, 1.0466, tarn.Learned.Factor(), 0.001, "the fourth root of 1.2")
+	assert.InDelta(t, 0.2, tarn.Learned.Off, 0.001)
+	plate, err = s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.InEpsilon(t, planned*1.0466, plate.Estimate.Minutes, 0.001, "the next such plate is thought to take longer")
+
+	again := s.Order(1, "raw")
+	s.Accept(again)
+	number, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	s.Clock.Pass(30 * time.Hour)
+	plate, err = s.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{plate.Pieces[0].Piece.ID: {What: studio.Good}}, time.Time{}, ""))
+	h, err = s.House(s.Ctx)
+	require.NoError(t, err)
+	tarn, _ = h.Machine(s.Tarn)
+	assert.Equal(t, 1, tarn.Learned.Count, "nobody noted when it ended")
+}
+
+// A prepared file of the same part teaches; one of something else is refused.
+func TestPreparedFilesTeach(t *testing.T) {
+	s := apptest.New(t)
+	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "raw")
+	id := it.Parts[0].ModelID
+	h, err := s.House(s.Ctx)
+	require.NoError(t, err)
+	fell, _ := h.Machine(s.Fell)
+	pla, _ := h.Material(s.PLA, process.Filament)
+	m, err := s.Model(s.Ctx, id)
+	require.NoError(t, err)
+	ours := h.PrintOf(m, 1, 0, fell, pla).Minutes
+	// Lines of 100 mm at 10 mm/s: ten seconds each and a little for speeding up.
+	program := func(minutes float64) []byte {
+		var b strings.Builder
+		b.WriteString("G90\nM83\nG1 Z0.2 F600\n")
+		for i := range int(minutes * 60 / 10.01) {
+			fmt.Fprintf(&b, "G1 X%d E4 F600\n", 100*((i+1)%2))
+		}
+		return []byte(b.String())
+	}
+	gotOurs, real, err := s.App.Teach(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
+	require.NoError(t, err)
+	assert.Equal(t, ours, gotOurs)
+	assert.InEpsilon(t, 1.3*ours, real, 0.02)
+	assert.Contains(t, app.TaughtText(gotOurs, real), "% off")
+	h, err = s.House(s.Ctx)
+	require.NoError(t, err)
+	fell, _ = h.Machine(s.Fell)
+	assert.Equal(t, 1, fell.Learned.Count)
+	assert.Greater(t, h.PrintOf(m, 1, 0, fell, pla).Minutes, 1.05*ours)
+	var refusal *app.Refusal
+	for name, data := range map[string][]byte{"long.gcode": program(9 * ours), "empty.gcode": []byte("; nothing\n"), "bad.gcode": []byte("G1 Xabc\n")} {
+		_, _, err = s.App.Teach(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
+		require.ErrorAs(t, err, &refusal, name)
+	}
+	_, _, err = s.App.Teach(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
+	require.ErrorAs(t, err, &refusal)
+}
