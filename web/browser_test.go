@@ -26,6 +26,7 @@ import (
 	"sakuji/app"
 	"sakuji/app/apptest"
 	"sakuji/device"
+	"sakuji/studio"
 )
 
 var shots = flag.String("shots", "", "folder to take screenshots of the demo into")
@@ -420,6 +421,9 @@ func TestAccessible(t *testing.T) {
 	_, err = s.Receive(s.Ctx, s.Owner, "", []app.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
 	require.NoError(t, err)
 	s.Settle(s.Ctx)
+	_, err = s.Remake(s.Ctx, s.Owner, 2, studio.JobStand, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	require.NoError(t, err)
+	s.Settle(s.Ctx)
 	b := browse(t, s.server.URL)
 	for _, theme := range []string{"day", "night"} {
 		b.open("/")
@@ -427,7 +431,7 @@ func TestAccessible(t *testing.T) {
 		b.until("window.themed === true")
 		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/bench?show=all", "/bench/" + no + "-1",
 			"/clients", "/clients/1", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
-			"/models", "/models/1", "/models/2", "/models/1/layers", "/orders/" + no + "/items/1/size?by=ratio&ratio=1"} {
+			"/models", "/models/1", "/models/2", "/models/1/layers", "/models/2/prints", "/models/2/prints?process=filament&pieces=3", "/orders/" + no + "/items/1/size?by=ratio&ratio=1"} {
 			b.open(path)
 			b.axe(string(axe), path+" by "+theme)
 		}

@@ -37,7 +37,7 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, err)
 	return s, []string{"/", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",
 		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
-		"/models", "/models/1", "/models/1/layers", "/orders/" + first + "/items/1/size?by=height&height=50"}
+		"/models", "/models/1", "/models/1/layers", "/models/1/prints", "/models/1/prints?process=filament&scale=2&tier=raw&noticed=morning&pieces=3", "/orders/" + first + "/items/1/size?by=height&height=50"}
 }
 
 var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)

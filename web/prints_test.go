@@ -1,0 +1,113 @@
+package web
+
+import (
+	"net/http"
+	"regexp"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// From a file to a decision, by forms alone: ways to stand, one taken; hollowed and used;
+// cut and used.
+func TestPrintsWithoutJavaScript(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, route.Raw)
+	page := s.page("/models/1/prints")
+	assert.Contains(t, page, "Nobody has looked yet")
+	assert.Contains(t, page, "Take Tarn")
+	assert.Contains(t, page, "Next best is Fell")
+	assert.Equal(t, "/models/1/prints?process=resin", s.sent("/models/1/make/stand", "process", "resin", "time", "1", "layer", "2,5"))
+	s.Settle(s.Ctx)
+	page = s.page("/models/1/prints")
+	assert.Contains(t, page, "as the file stands")
+	assert.Contains(t, page, `name="layer" inputmode="decimal" class="fig" value="2.5"`, "what mattered is kept")
+	taken := regexp.MustCompile(`name="standing" value="(\d+)"`).FindStringSubmatch(page)
+	require.NotNil(t, taken)
+	assert.Equal(t, "/models/1/prints?process=resin", s.sent("/models/1/stand", "process", "resin", "standing", taken[1]))
+	assert.Contains(t, s.page("/models/1/prints"), "It stands so.")
+	assert.Contains(t, s.page("/models/1"), "As it stands,")
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.NotZero(t, sheet.Items[0].Parts[0].StandingID)
+	for _, wrong := range [][]string{{"process", "clay"}, {"process", "resin", "time", "much"}, {"process", "resin"}} {
+		assert.Equal(t, http.StatusUnprocessableEntity, s.post("/models/1/make/stand", wrong...).StatusCode, wrong)
+	}
+	assert.Equal(t, http.StatusNotFound, s.post("/models/1/stand", "process", "resin", "standing", "999").StatusCode)
+
+	a := s.upload("/models", "cube.stl", mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 30})))
+	require.Equal(t, http.StatusSeeOther, a.StatusCode, a.body)
+	s.Settle(s.Ctx)
+	s.sent("/models/2/make/hollow", "wall", "2", "holes", "2", "hole", "3,5", "seen", "front")
+	s.Settle(s.Ctx)
+	page = s.page("/models/2")
+	assert.Contains(t, page, "hollow 2 mm, 2 holes.stl")
+	assert.Contains(t, page, "2 holes of 3.5 mm")
+	assert.Contains(t, page, "plug 3.5 mm.stl")
+	assert.Equal(t, http.StatusUnprocessableEntity, s.post("/models/2/make/hollow", "wall", "thin", "holes", "2", "hole", "3").StatusCode)
+
+	page = s.page("/models/2/prints?pieces=2&process=filament&noticed=morning")
+	assert.Contains(t, page, "only in the morning")
+	assert.Contains(t, page, "volumes 50 : 50")
+	s.sent("/models/2/make/cut", "process", "resin", "axis", "z", "at", "12,5 20", "pegs", "1", "peg", "4", "clearance", "0.2")
+	s.Settle(s.Ctx)
+	page = s.page("/models/2")
+	assert.Contains(t, page, "piece 3 of 3.stl")
+	assert.Contains(t, page, "dowel 4 ×")
+	assert.Equal(t, http.StatusUnprocessableEntity, s.post("/models/2/make/cut", "axis", "z", "at", "here", "pegs", "0").StatusCode)
+	for _, path := range []string{"/models/2/prints?process=clay", "/models/2/prints?scale=0", "/models/2/prints?pieces=99", "/models/2/prints?scale=x"} {
+		assert.Equal(t, http.StatusUnprocessableEntity, s.get(path).StatusCode, path)
+	}
+
+	s.sent("/sign-out")
+	s.signIn("Jory Tamm")
+	page = s.page("/models/1/prints")
+	assert.Contains(t, page, "Tarn")
+	assert.NotContains(t, page, "€", "hands see hours, not money")
+	assert.NotContains(t, page, "Stand it so")
+	for _, path := range []string{"/models/1/stand", "/models/1/make/hollow", "/models/1/teach"} {
+		assert.Equal(t, http.StatusForbidden, s.post(path).StatusCode, path)
+	}
+}
+
+// The canvas shows a model as it stands, tips and all, and a section offers to cut there.
+func TestPartStandsAndIsCut(t *testing.T) {
+	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	_ = s.Order(1, route.Raw)
+	_, err := s.Remake(s.Ctx, s.Owner, 1, studio.JobStand, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	require.NoError(t, err)
+	s.Settle(s.Ctx)
+	sheet, err := s.App.PrintSheet(s.Ctx, 1, "resin", "raw", 1, 0, true)
+	require.NoError(t, err)
+	_, err = s.TakeStanding(s.Ctx, s.Owner, 1, "resin", sheet.Standings[0].ID)
+	require.NoError(t, err)
+	b := browse(t, s.server.URL)
+	b.open("/models/1")
+	b.until("document.querySelector('#part').dataset.ready === '1'")
+	seen := func() []byte {
+		t.Helper()
+		b.until("document.querySelector('#part').dataset.idle === '1'")
+		png, err := chromedp.Run(b.ctx, chromedp.Screenshot("#part canvas"))
+		require.NoError(t, err)
+		return png
+	}
+	before := seen()
+	b.do(chromedp.Click("#part-stand"))
+	b.until("document.querySelector('#part-stand').getAttribute('aria-pressed') === 'true'")
+	after := seen()
+	assert.NotEqual(t, before, after)
+	b.eval(`const a = document.getElementById("cut-axis"); a.value = "z"; a.dispatchEvent(new Event("change")); const r = document.getElementById("cut-at"); r.value = 250; r.dispatchEvent(new Event("input"))`)
+	b.until("!document.querySelector('#cut-here').hidden")
+	assert.Equal(t, "/models/1/prints?axis=z&at=10.0#cut", b.eval(`return document.querySelector("#cut-here").getAttribute("href")`))
+	b.open("/models/1/prints?axis=z&at=10.0")
+	assert.Equal(t, "10.0", b.eval(`return document.querySelector("details[open] input[name=at]").value`))
+	b.quiet()
+}
