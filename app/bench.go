@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"sakuji/core/route"
+	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -134,7 +135,8 @@ type PieceSheet struct {
 	NextAlike int    // how many more wait for the same stage
 	Now       time.Time
 	Zone      *time.Location
-	Booked    float64 // grams its order has used of this material
+	Booked    float64         // grams its order has used of this material
+	Fragile   []solid.Fragile // its weakest places, at its size
 }
 
 // Piece returns a piece's sheet.
@@ -164,6 +166,13 @@ func (a *App) Piece(ctx context.Context, code string) (s PieceSheet, err error) 
 			return err
 		}
 		s.Model = models[p.ID]
+		if study, err := tx.Study(p.ModelID); err == nil {
+			for _, f := range study.Fragile[:min(len(study.Fragile), 3)] {
+				s.Fragile = append(s.Fragile, f.Scaled(p.Scale))
+			}
+		} else if !NotFound(err) {
+			return err
+		}
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
 			s.Plate = pl.Number
 		}

@@ -12,11 +12,14 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/solid"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
 // Layers is a model cut into layers as it stands.
 type Layers struct {
+	Model   studio.Model // as it stands
+	Turned  bool         // it does not stand as its file does
 	LayerMM float64
 	Figures []solid.Figures
 	Largest int // the layer that cures most at once
@@ -63,7 +66,18 @@ func (a *App) Layers(ctx context.Context, modelID int64, layerMM float64, upTo t
 	if err != nil {
 		return nil, err
 	}
-	m, err := a.modelOf(ctx, modelID)
+	var m studio.Model
+	var standing studio.Standing
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		taken, err := tx.TakenStanding(modelID, process.Resin)
+		if err == nil && taken != 0 {
+			standing, err = tx.Standing(taken)
+		}
+		if err == nil {
+			m, err = tx.ModelAsStood(modelID, taken)
+		}
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -73,13 +87,19 @@ func (a *App) Layers(ctx context.Context, modelID int64, layerMM float64, upTo t
 	if !(layerMM >= 0.01 && layerMM <= 5) {
 		return nil, refuse("A layer is between 0.01 and 5 mm thick.")
 	}
-	layerMM = max(layerMM, m.Measures.SizeMM[2]/4000)
-	c := a.cuts.take(fmt.Sprintf("%s %g", m.SHA, layerMM), func() (*Layers, error) {
+	layerMM = max(layerMM, m.PrintHeightMM()/4000)
+	c := a.cuts.take(fmt.Sprintf("%s %d %g", m.SHA, standing.ID, layerMM), func() (*Layers, error) {
 		soup, err := a.soupOf(m.SHA)
 		if err != nil {
 			return nil, err
 		}
-		return cutLayers(soup.Weld(), layerMM), nil
+		whole := soup.Weld()
+		if standing.ID != 0 {
+			whole = solid.Turned(whole, standing.Facts.Matrix)
+		}
+		l := cutLayers(whole, layerMM)
+		l.Model, l.Turned = m, standing.ID != 0
+		return l, nil
 	})
 	select {
 	case <-c.done:

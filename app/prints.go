@@ -108,9 +108,17 @@ func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string
 
 // hollowed makes a hollowed version, and its plug where it has holes.
 func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error) {
-	h, err := solid.Hollow(soup.Weld(), o.WallMM, solid.Drains{Count: o.Holes, DiameterMM: o.HoleMM, Seen: seenFrom[o.Seen]})
+	m, seen := soup.Weld(), seenFrom[o.Seen]
+	turned := o.Turn != [9]float64{}
+	if turned {
+		m, seen = solid.Turned(m, o.Turn), solid.TurnedVec(seen, o.Turn)
+	}
+	h, err := solid.Hollow(m, o.WallMM, solid.Drains{Count: o.Holes, DiameterMM: o.HoleMM, Seen: seen})
 	if err != nil {
 		return nil, refuse("%s cannot be hollowed to %s mm: %s.", base, rates.Number(o.WallMM), err)
+	}
+	if turned {
+		h.Mesh = solid.Turned(h.Mesh, solid.Transposed(o.Turn))
 	}
 	did := []mesh.Done{
 		{What: fmt.Sprintf("hollowed to a wall of %s mm, give or take %.2f mm; %s of %s left", rates.Number(o.WallMM), h.ErrorMM, studio.VolumeText(h.VolumeMM3), studio.VolumeText(h.SolidMM3))},

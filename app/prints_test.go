@@ -278,3 +278,33 @@ func TestPreparedFilesTeach(t *testing.T) {
 	_, _, err = s.App.Teach(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
 	require.ErrorAs(t, err, &refusal)
 }
+
+// Thin places of a model stand on the card of each of its prints, at its size; layers are
+// cut as it stands.
+func TestThinPlacesAndLayersFollow(t *testing.T) {
+	s := apptest.New(t)
+	pin := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 24, Y: 24, Z: 8}), meshtest.Box(mesh.Vec{X: 11, Y: 11, Z: 7}, mesh.Vec{X: 2, Y: 2, Z: 21}))
+	no, it := takenIn(s, "spike.stl", pin, "raw")
+	s.Change(no, it.ID, 1, "raw", 1.5)
+	s.Settle(s.Ctx)
+	s.Accept(no)
+	p, err := s.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	require.NotEmpty(t, p.Fragile)
+	assert.InEpsilon(t, 4*1.5*1.5, p.Fragile[0].SectionMM2, 0.1)
+	assert.InDelta(t, 12*1.5, p.Fragile[0].At.X, 1)
+	id := it.Parts[0].ModelID
+	l, err := s.Layers(s.Ctx, id, 0.5, time.Minute)
+	require.NoError(t, err)
+	assert.Len(t, l.Figures, 56)
+	assert.False(t, l.Turned)
+	remade(s, id, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	require.NoError(t, err)
+	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, sheet.Standings[0].ID)
+	require.NoError(t, err)
+	l, err = s.Layers(s.Ctx, id, 0.5, time.Minute)
+	require.NoError(t, err)
+	assert.True(t, l.Turned)
+	assert.InDelta(t, sheet.Standings[0].Facts.HeightMM/0.5, len(l.Figures), 1)
+}

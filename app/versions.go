@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"sakuji/core/mesh"
+	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/store"
 	"sakuji/studio"
@@ -187,6 +188,19 @@ func (a *App) Remake(ctx context.Context, hand Hand, modelID int64, kind string,
 		m, err := d.Tx.Model(modelID)
 		if err != nil {
 			return err
+		}
+		if kind == studio.JobHollow { // it drains as it will hang
+			taken, err := d.TakenStanding(modelID, process.Resin)
+			if err != nil {
+				return err
+			}
+			if taken != 0 {
+				s, err := d.Standing(taken)
+				if err != nil {
+					return err
+				}
+				options.Turn = s.Facts.Matrix
+			}
 		}
 		return d.AddJob(&studio.Job{Kind: kind, Batch: batch, ModelID: m.ID, SHA: m.SHA, Name: m.Name, Options: options, Who: hand.Name, HandID: hand.ID, At: d.now})
 	})

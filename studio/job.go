@@ -62,6 +62,7 @@ type JobOptions struct {
 	Holes       int          `json:"holes,omitempty"` // for each cavity
 	HoleMM      float64      `json:"hole_mm,omitempty"`
 	Seen        string       `json:"seen,omitempty"` // from where it is looked at: holes keep off
+	Turn        [9]float64   `json:"turn,omitzero"`  // how it stands, by rows; none for as its file does
 	Axis        string       `json:"axis,omitempty"` // to cut across
 	At          []float64    `json:"at,omitempty"`   // where, over the lowest point
 	Pegs        int          `json:"pegs,omitempty"`

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"sakuji/core/finish"
 	"sakuji/core/mesh"
 	"sakuji/core/plate"
 	"sakuji/core/process"
@@ -35,6 +36,7 @@ type StandingFacts struct {
 	Tips     int                `json:"tips"` // of supports
 	Islands  int                `json:"islands"`
 	TipsMM2  float64            `json:"tips_mm2"`
+	Loose    int                `json:"loose"`   // bodies that nothing but supports joins to the rest
 	OnPart   int                `json:"on_part"` // tips whose pillar stands on the part
 	Out      []solid.OutOfReach `json:"out"`     // where nobody takes supports out; places as the file stands
 	Contacts []mesh.Vec         `json:"contacts"`
@@ -111,6 +113,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		return nil, err
 	}
 	reach := solid.NewReach(m)
+	bodies, each := mesh.Bodies(s)
 	out := make([]Standing, len(found))
 	for i, f := range found {
 		if err := told(0.4+0.55*float64(i)/float64(len(found)), fmt.Sprintf("holding it, way %d of %d", i+1, len(found))); err != nil {
@@ -120,6 +123,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
 		sup := reach.Supports(f.Matrix, HoldingFor(processName))
 		facts := StandingFacts{Standing: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
+		facts.Loose = hovering(bodies, each, f.Matrix)
 		for k, c := range sup.Contacts {
 			if c.Island {
 				facts.Islands++
@@ -150,6 +154,58 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 	}
 	slices.SortStableFunc(out, func(a, b Standing) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
 	return out, nil
+}
+
+// hovering counts the bodies that do not reach the plate as the part stands so: nothing
+// but supports holds them, and they fall out when those come off. Bodies whose boxes meet
+// are taken to hold each other.
+func hovering(m *mesh.Mesh, bodies []mesh.Body, turn [9]float64) (n int) {
+	const reachMM = 0.2
+	if len(bodies) < 2 {
+		return 0
+	}
+	low := math.Inf(1)
+	lows := make([]float64, len(bodies))
+	for i, b := range bodies {
+		lows[i] = math.Inf(1)
+		for _, t := range b.Triangles {
+			for _, v := range m.Triangles[t] {
+				lows[i] = min(lows[i], solid.TurnedVec(m.Vertices[v], turn).Z)
+			}
+		}
+		low = min(low, lows[i])
+	}
+	stands := make([]bool, len(bodies))
+	for i, z := range lows {
+		stands[i] = z <= low+reachMM
+	}
+	for again := true; again; { // who stands holds those it meets, and so on
+		again = false
+		for i := range bodies {
+			for k := range bodies {
+				if stands[i] && !stands[k] && bodies[i].Box.Meets(bodies[k].Box) {
+					stands[k], again = true, true
+				}
+			}
+		}
+	}
+	for _, s := range stands {
+		if !s {
+			n++
+		}
+	}
+	return n
+}
+
+// StripMinutes is what taking the supports of a standing off takes, of a copy at a scale.
+func (h House) StripMinutes(s Standing, scale float64) float64 {
+	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, PiecesOnPlate: UsualPlate}
+	for _, w := range finish.Plan(h.Book, part) {
+		if w.Kind == "strip" {
+			return w.Minutes
+		}
+	}
+	return 0
 }
 
 // runMinutes is the run time on the house's first machine of a process.

@@ -64,7 +64,7 @@ func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
 		v.At = max(0, min(v.Top(), at))
 	}
 	v.Shown = v.Figures[v.At]
-	v.Plan, v.Rise = drawLayer(v.Slicer.Layer(v.At), m), drawRise(v)
+	v.Plan, v.Rise = drawLayer(v.Slicer.Layer(v.At), v.Layers.Model), drawRise(v)
 	p := Page{Title: "Layers of " + d.Name, Sheet: "Layers", Active: "/models", D: v,
 		Block: []Field{{"Layers", fmt.Sprint(len(v.Figures))}, {"mm", fmt.Sprintf("%.3g", v.LayerMM)}}, Keys: []Key{{"L", "the slider"}, {"F", "find"}}}
 	if !byHTMX(r) {
@@ -89,7 +89,7 @@ func drawLayer(l solid.Layer, m studio.Model) template.HTML {
 	for _, r := range l.Rings {
 		rings = append(rings, r.Points)
 	}
-	box := m.Measures.SizeMM
+	box := [2]float64{high.X - low.X, high.Y - low.Y}
 	var b strings.Builder
 	fmt.Fprintf(&b, `<svg class="plan" viewBox="0 0 %.0f %.0f" role="img" aria-label="the layer from above, %.1f × %.1f mm in all">`, planWide, planHigh, box[0], box[1])
 	fmt.Fprintf(&b, `<path d="%s" fill="none" stroke="var(--line)" stroke-dasharray="3 3"/>`, path2D(m.Shape.Plan, func(p solid.Point) solid.Point { return at(p.X, p.Y) }))

@@ -135,6 +135,14 @@ func (s *Server) model(w http.ResponseWriter, r *http.Request) {
 	if len(sheet.Stood) > 0 {
 		f := sheet.Stood[0].Facts
 		data["held"], data["down"] = f.Contacts, f.Down
+		var places [][3]float64
+		for _, c := range f.Cups {
+			places = append(places, [3]float64{c.At.X, c.At.Y, c.At.Z})
+		}
+		for _, o := range f.Out {
+			places = append(places, [3]float64{o.At.X, o.At.Y, o.At.Z})
+		}
+		data["places"] = places
 	}
 	encoded, err := json.Marshal(data)
 	if err != nil {

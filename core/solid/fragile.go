@@ -18,6 +18,13 @@ type Fragile struct {
 	Weakness   float64  `json:"-"`          // arm over the section to the power of 3/2
 }
 
+// Scaled is the place in the part at k times its size.
+func (f Fragile) Scaled(k float64) Fragile {
+	f.At, f.SectionMM2, f.ArmMM, f.BeyondMM3 = f.At.Mul(k), f.SectionMM2*k*k, f.ArmMM*k, f.BeyondMM3*k*k*k
+	f.Weakness /= k * k
+	return f
+}
+
 const (
 	fragileCuts   = 90   // of each direction
 	fragileShare  = 0.5  // of the matter, that may hang on a section at most

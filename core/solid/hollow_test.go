@@ -157,7 +157,7 @@ func TestHollowRefuses(t *testing.T) {
 func TestHollowProperty(t *testing.T) {
 	checks := 0
 	rapid.Check(t, func(t *rapid.T) {
-		if checks++; checks > 30 { // each takes half a second
+		if checks++; checks > 15 { // each takes half a second
 			return
 		}
 		size := rapid.Float64Range(13, 18).Draw(t, "size")

@@ -128,17 +128,25 @@ func Turn(down mesh.Vec) [9]float64 {
 	return [9]float64{x.X, x.Y, x.Z, y.X, y.Y, y.Z, z.X, z.Y, z.Z}
 }
 
+// TurnedVec is a place or a direction turned by a matrix.
+func TurnedVec(v mesh.Vec, r [9]float64) mesh.Vec {
+	return mesh.Vec{X: r[0]*v.X + r[1]*v.Y + r[2]*v.Z, Y: r[3]*v.X + r[4]*v.Y + r[5]*v.Z, Z: r[6]*v.X + r[7]*v.Y + r[8]*v.Z}
+}
+
+// Transposed is the matrix that turns back.
+func Transposed(r [9]float64) [9]float64 {
+	return [9]float64{r[0], r[3], r[6], r[1], r[4], r[7], r[2], r[5], r[8]}
+}
+
 // TurnedBack is where a place of a turned mesh lies in the mesh itself: by the matrix's
 // transpose.
-func TurnedBack(p mesh.Vec, r [9]float64) mesh.Vec {
-	return mesh.Vec{X: r[0]*p.X + r[3]*p.Y + r[6]*p.Z, Y: r[1]*p.X + r[4]*p.Y + r[7]*p.Z, Z: r[2]*p.X + r[5]*p.Y + r[8]*p.Z}
-}
+func TurnedBack(p mesh.Vec, r [9]float64) mesh.Vec { return TurnedVec(p, Transposed(r)) }
 
 // Turned returns the mesh turned by a matrix.
 func Turned(m *mesh.Mesh, r [9]float64) *mesh.Mesh {
 	out := &mesh.Mesh{Vertices: make([]mesh.Vec, len(m.Vertices)), Triangles: m.Triangles, Box: mesh.EmptyBox()}
 	for i, v := range m.Vertices {
-		p := mesh.Vec{X: r[0]*v.X + r[1]*v.Y + r[2]*v.Z, Y: r[3]*v.X + r[4]*v.Y + r[5]*v.Z, Z: r[6]*v.X + r[7]*v.Y + r[8]*v.Z}
+		p := TurnedVec(v, r)
 		out.Vertices[i] = p
 		out.Box.Add(p)
 	}

@@ -3,7 +3,7 @@
 // keeps up.
 import {
   AmbientLight, BackSide, BufferAttribute, BufferGeometry, Color, DirectionalLight, DoubleSide, FrontSide, Group, Mesh, MeshBasicMaterial,
-  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, SphereGeometry, Vector3, WebGLRenderer,
+  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, SphereGeometry, TorusGeometry, Vector3, WebGLRenderer,
 } from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 
@@ -249,6 +249,13 @@ async function start() {
     for (const p of facts.held) {
       const m = new Mesh(tip, paint);
       m.position.set(...p);
+      tips.add(m);
+    }
+    const ringed = new TorusGeometry(span * 0.02, span * 0.003, 6, 24);
+    for (const p of facts.places ?? []) { // cups, and supports that nobody takes out
+      const m = new Mesh(ringed, new MeshBasicMaterial({ color: tone("persimmon"), depthTest: false }));
+      m.position.set(...p);
+      m.renderOrder = 2;
       tips.add(m);
     }
   }
