@@ -5,7 +5,6 @@ import (
 	"strings"
 	"time"
 
-	"sakuji/core/process"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -130,16 +129,8 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 			s.Uses = append(s.Uses, up)
 		}
 		s.Advice = s.House.Advice(s.Model, s.Study)
-		for _, p := range []string{process.Resin, process.Filament} {
-			list, err := tx.Standings(s.Model.ID, p)
-			if err != nil {
-				return err
-			}
-			for _, st := range list {
-				if st.Taken {
-					s.Stood = append(s.Stood, st)
-				}
-			}
+		if s.Stood, err = takenStandings(tx, s.Model.ID); err != nil {
+			return err
 		}
 		s.Jobs, err = tx.OpenJobs(0, s.Design.ID, s.Model.ID)
 		return err

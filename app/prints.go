@@ -121,7 +121,7 @@ func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, err
 		h.Mesh = solid.Turned(h.Mesh, solid.Transposed(o.Turn))
 	}
 	did := []mesh.Done{
-		{What: fmt.Sprintf("hollowed to a wall of %s mm, give or take %.2f mm; %s of %s left", rates.Number(o.WallMM), h.ErrorMM, studio.VolumeText(h.VolumeMM3), studio.VolumeText(h.SolidMM3))},
+		{What: fmt.Sprintf("hollowed to a wall of %s mm, give or take %.2f mm; %s of %s left, %s saved", rates.Number(o.WallMM), h.ErrorMM, studio.VolumeText(h.VolumeMM3), studio.VolumeText(h.SolidMM3), studio.VolumeText(h.SolidMM3-h.VolumeMM3))},
 	}
 	if h.SlitMM > 0 {
 		did = append(did, mesh.Done{What: fmt.Sprintf("where the hollow would be narrower than about %.1f mm it stays filled", 2*h.SlitMM)})

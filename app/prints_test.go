@@ -184,7 +184,7 @@ func TestChoosingTheProcess(t *testing.T) {
 		assert.Greater(t, c.Days, c.Hours/24)
 	}
 	assert.LessOrEqual(t, sheet.Choices[0].Cost.Minor, sheet.Choices[1].Cost.Minor)
-	assert.Contains(t, sheet.Why, "Take "+sheet.Choices[0].Machine.Name)
+	assert.Contains(t, sheet.Why, "Take "+sheet.Choices[0].Machine.Name+", in ")
 	assert.Contains(t, sheet.Why, "Next best is "+sheet.Choices[1].Machine.Name)
 	large, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0, true)
 	require.NoError(t, err)
@@ -307,4 +307,28 @@ func TestThinPlacesAndLayersFollow(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, l.Turned)
 	assert.InDelta(t, sheet.Standings[0].Facts.HeightMM/0.5, len(l.Figures), 1)
+}
+
+// A version made of one that stands some way stands so, too, and drains as it hangs.
+func TestVersionsStandAsTheyDid(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 60}), "raw")
+	part := it.Parts[0]
+	remade(s, part.ModelID, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	sheet, err := s.App.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0, true)
+	require.NoError(t, err)
+	lying := sheet.Standings[0]
+	require.InDelta(t, 30, lying.Facts.HeightMM, 1)
+	_, err = s.App.TakeStanding(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
+	require.NoError(t, err)
+	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4})
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	require.NoError(t, s.UseVersion(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	order, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	got := order.Items[0].Parts[0]
+	assert.InDelta(t, lying.Facts.HeightMM, got.Model.PrintHeightMM(), 0.01)
+	assert.InDelta(t, 60, got.Model.Measures.SizeMM[2], 0.01, "the file itself stands as it came")
+	solidHeight := lying.Shape.Profile.VolumeMM3()
+	assert.Less(t, got.Model.Shape.Profile.VolumeMM3(), 0.5*solidHeight, "its layers are those of the hollow one")
 }

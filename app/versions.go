@@ -31,7 +31,12 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 	if err != nil {
 		return err
 	}
+	stood, err := a.stoodSo(ctx, j.ModelID)
+	if err != nil {
+		return err
+	}
 	made := make([]studio.Model, len(versions))
+	stands := make([][]studio.Standing, len(versions))
 	length := make([]int64, len(versions))
 	for k, v := range versions {
 		if err := told(0.6+0.35*float64(k)/float64(len(versions)), "measuring "+v.model.Name); err != nil {
@@ -48,6 +53,12 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 		v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
 		v.model.Measures, v.model.Shape = studio.MeasureModel(v.soup)
 		made[k] = v.model
+		if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
+			for _, s := range stood {
+				s.Shape, s.At = s.ShapeOf(v.soup), a.Clock.Now()
+				stands[k] = append(stands[k], s)
+			}
+		}
 	}
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
 		d := deed{tx, Hand{j.HandID, j.Who}, a.Clock.Now()}
@@ -71,6 +82,11 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 			if k == 0 {
 				first = v.ID
 			}
+			for _, s := range stands[k] {
+				if err := tx.SaveStandings(v.ID, s.Process, []studio.Standing{s}); err != nil {
+					return err
+				}
+			}
 		}
 		if err := d.log("model "+made[0].How, about{}, "%s", made[0].Name); err != nil {
 			return err
@@ -78,6 +94,30 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 		ended, err := tx.EndJob(j.ID, studio.JobDone, "", first)
 		return errors.Join(err, errUnless(err != nil || ended))
 	})
+}
+
+// stoodSo returns how new parts of a model stand, of each process where somebody chose.
+func (a *App) stoodSo(ctx context.Context, modelID int64) (out []studio.Standing, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		out, err = takenStandings(tx, modelID)
+		return err
+	})
+	return out, err
+}
+
+func takenStandings(tx *store.Tx, modelID int64) (out []studio.Standing, err error) {
+	for _, p := range []string{process.Resin, process.Filament} {
+		list, err := tx.Standings(modelID, p)
+		if err != nil {
+			return nil, err
+		}
+		for _, s := range list {
+			if s.Taken {
+				out = append(out, s)
+			}
+		}
+	}
+	return out, nil
 }
 
 // version is one on its way to be kept.
@@ -247,7 +287,6 @@ func (a *App) UseVersion(ctx context.Context, hand Hand, number string, partID, 
 			if err := d.plugsFor(it, *p); err != nil {
 				return err
 			}
-			p = &it.Parts[k]
 		}
 		if err := d.saveParts(it); err != nil {
 			return err

@@ -73,6 +73,11 @@ func PegCount(m Model) int {
 	return 1
 }
 
+// ShapeOf is a version's shape when it stands so.
+func (s Standing) ShapeOf(soup *mesh.Soup) ModelShape {
+	return shapeOf(solid.Turned(soup.Weld(), s.Facts.Matrix))
+}
+
 // WishesFor are the house's for a process.
 func WishesFor(processName string) solid.Wishes {
 	if processName == process.Resin {
@@ -348,7 +353,7 @@ func recommend(list []Choice) string {
 	if best.Pieces == 0 {
 		return "No machine of the studio takes it, in one or cut: make it smaller."
 	}
-	s := "Take " + best.Machine.Name
+	s := "Take " + best.Machine.Name + ", in " + best.Machine.Process
 	if !best.Fits {
 		s += fmt.Sprintf(", cut into %d", best.Pieces)
 	}

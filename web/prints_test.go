@@ -23,7 +23,7 @@ func TestPrintsWithoutJavaScript(t *testing.T) {
 	no := s.Order(1, route.Raw)
 	page := s.page("/models/1/prints")
 	assert.Contains(t, page, "Nobody has looked yet")
-	assert.Contains(t, page, "Take Tarn")
+	assert.Contains(t, page, "Take Tarn, in resin")
 	assert.Contains(t, page, "Next best is Fell")
 	assert.Equal(t, "/models/1/prints?process=resin", s.sent("/models/1/make/stand", "process", "resin", "time", "1", "layer", "2,5"))
 	s.Settle(s.Ctx)
