@@ -36,13 +36,25 @@ type StandingFacts struct {
 	Tips     int                `json:"tips"` // of supports
 	Islands  int                `json:"islands"`
 	TipsMM2  float64            `json:"tips_mm2"`
-	Loose    int                `json:"loose"`   // bodies that nothing but supports joins to the rest
-	OnPart   int                `json:"on_part"` // tips whose pillar stands on the part
-	Out      []solid.OutOfReach `json:"out"`     // where nobody takes supports out; places as the file stands
+	Flat     *FlatStanding      `json:"flat,omitempty"` // straight on the plate instead, where it has a foot to stand on
+	Loose    int                `json:"loose"`          // bodies that nothing but supports joins to the rest
+	OnPart   int                `json:"on_part"`        // tips whose pillar stands on the part
+	Out      []solid.OutOfReach `json:"out"`            // where nobody takes supports out; places as the file stands
 	Contacts []mesh.Vec         `json:"contacts"`
 	Cups     []solid.Cup        `json:"cups"`
 	Wishes   solid.Wishes       `json:"wishes"`
 }
+
+// FlatStanding is a resin part set straight on its plate: next to no supports outside, but
+// it comes off by force, and what its foot encloses is a cup. Source: common practice.
+type FlatStanding struct {
+	Tips    int     `json:"tips"`
+	FootMM2 float64 `json:"foot_mm2"`
+	CupsMM3 float64 `json:"cups_mm3"`
+}
+
+// leastFoot is how much of its shadow a foot must be to stand on. Source: from memory.
+const leastFoot = 0.25
 
 // keptContacts is how many contacts of a standing are kept to be shown.
 const keptContacts = 600
@@ -143,6 +155,14 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 				c.At = solid.Spot{X: p.X, Y: p.Y, Z: p.Z}
 				facts.Cups = append(facts.Cups, c)
 				facts.DrainMM3 += c.VolumeMM3
+			}
+			if o := solid.OverhangOf(turned, solid.OverhangDeg); o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
+				flat := HoldingFor(processName)
+				flat.Raised = false
+				facts.Flat = &FlatStanding{Tips: len(reach.Supports(f.Matrix, flat).Contacts), FootMM2: o.FootprintMM2}
+				for _, c := range solid.Cups(turned, true) {
+					facts.Flat.CupsMM3 += c.VolumeMM3
+				}
 			}
 		} else {
 			facts.Weakness = solid.LayerWeakness(turned)

@@ -72,3 +72,28 @@ func TestStationsAndStood(t *testing.T) {
 	assert.Equal(t, 3, PegCount(Model{How: Peg, Did: []mesh.Done{{Count: 3}}}))
 	assert.Equal(t, 1, PegCount(m))
 }
+
+// A block may be set straight on its plate: nothing holds it there but its foot. A bowl
+// upside down so is a cup.
+func TestStraightOnThePlate(t *testing.T) {
+	none := func(float64, string) error { return nil }
+	asFile := func(s *mesh.Soup) *FlatStanding {
+		list, err := house().StandModel(s, process.Resin, solid.ResinWishes, none)
+		require.NoError(t, err)
+		for _, s := range list {
+			if s.Facts.AsFile {
+				return s.Facts.Flat
+			}
+		}
+		return nil
+	}
+	flat := asFile(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 20, Z: 10}))
+	require.NotNil(t, flat)
+	assert.Zero(t, flat.Tips)
+	assert.InEpsilon(t, 600, flat.FootMM2, 0.02)
+	assert.Zero(t, flat.CupsMM3)
+	bowl := asFile(meshtest.Turned([][2]float64{{12, 0}, {16, 0}, {16, 14}, {0, 14}, {0, 10}, {12, 10}, {12, 0}}, 64))
+	require.NotNil(t, bowl)
+	assert.InEpsilon(t, 3.14159*144*10, bowl.CupsMM3, 0.05)
+	assert.Nil(t, asFile(meshtest.Turned([][2]float64{{0, 0}, {12, 20}, {0, 20}}, 48)), "it has no foot")
+}
