@@ -22,6 +22,16 @@ var axes = map[string]mesh.Vec{"x": {X: 1}, "y": {Y: 1}, "z": {Z: 1}}
 // seenFrom are the sides that holes may keep off.
 var seenFrom = map[string]mesh.Vec{"": {}, "front": {Y: -1}, "back": {Y: 1}, "left": {X: -1}, "right": {X: 1}, "above": {Z: 1}}
 
+// SeenFrom names the side of a direction.
+func SeenFrom(v mesh.Vec) string {
+	for name, way := range seenFrom {
+		if way == v {
+			return name
+		}
+	}
+	return ""
+}
+
 // checkPrint says what is wrong with a wish to stand, hollow or cut.
 func checkPrint(kind string, o studio.JobOptions) error {
 	switch kind {
@@ -34,6 +44,9 @@ func checkPrint(kind string, o studio.JobOptions) error {
 			if !(v >= 0 && v <= 10) {
 				return refuse("How much a thing matters is between 0 and 10.")
 			}
+		}
+		if _, side := seenFrom[o.Seen]; !side {
+			return refuse("It is seen from the front, the back, the left, the right or above.")
 		}
 		if w.Time+w.Support+w.Scar+w.Layer+w.Drain+w.Strength <= 0 {
 			return refuse("Say what matters: all of it at 0 leaves nothing to choose by.")
@@ -89,7 +102,9 @@ func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string
 		}
 		soup = r.Soup
 	}
-	list, err := h.StandModel(soup, j.Options.Process, j.Options.Wishes, told)
+	wishes := j.Options.Wishes
+	wishes.Seen = seenFrom[j.Options.Seen]
+	list, err := h.StandModel(soup, j.Options.Process, wishes, told)
 	if err != nil {
 		return err
 	}
@@ -127,7 +142,14 @@ func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, err
 		did = append(did, mesh.Done{What: fmt.Sprintf("where the hollow would be narrower than about %.1f mm it stays filled", 2*h.SlitMM)})
 	}
 	if len(h.Bores) > 0 {
-		did = append(did, mesh.Done{What: fmt.Sprintf("holes of %s mm", rates.Number(o.HoleMM)), Count: len(h.Bores)})
+		bored := mesh.Done{What: fmt.Sprintf("holes of %s mm", rates.Number(o.HoleMM)), Count: len(h.Bores)}
+		for _, b := range h.Bores {
+			if turned {
+				b.At = solid.TurnedBack(b.At, o.Turn)
+			}
+			bored.Spots = append(bored.Spots, mesh.Spot{At: b.At, SizeMM: b.DiameterMM})
+		}
+		did = append(did, bored)
 	}
 	for _, w := range h.Warnings(o.Holes) {
 		did = append(did, mesh.Done{What: w})

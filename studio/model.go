@@ -371,6 +371,11 @@ func (h House) Advice(m Model, study *Study) (out []Advice) {
 		out = append(out, Advice{Kind: "unit", Grave: true, Hands: true,
 			Text: fmt.Sprintf("At its largest it measures %s mm. It was probably drawn in %s; that makes %s mm.", rates.Number(g.LargestMM/g.Scale), UnitName(g.Unit), rates.Number(g.LargestMM))})
 	}
+	for _, d := range m.Did {
+		if len(d.Spots) > 0 {
+			out = append(out, Advice{Kind: "made", Text: d.Text() + ".", Spots: d.Spots})
+		}
+	}
 	if study == nil {
 		for _, f := range m.Faults() {
 			out = append(out, Advice{Kind: "measured", Text: f, Grave: true})

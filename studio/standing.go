@@ -136,6 +136,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		if err := told(0.4+0.55*float64(i)/float64(len(found)), fmt.Sprintf("holding it, way %d of %d", i+1, len(found))); err != nil {
 			return nil, err
 		}
+		f.SeenMM2 = solid.SeenScars(m, f.Down, w.Seen)
 		turned := solid.Turned(m, f.Matrix)
 		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
 		sup := reach.Supports(f.Matrix, HoldingFor(processName))

@@ -21,6 +21,7 @@ type printsView struct {
 	Cuts    []solid.Cuts
 	AtOnce  bool
 	Wishes  []wish
+	Seen    string // the side that scars keep off
 	CutAt   string // asked for from the section of the part sheet
 	CutAxis string
 	Tiers   []string
@@ -71,7 +72,7 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 	if len(sheet.Standings) > 0 {
 		wishes = sheet.Standings[0].Facts.Wishes
 	}
-	v.Wishes = wishesOf(processName, wishes)
+	v.Wishes, v.Seen = wishesOf(processName, wishes), app.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 {
 		if v.Cuts, err = s.app.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
 			s.fail(w, r, err)
@@ -126,8 +127,7 @@ func (s *Server) teach(w http.ResponseWriter, r *http.Request) {
 func printOptions(f *form, kind string) (o studio.JobOptions) {
 	switch kind {
 	case studio.JobStand:
-		o.Process = f.text("process")
-		o.Wishes = solid.Wishes{}
+		o.Process, o.Seen = f.text("process"), f.text("seen")
 		for name, to := range map[string]*float64{"time": &o.Wishes.Time, "support": &o.Wishes.Support, "scar": &o.Wishes.Scar, "layer": &o.Wishes.Layer, "drain": &o.Wishes.Drain, "strength": &o.Wishes.Strength} {
 			if f.text(name) != "" {
 				*to = f.number(name, "How much it matters")
@@ -153,6 +153,9 @@ func printOptions(f *form, kind string) (o studio.JobOptions) {
 	}
 	return o
 }
+
+// Sides are those from which a part may be looked at most.
+func (v printsView) Sides() []string { return []string{"front", "back", "left", "right", "above"} }
 
 // AxisName is the letter of an axis.
 func (v printsView) AxisName(c solid.Cuts) string {

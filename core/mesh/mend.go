@@ -12,6 +12,7 @@ import (
 type Done struct {
 	What  string `json:"what"`
 	Count int    `json:"count"`
+	Spots []Spot `json:"spots,omitempty"` // where, when that is worth flying to
 }
 
 // Text says it with its count, as one reads it.
@@ -58,7 +59,7 @@ func Mend(s *Soup) (*Soup, []Done) {
 	var done []Done
 	did := func(what string, count int) {
 		if count > 0 {
-			done = append(done, Done{what, count})
+			done = append(done, Done{What: what, Count: count})
 		}
 	}
 	flat := m.Degenerate

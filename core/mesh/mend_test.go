@@ -160,7 +160,7 @@ func TestMendLeavesToHandsWhatIsTheirs(t *testing.T) {
 	}
 	tube := SoupOf("stl", flat)
 	out, done = Mend(tube)
-	assert.Equal(t, []Done{{FilledHoles, 1}}, done, "the flat end is closed")
+	assert.Equal(t, []Done{{What: FilledHoles, Count: 1}}, done, "the flat end is closed")
 	left := Diagnose(out).Faults
 	require.Len(t, left, 1)
 	assert.Equal(t, FaultHole, left[0].Kind)

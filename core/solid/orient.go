@@ -20,6 +20,7 @@ type Standing struct {
 	Minutes         float64    `json:"minutes"`
 	Score           float64    `json:"score"` // 1 would be the best of all in everything
 
+	SeenMM2  float64 `json:"seen_mm2,omitempty"`  // of the contact, on faces that will be looked at
 	DrainMM3 float64 `json:"drain_mm3,omitempty"` // what cups would keep, where that was looked at
 	Weakness float64 `json:"weakness,omitempty"`  // of the weakest section along a layer, where that was looked at
 
@@ -35,6 +36,8 @@ type Wishes struct {
 
 	Drain    float64 // cups
 	Strength float64 // across layers
+
+	Seen mesh.Vec `json:"seen"` // from where the part will be looked at: scars there count three times. None when zero
 }
 
 // ResinWishes and FilamentWishes are the house's: resin minds the pull of large layers
@@ -70,7 +73,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	downs = append(downs, mesh.Vec{Z: -1}) // as it stands
 	ranked := make([]Standing, len(downs))
 	for i, d := range downs {
-		ranked[i] = q.standing(d)
+		ranked[i] = q.standing(d, w.Seen)
 	}
 	w.Score(ranked)
 	slices.SortStableFunc(ranked, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
@@ -97,6 +100,25 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	w.Score(best)
 	slices.SortStableFunc(best, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
 	return best
+}
+
+// looksAt reports whether a face with a normal of length 1 is seen from a direction.
+func looksAt(normal, seen mesh.Vec) bool { return normal.Dot(seen) > 0.2*seen.Len() }
+
+// SeenScars is the area of a part's faces that lean beyond the usual limit when a
+// direction points at the plate, seen from below, as far as they are looked at.
+func SeenScars(m *mesh.Mesh, down, seen mesh.Vec) (mm2 float64) {
+	if seen == (mesh.Vec{}) {
+		return 0
+	}
+	steep := math.Sin(OverhangDeg * math.Pi / 180)
+	for _, t := range m.Triangles {
+		n := m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Cross(m.Vertices[t[2]].Sub(m.Vertices[t[0]])).Mul(0.5)
+		if area := n.Len(); area > 0 && n.Dot(down) > steep*area && looksAt(n.Mul(1/area), seen) {
+			mm2 += n.Dot(down)
+		}
+	}
+	return mm2
 }
 
 // Stand works one way to stand out.
@@ -173,7 +195,7 @@ func (w Wishes) Score(list []Standing) {
 		of     func(*Standing) float64
 	}{
 		{w.Time, func(s *Standing) float64 { return s.Minutes }}, {w.Support, func(s *Standing) float64 { return s.SupportMM3 }},
-		{w.Scar, func(s *Standing) float64 { return s.ContactMM2 }}, {w.Layer, func(s *Standing) float64 { return s.LargestLayerMM2 }},
+		{w.Scar, func(s *Standing) float64 { return s.ContactMM2 + 2*s.SeenMM2 }}, {w.Layer, func(s *Standing) float64 { return s.LargestLayerMM2 }},
 		{w.Drain, func(s *Standing) float64 { return s.DrainMM3 }}, {w.Strength, func(s *Standing) float64 { return s.Weakness }},
 	}
 	total := w.Time + w.Support + w.Scar + w.Layer + w.Drain + w.Strength
@@ -317,7 +339,7 @@ func (q *quick) flat() []mesh.Vec {
 
 // standing is a quick figure of each thing: time by height, support by the room under
 // groups of facets, scars by their area, the layer by the mean section.
-func (q *quick) standing(down mesh.Vec) Standing {
+func (q *quick) standing(down, seen mesh.Vec) Standing {
 	s := Standing{Down: down}
 	low, high := math.Inf(1), math.Inf(-1)
 	for _, p := range q.outer {
@@ -333,6 +355,9 @@ func (q *quick) standing(down mesh.Vec) Standing {
 			continue
 		}
 		s.ContactMM2 += b.area * lean
+		if looksAt(b.normal, seen) {
+			s.SeenMM2 += b.area * lean
+		}
 		s.SupportMM3 += b.area * lean * height
 	}
 	s.Minutes = s.HeightMM
