@@ -387,6 +387,9 @@ func (h House) Advice(m Model, study *Study) (out []Advice) {
 		out = append(out, Advice{Kind: f.Kind, Text: f.Text(), Hands: f.Hands, Grave: !mild[f.Kind], Spots: f.Spots})
 	}
 	if w := study.Walls; w.FacetsSeen > 0 && !slices.ContainsFunc(out, func(a Advice) bool { return a.Kind == "unit" }) {
+		if m.How == Hollow { // its wall was made so; what is thinner are hair-fine folds in the hollow
+			w.ThinnestMM = w.Share1MM
+		}
 		var thin []string
 		for _, p := range []string{process.Resin, process.Filament} {
 			if least := h.Book.V("wall." + p); w.ThinnestMM < least {

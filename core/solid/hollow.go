@@ -422,20 +422,53 @@ func (f *field) isBent(v int32) bool { return int(v) >= len(f.bent) || f.bent[v]
 func (f *field) edgesIn(tolerance float64) bool {
 	m := f.inner
 	var sides [][2]int32
-	seen := map[[2]int32]bool{}
-	for i, t := range m.Triangles {
-		for k := range 3 {
-			u, v := t[k], t[(k+1)%3]
-			if key := [2]int32{min(u, v), max(u, v)}; f.fresh[i] && (f.isBent(u) || f.isBent(v)) && !seen[key] {
-				seen[key] = true
-				sides = append(sides, key)
+	seen := map[[2]int32]int{}
+	each := func(fresh bool, do func(key [2]int32, t [3]int32)) { // triangles from each of their bent sides on
+		for i, t := range m.Triangles {
+			if fresh && !f.fresh[i] || !f.isBent(t[0]) && !f.isBent(t[1]) && !f.isBent(t[2]) {
+				continue
+			}
+			for k := range 3 {
+				if u, v := t[k], t[(k+1)%3]; f.isBent(u) || f.isBent(v) {
+					do([2]int32{min(u, v), max(u, v)}, [3]int32{u, v, t[(k+2)%3]})
+				}
 			}
 		}
 	}
+	each(true, func(key [2]int32, _ [3]int32) {
+		if _, ok := seen[key]; !ok {
+			seen[key] = len(sides)
+			sides = append(sides, key)
+		}
+	})
+	if len(sides) == 0 {
+		f.fresh = make([]bool, len(m.Triangles))
+		return false
+	}
+	over := make([][2][3]int32, len(sides)) // the two triangles beside each
+	each(false, func(key [2]int32, t [3]int32) {
+		if at, ok := seen[key]; ok {
+			if over[at][0] == ([3]int32{}) {
+				over[at][0] = t
+			} else {
+				over[at][1] = t
+			}
+		}
+	})
 	to := make([][]mesh.Vec, len(sides))
 	shared(len(sides), 256, func(_, from, until int) {
 		for i := from; i < until; i++ {
-			to[i] = f.intoCrease(m.Vertices[sides[i][0]], m.Vertices[sides[i][1]], tolerance)
+			a, b := m.Vertices[sides[i][0]], m.Vertices[sides[i][1]]
+			all := f.intoCrease(a, b, tolerance)
+			for _, p := range all {
+				if !folds(m, over[i], p) {
+					to[i] = append(to[i], p)
+				}
+			}
+			// Where nothing else helps, a small fold is better than a wall much too thick.
+			if middle := a.Add(b).Mul(0.5); len(all) > 0 && to[i] == nil && f.tree.Nearest(middle, f.wall+2*slitMM) > f.wall+0.7*slitMM {
+				to[i] = all
+			}
 		}
 	})
 	cut := map[[2]int32]int32{}
@@ -447,6 +480,23 @@ func (f *field) edgesIn(tolerance float64) bool {
 	}
 	f.fresh = refine(m, cut)
 	return len(cut) > 0
+}
+
+// folds reports whether a vertex put at p on the first side of triangles would turn a part
+// of one over.
+func folds(m *mesh.Mesh, beside [2][3]int32, p mesh.Vec) bool {
+	for _, t := range beside {
+		if t == ([3]int32{}) {
+			continue
+		}
+		a, b, c := m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]
+		n := b.Sub(a).Cross(c.Sub(a))
+		one, other := p.Sub(a).Cross(c.Sub(a)), b.Sub(p).Cross(c.Sub(p))
+		if least := 0.1 * n.Len(); one.Dot(n) <= least*one.Len() || other.Dot(n) <= least*other.Len() {
+			return true
+		}
+	}
+	return false
 }
 
 // free reports whether no vertex was laid into a crease so near that the two would be
