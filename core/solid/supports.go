@@ -97,7 +97,8 @@ func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 	}
 	var leaning []held
 	type spot struct{ x, y, z float64 }
-	anchors := newSpots(h.SpacingMM)
+	slope := 1 / math.Tan(h.LimitDeg*math.Pi/180)
+	anchors := newSpots(h.SpacingMM, slope, 2*c.cell)
 	at := func(k int, z float64) spot {
 		return spot{(float64(k%c.nx) + 0.5) * c.cell, (float64(k/c.nx) + 0.5) * c.cell, z}
 	}
@@ -119,7 +120,7 @@ func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 		}
 	}
 	// Where a leaning face begins at a wall that rises from below, the wall holds it.
-	drop := 1.05 * c.cell / math.Tan(h.LimitDeg*math.Pi/180)
+	drop := 1.05 * c.cell * slope
 	for _, x := range leaning {
 		col, row := x.column%c.nx, x.column/c.nx
 		for _, n := range [4][2]int{{col - 1, row}, {col + 1, row}, {col, row - 1}, {col, row + 1}} {
@@ -130,7 +131,7 @@ func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 			}
 		}
 	}
-	tips := newSpots(h.SpacingMM)
+	tips := newSpots(h.SpacingMM, slope, 2*c.cell)
 	put := func(x held, island bool) {
 		p := at(x.column, x.z)
 		tips.add(p.x, p.y, p.z)
@@ -241,13 +242,19 @@ func (v *voxels) middle(i int) mesh.Vec {
 	return v.low.Add(mesh.Vec{X: float64(i%v.nx) + 0.5, Y: float64(i/v.nx%v.ny) + 0.5, Z: float64(i/(v.nx*v.ny)) + 0.5}.Mul(v.cell))
 }
 
-// spots finds places near others, by cubes as wide as the usual distance.
+// spots finds places near others on one leaning face, by cubes as wide as the usual
+// distance. A place much higher or lower than the way to the side allows is of another
+// face, and holds nothing here.
 type spots struct {
-	wide float64
-	in   map[[3]int32][]mesh.Vec
+	wide  float64
+	slope float64 // the most that a leaning face rises for each millimetre to the side
+	slack float64
+	in    map[[3]int32][]mesh.Vec
 }
 
-func newSpots(wide float64) *spots { return &spots{max(wide, 0.1), map[[3]int32][]mesh.Vec{}} }
+func newSpots(wide, slope, slack float64) *spots {
+	return &spots{max(wide, 0.1), slope, slack, map[[3]int32][]mesh.Vec{}}
+}
 
 func (s *spots) cube(x, y, z float64) [3]int32 {
 	return [3]int32{int32(math.Floor(x / s.wide)), int32(math.Floor(y / s.wide)), int32(math.Floor(z / s.wide))}
@@ -268,7 +275,8 @@ func (s *spots) near(x, y, z, mm float64) bool {
 	k, p := s.cube(x, y, z), mesh.Vec{X: x, Y: y, Z: z}
 	for i := range 27 {
 		for _, q := range s.in[[3]int32{k[0] + int32(i%3) - 1, k[1] + int32(i/3%3) - 1, k[2] + int32(i/9) - 1}] {
-			if q.Sub(p).Len() <= mm {
+			d := q.Sub(p)
+			if d.Len() <= mm && math.Abs(d.Z) <= s.slope*math.Hypot(d.X, d.Y)+s.slack {
 				return true
 			}
 		}
