@@ -154,6 +154,19 @@ func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, err
 	for _, w := range h.Warnings(o.Holes) {
 		did = append(did, mesh.Done{What: w})
 	}
+	var held []mesh.Spot
+	for _, c := range h.Cavities {
+		if c.HeldMM3 > 0 {
+			at := c.HeldAt
+			if turned {
+				at = solid.TurnedBack(at, o.Turn)
+			}
+			held = append(held, mesh.Spot{At: at, SizeMM: math.Cbrt(c.HeldMM3)})
+		}
+	}
+	if len(held) > 0 {
+		did = append(did, mesh.Done{What: "places where resin stays as it hangs", Count: len(held), Spots: held})
+	}
 	name := fmt.Sprintf("hollow %s mm.stl", rates.Number(o.WallMM))
 	if n := len(h.Bores); n > 0 {
 		name = fmt.Sprintf("hollow %s mm, %d holes.stl", rates.Number(o.WallMM), n)

@@ -24,7 +24,7 @@ func (d Done) Text() string {
 		return fmt.Sprintf("%d %s", d.Count, d.What)
 	}
 	what := d.What
-	for many, one := range map[string]string{"cracks": "crack", "edges": "edge", "triangles": "triangle", "facets": "facet", "holes": "hole", "sockets": "socket", "specks": "speck", "shells": "shell", "bodies": "body"} {
+	for many, one := range map[string]string{"cracks": "crack", "edges": "edge", "triangles": "triangle", "facets": "facet", "holes": "hole", "sockets": "socket", "places": "place", "specks": "speck", "shells": "shell", "bodies": "body"} {
 		what = strings.Replace(what, many, one, 1)
 	}
 	return "1 " + what

@@ -82,7 +82,7 @@ func (h *Hollowed) bore(outer *mesh.Mesh, tree *mesh.Tree, wall float64, drains 
 			h.Bores, mouths = append(h.Bores, b), append(mouths, b.mouth)
 		}
 		if c.Vented {
-			c.HeldMM3 = p.held(mouths)
+			c.HeldMM3, c.HeldAt = p.held(mouths), p.deepest(mouths)
 			if c.HeldMM3 < max(leastHeldMM3, leastHeldPart*c.VolumeMM3) {
 				c.HeldMM3 = 0
 			}

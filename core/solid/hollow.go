@@ -31,6 +31,8 @@ type Cavity struct {
 	Vented    bool     `json:"vented"`
 	HeldMM3   float64  `json:"held_mm3"` // resin that stays in it however long it drains; all of it when it has no way out
 
+	HeldAt mesh.Vec `json:"held_at"` // the lowest place of it, as it hangs
+
 	mesh *mesh.Mesh // its wall, facing into it
 }
 
@@ -106,7 +108,7 @@ func Hollow(m *mesh.Mesh, wallMM float64, drains Drains) (Hollowed, error) {
 	for i := range out.Cavities {
 		c := &out.Cavities[i]
 		c.Lowest, c.Highest = c.ends()
-		c.HeldMM3 = c.VolumeMM3
+		c.HeldMM3, c.HeldAt = c.VolumeMM3, c.Highest
 		out.VolumeMM3 -= c.VolumeMM3
 	}
 	out.bore(m, f.tree, wallMM, drains)

@@ -134,6 +134,8 @@ func TestHollowPockets(t *testing.T) {
 	c := h.Cavities[0]
 	assert.InEpsilon(t, 56*16*16+16*16*31+16*16*25, c.VolumeMM3, 0.02)
 	assert.InEpsilon(t, 16*16*25, c.HeldMM3, 0.1, "the shorter leg's well stays full")
+	assert.InDelta(t, 50, c.HeldAt.X, 8, "and is told where")
+	assert.InDelta(t, 43, c.HeldAt.Z, 1)
 	h, err = Hollow(legs, 2, Drains{Count: 3, DiameterMM: 3})
 	require.NoError(t, err)
 	require.Len(t, h.Bores, 3)
