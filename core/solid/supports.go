@@ -243,8 +243,8 @@ func (v *voxels) middle(i int) mesh.Vec {
 }
 
 // spots finds places near others on one leaning face, by cubes as wide as the usual
-// distance. A place much higher or lower than the way to the side allows is of another
-// face, and holds nothing here.
+// distance. What holds a place lies no higher than it, and no lower than a leaning face
+// drops on the way: else it is of another face.
 type spots struct {
 	wide  float64
 	slope float64 // the most that a leaning face rises for each millimetre to the side
@@ -270,13 +270,14 @@ func (s *spots) add(x, y, z float64) {
 	s.in[k] = append(s.in[k], p)
 }
 
-// near reports whether one lies within a distance, no longer than the usual one.
+// near reports whether one that holds a place lies within a distance of it, no longer than
+// the usual one.
 func (s *spots) near(x, y, z, mm float64) bool {
 	k, p := s.cube(x, y, z), mesh.Vec{X: x, Y: y, Z: z}
 	for i := range 27 {
 		for _, q := range s.in[[3]int32{k[0] + int32(i%3) - 1, k[1] + int32(i/3%3) - 1, k[2] + int32(i/9) - 1}] {
 			d := q.Sub(p)
-			if d.Len() <= mm && math.Abs(d.Z) <= s.slope*math.Hypot(d.X, d.Y)+s.slack {
+			if d.Len() <= mm && d.Z <= s.slack && -d.Z <= s.slope*math.Hypot(d.X, d.Y)+s.slack {
 				return true
 			}
 		}
