@@ -1,10 +1,7 @@
 package app
 
 import (
-	"bufio"
-	"compress/gzip"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -51,7 +48,7 @@ func (a *App) Teach(ctx context.Context, hand Hand, modelID, machineID int64, sc
 	if accel := machine.Figures.V("accel"); accel > 0 {
 		ordinary.AccelMMPerS2, ordinary.TravelMMPerS2 = accel, accel
 	}
-	g, err := readProgram(r, ordinary)
+	g, err := process.ReadGCode(io.LimitReader(r, maxGCodeBytes), ordinary)
 	if err != nil {
 		return 0, 0, refuse("%s could not be read: %s. Nothing was learned.", fileName(upload.Name), err)
 	}
@@ -79,23 +76,6 @@ func (a *App) Teach(ctx context.Context, hand Hand, modelID, machineID int64, sc
 		}
 		return d.log("machine taught", about{}, "%s by %s: %s, ours was %s", machine.Name, l.What, studio.Hours(real), studio.Hours(ours))
 	})
-}
-
-// readProgram reads G-code, unpacked when it is gzipped.
-func readProgram(r io.Reader, m process.GCodeMachine) (g process.GCode, err error) {
-	in := bufio.NewReaderSize(io.LimitReader(r, maxGCodeBytes), 1<<16)
-	if head, err := in.Peek(2); err == nil && head[0] == 0x1f && head[1] == 0x8b {
-		z, err := gzip.NewReader(in)
-		if err != nil {
-			return g, err
-		}
-		return process.ReadGCode(io.LimitReader(z, maxGCodeBytes), m)
-	}
-	g, err = process.ReadGCode(in, m)
-	if err == nil && (g.Minutes <= 0 || math.IsInf(g.Minutes, 0)) {
-		err = errors.New("nothing moves in it")
-	}
-	return g, err
 }
 
 // TaughtText says what a lesson changed, in a line.

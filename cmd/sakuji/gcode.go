@@ -1,12 +1,9 @@
 package main
 
 import (
-	"bufio"
-	"compress/gzip"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -60,13 +57,7 @@ func readGCode(name string, m process.GCodeMachine) (g process.GCode, err error)
 		return g, bare(err)
 	}
 	defer file.Close()
-	var r io.Reader = bufio.NewReaderSize(file, 1<<16)
-	if head, err := r.(*bufio.Reader).Peek(2); err == nil && head[0] == 0x1f && head[1] == 0x8b {
-		if r, err = gzip.NewReader(r); err != nil {
-			return g, err
-		}
-	}
-	g, err = process.ReadGCode(r, m)
+	g, err = process.ReadGCode(file, m)
 	return g, bare(err)
 }
 

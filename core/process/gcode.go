@@ -2,6 +2,7 @@ package process
 
 import (
 	"bufio"
+	"compress/gzip"
 	"errors"
 	"fmt"
 	"io"
@@ -84,12 +85,20 @@ const (
 // (M201, M203, M204, M205, M220). All else is counted and passed over.
 //
 // The time is that of trapezoidal motion: each move speeds up and slows down at the
-// machine's acceleration, as far as the corners at its ends allow.
+// machine's acceleration, as far as the corners at its ends allow. A program in gzip is
+// unpacked as it is read.
 func ReadGCode(r io.Reader, machine GCodeMachine) (GCode, error) {
 	g := &gcoder{machine: machine, scale: 1, absolute: true, absoluteE: true, feed: machine.FeedMMPerS, factor: 1, flat: map[int64]bool{}, plan: newPlanner(machine.CornerMMPerS)}
 	limit := machine.MaxLines
 	if limit <= 0 {
 		limit = DefaultGCodeLines
+	}
+	in := bufio.NewReaderSize(r, 1<<16)
+	r = in
+	if head, err := in.Peek(2); err == nil && head[0] == 0x1f && head[1] == 0x8b {
+		if r, err = gzip.NewReader(in); err != nil {
+			return GCode{}, err
+		}
 	}
 	lines := bufio.NewScanner(r)
 	lines.Buffer(make([]byte, 0, 4096), gcodeLineBytes)
