@@ -138,6 +138,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		}
 		f.SeenMM2 = solid.SeenScars(m, f.Down, w.Seen)
 		turned := solid.Turned(m, f.Matrix)
+		shape := shapeOf(turned)
 		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
 		sup := reach.Supports(f.Matrix, HoldingFor(processName))
 		facts := StandingFacts{Standing: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
@@ -157,7 +158,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 				facts.Cups = append(facts.Cups, c)
 				facts.DrainMM3 += c.VolumeMM3
 			}
-			if o := solid.OverhangOf(turned, solid.OverhangDeg); o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
+			if o := shape.Overhang; o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
 				flat := HoldingFor(processName)
 				flat.Raised = false
 				facts.Flat = &FlatStanding{Tips: len(reach.Supports(f.Matrix, flat).Contacts), FootMM2: o.FootprintMM2}
@@ -168,7 +169,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		} else {
 			facts.Weakness = solid.LayerWeakness(turned)
 		}
-		out[i] = Standing{Process: processName, Facts: facts, Shape: shapeOf(turned)}
+		out[i] = Standing{Process: processName, Facts: facts, Shape: shape}
 	}
 	list := make([]solid.Standing, len(out))
 	for i := range out {

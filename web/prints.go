@@ -73,7 +73,7 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 		wishes = sheet.Standings[0].Facts.Wishes
 	}
 	v.Wishes, v.Seen = wishesOf(processName, wishes), app.SeenFrom(wishes.Seen)
-	if sheet.Machine.ID != 0 && sheet.Pieces > 1 {
+	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
 		if v.Cuts, err = s.app.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
 			s.fail(w, r, err)
 			return
