@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -116,7 +117,20 @@ func house(tx *store.Tx) (h studio.House, err error) {
 	for i := range h.Machines {
 		h.Machines[i].Learned = studio.Learn(learned[h.Machines[i].ID])
 	}
-	h.Materials, err = tx.Materials()
+	if h.Materials, err = tx.Materials(); err != nil {
+		return h, err
+	}
+	if h.Taught, err = tx.Taught(); err != nil {
+		return h, err
+	}
+	people, err := tx.People()
+	h.Taught.Wages = map[int64]rates.Figure{}
+	for _, p := range people {
+		if p.WageMinor > 0 {
+			wage := float64(p.WageMinor) / math.Pow10(int(studio.Digits(h.Studio.Currency)))
+			h.Taught.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
+		}
+	}
 	return h, err
 }
 

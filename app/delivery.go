@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -46,9 +47,11 @@ type DeliverySheet struct {
 	Estimate float64            // grams the quote counted on
 }
 
-// Complete reports whether everything is done that the client is to get.
+// Complete reports whether everything is done that the client is to get. Of an item without
+// prints, such as a restoration, the hand who delivers it knows.
 func (s DeliverySheet) Complete() bool {
-	return len(s.Packed) > 0 && s.Open == 0 && len(s.Short) == 0
+	printed := slices.ContainsFunc(s.Items, func(it PricedItem) bool { return len(it.Parts) > 0 })
+	return (len(s.Packed) > 0 || !printed && len(s.Items) > 0) && s.Open == 0 && len(s.Short) == 0
 }
 
 // Share maps minutes to a bar 200 long, the longest stage filling it.
@@ -76,7 +79,7 @@ func (a *App) delivery(tx *store.Tx, number string) (s DeliverySheet, err error)
 	index := map[int64]int{}
 	items := map[int64]studio.Item{}
 	if q := s.AcceptedQuote(); q != nil {
-		for _, di := range q.Document.Items {
+		for _, di := range q.Taken().Items {
 			items[di.Spec.ID] = di.Spec
 			s.Estimate += di.Cost.Grams
 		}
@@ -119,19 +122,17 @@ func (a *App) delivery(tx *store.Tx, number string) (s DeliverySheet, err error)
 }
 
 func (s *DeliverySheet) compare(hours map[route.Kind]*Compared, p studio.Piece) {
-	seen := map[route.Kind]bool{}
 	for _, st := range p.Stages {
 		c := hours[st.Kind]
 		if c == nil {
 			c = &Compared{Kind: st.Kind}
 			hours[st.Kind] = c
 		}
-		if !seen[st.Kind] {
-			c.Planned += st.Planned
-		} else {
+		if st.Repeat {
 			c.Repeats++
+		} else {
+			c.Planned += st.Planned
 		}
-		seen[st.Kind] = true
 		c.Actual += st.Minutes
 	}
 }

@@ -98,8 +98,8 @@ func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it
 				p.Process = process.Filament
 			}
 		}
-		if p.Process == process.Resin && thick(m) {
-			p.WallMM = 2
+		if p.Process == process.Resin {
+			p.WallMM = m.UsualWallMM()
 		}
 		if mat, ok := h.Material(0, p.Process); ok {
 			p.MaterialID = mat.ID
@@ -113,13 +113,6 @@ func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it
 		return it, err
 	}
 	return it, d.log("item added", about{order: o.ID}, "%s, from %d file(s)", it.Title, len(models))
-}
-
-// thick reports whether resin would be hollowed: thicker than about 15–20 mm in
-// the middle of every direction. Source: common practice.
-func thick(m studio.Model) bool {
-	d := m.Measures
-	return min(d.SizeMM[0], d.SizeMM[1], d.SizeMM[2]) > 18 && d.AreaMM2 > 0 && 3*d.VolumeMM3/d.AreaMM2 > 6 && d.Cavities == 0
 }
 
 // title makes a name of a file's.
@@ -138,6 +131,7 @@ type ItemForm struct {
 	Copies int
 	Scale  float64
 	Parts  map[int64]PartForm
+	Making *studio.Making // nil: as it was; its extras are not looked at
 }
 
 // PartForm is what can be chosen of a part.
@@ -146,6 +140,7 @@ type PartForm struct {
 	MaterialID int64
 	WallMM     float64
 	Copies     int
+	CutInto    int
 }
 
 // shownScale is how exactly a form shows the scale: what comes back within it was not
@@ -171,6 +166,11 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 			if math.Abs(f.Scale/it.Scale-1) > shownScale {
 				it.Scale, it.Rule = f.Scale, studio.SizeRule{}
 			}
+			if f.Making != nil {
+				extras := it.Extras
+				it.Making = *f.Making
+				it.Extras = extras
+			}
 			if route.TierName(it.Tier) == "" {
 				return refuse("Choose how far it is finished.")
 			}
@@ -183,7 +183,7 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 				if !studio.OneOf(pf.Process, process.Resin, process.Filament) {
 					return refuse("A part is printed in resin or in filament.")
 				}
-				p.Process, p.WallMM, p.Copies = pf.Process, pf.WallMM, pf.Copies
+				p.Process, p.WallMM, p.Copies, p.CutInto = pf.Process, pf.WallMM, pf.Copies, pf.CutInto
 				if p.Process == process.Filament {
 					p.WallMM = 0
 				}

@@ -57,6 +57,11 @@ func (a *App) Work(ctx context.Context, log *slog.Logger) {
 	q.open, q.wake = true, make(chan struct{}, 1)
 	q.mu.Unlock()
 	var wait sync.WaitGroup
+	wait.Go(func() {
+		if err := a.measureDetail(ctx); err != nil && ctx.Err() == nil {
+			log.Error("creases", "err", err)
+		}
+	})
 	for range workers {
 		wait.Go(func() {
 			for ctx.Err() == nil {
@@ -75,6 +80,29 @@ func (a *App) Work(ctx context.Context, log *slog.Logger) {
 	q.mu.Lock()
 	q.open = false
 	q.mu.Unlock()
+}
+
+// measureDetail measures the creases of models that came before creases were measured.
+func (a *App) measureDetail(ctx context.Context) error {
+	var models []studio.Model
+	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
+		models, err = tx.WithoutDetail()
+		return err
+	})
+	for _, m := range models {
+		if err != nil || ctx.Err() != nil {
+			return err
+		}
+		soup, e := a.soupOf(m.SHA)
+		if e != nil {
+			return e
+		}
+		_, shape := studio.MeasureModel(soup)
+		m.Shape.Detail = shape.Detail
+		err = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) })
+		a.Store.ForgetModels()
+	}
+	return err
 }
 
 // Settle carries out all jobs that wait, here and now: for a program without workers.

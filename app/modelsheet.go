@@ -153,7 +153,7 @@ func usePrice(tx *store.Tx, h studio.House, u store.Use, shown studio.Model) (up
 		return up, err
 	}
 	net := func() (studio.Money, bool) {
-		priced, _, err := price(h, items)
+		priced, _, _, err := price(h, items, o.Terms)
 		if err != nil {
 			return studio.Money{}, false
 		}

@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"sakuji/core/quote"
@@ -33,9 +34,10 @@ type OrderSheet struct {
 	Payments []studio.Payment
 	Pieces   []studio.Piece
 	Log      []studio.Entry
-	Jobs     []studio.Job // files on their way in
-	Stops    []string     // licences that keep it from being sold
-	Marks    []string     // licences that want an eye
+	Jobs     []studio.Job          // files on their way in
+	Stops    []string              // licences that keep it from being sold
+	Marks    []string              // licences that want an eye
+	Options  map[int64]OptionPrice // of items that the client may take besides
 	Now      time.Time
 }
 
@@ -66,21 +68,39 @@ func (s OrderSheet) Changed() bool {
 	if q == nil || !studio.OneOf(q.State, studio.QuoteSent, studio.QuoteAccepted) {
 		return true
 	}
-	if len(q.Document.Items) != len(s.Items) {
+	specs := q.Document.Specs()
+	if q.State == studio.QuoteAccepted {
+		specs = q.Taken().Specs()
+	}
+	if len(specs) != len(s.Items) {
 		return true
 	}
-	for i, it := range s.Items {
-		if spec(it.Item) != spec(q.Document.Items[i].Spec) {
+	sent := map[int64]string{}
+	for _, it := range specs {
+		sent[it.ID] = spec(it)
+	}
+	for _, it := range s.Items {
+		if spec(it.Item) != sent[it.ID] {
 			return true
 		}
 	}
-	return false
+	return s.termsChanged(q)
+}
+
+// termsChanged reports whether the price would be asked on other terms than it was; the
+// rate book's own changes do not count, a quote is frozen against them.
+func (s OrderSheet) termsChanged(q *studio.Quote) bool {
+	was, now := q.Document.Terms, s.House.Terms(s.Order.Terms)
+	return was.RushPercent != now.RushPercent || was.DiscountPercent != now.DiscountPercent || was.AskedMinor != now.AskedMinor || was.BeforeTax != now.BeforeTax
 }
 
 func spec(it studio.Item) string {
-	s := fmt.Sprintf("%d %q %s %d %v", it.ID, it.Title, it.Tier, it.Copies, it.Scale)
+	making := it.Making
+	making.Option = false // taken, it is none any more
+	making.Extras = own(making.Extras)
+	s := fmt.Sprintf("%d %q %s %d %v %+v", it.ID, it.Title, it.Tier, it.Copies, it.Scale, making)
 	for _, p := range it.Parts {
-		s += fmt.Sprintf(" | %d %d %s %d %v", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM)
+		s += fmt.Sprintf(" | %d %d %s %d %v %d", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM, max(1, p.CutInto))
 	}
 	return s
 }
@@ -98,7 +118,13 @@ func (s OrderSheet) Troubles() (out []string) {
 	if len(s.Items) == 0 {
 		out = append(out, "Add an item: drop its model files.")
 	}
+	if len(s.Items) > 0 && !slices.ContainsFunc(s.Items, func(it PricedItem) bool { return !it.Option }) {
+		out = append(out, "Every item is an option: leave one that is not.")
+	}
 	for _, it := range s.Items {
+		if it.AskWeapon() {
+			out = append(out, it.Title+": say whether it looks like a weapon; carriers, venues and countries have rules on look-alikes.")
+		}
 		for _, t := range it.Estimate.Troubles {
 			out = append(out, it.Title+", "+t)
 		}
@@ -133,7 +159,10 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	if err != nil {
 		return s, err
 	}
-	if s.Items, s.Price, err = price(s.House, items); err != nil {
+	if items, err = withFees(tx, s.House, items); err != nil {
+		return s, err
+	}
+	if s.Items, s.Price, s.Options, err = price(s.House, items, s.Order.Terms); err != nil {
 		return s, err
 	}
 	if s.Stops, s.Marks, err = rights(tx, items, s.Now, s.House.Studio.Zone()); err != nil {
@@ -183,27 +212,6 @@ func rights(tx *store.Tx, items []studio.Item, now time.Time, zone *time.Locatio
 		}
 	}
 	return stops, marks, nil
-}
-
-// price estimates items and asks a price for them together.
-func price(h studio.House, items []studio.Item) (out []PricedItem, p quote.Price, err error) {
-	var costs []quote.Item
-	for _, it := range items {
-		e := h.Estimate(it)
-		out = append(out, PricedItem{Item: it, Estimate: e, Detail: h.Detail(it)})
-		costs = append(costs, e.Item)
-	}
-	p, err = quote.Ask(costs, terms(h), studio.Digits(h.Studio.Currency))
-	for i := range out {
-		if err == nil {
-			out[i].NetMinor, out[i].Share = p.Shares[i], p.ShareSteps[i]
-		}
-	}
-	return out, p, err
-}
-
-func terms(h studio.House) quote.Terms {
-	return quote.Terms{MarginPercent: h.Book.V("margin"), TaxPercent: h.Studio.TaxPercent, DepositPercent: h.Book.V("deposit")}
 }
 
 // Orders returns the orders in the states named, all for none.

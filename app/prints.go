@@ -292,7 +292,7 @@ func (a *App) PrintSheet(ctx context.Context, id int64, processName, tier string
 		}
 	}
 	part := studio.Part{Name: s.Design.Name, Model: s.Model, Copies: 1}
-	if s.Model.How != studio.Hollow && thick(s.Model) {
+	if s.Model.How != studio.Hollow && s.Model.UsualWallMM() > 0 {
 		part.WallMM = 2
 	}
 	s.Choices, s.Why = s.House.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })

@@ -47,8 +47,12 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) 
 				return err
 			}
 		}
+		doc, err := document(d.Tx, s)
+		if err != nil {
+			return err
+		}
 		q = studio.Quote{
-			OrderID: o.ID, Revision: 1, Token: rand.Text(), State: studio.QuoteSent, Document: document(s),
+			OrderID: o.ID, Revision: 1, Token: rand.Text(), State: studio.QuoteSent, Document: doc,
 			TotalMinor: s.Price.TotalMinor, DepositMinor: s.Price.DepositMinor, Currency: s.House.Studio.Currency, Sent: d.now,
 		}
 		zone := s.House.Studio.Zone()
@@ -75,49 +79,15 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) 
 }
 
 func (d deed) fixMaterials(h studio.House, it *studio.Item) error {
+	fees := it.Extras
+	it.Extras = own(fees) // fees are the models', not the item's
+	defer func() { it.Extras = fees }()
 	for k := range it.Parts {
 		if m, ok := h.Material(it.Parts[k].MaterialID, it.Parts[k].Process); ok {
 			it.Parts[k].MaterialID = m.ID
 		}
 	}
 	return d.SaveItem(it)
-}
-
-// document freezes a sheet.
-func document(s OrderSheet) studio.Document {
-	doc := studio.Document{
-		Studio: s.House.Studio, Client: s.Client, Number: s.Order.Number, Title: s.Order.Title,
-		Price: s.Price, Terms: terms(s.House),
-	}
-	if !s.Order.Wanted.IsZero() {
-		doc.Wanted = s.Order.Wanted.UnixMilli()
-	}
-	for _, it := range s.Items {
-		spec := it.Item
-		spec.Parts = slices.Clone(it.Parts)
-		di := studio.DocumentItem{Title: it.Title, Detail: route.TierName(it.Tier) + ", " + it.Detail, Copies: it.Copies, SizeMM: it.Size(), NetMinor: it.NetMinor, Cost: it.Estimate.Item}
-		for k, p := range spec.Parts {
-			if k == 0 {
-				di.Front = p.Model.Face().Scaled(it.Scale)
-			}
-			spec.Parts[k].Model = studio.Model{ID: p.Model.ID, SHA: p.Model.SHA, Name: p.Model.Name}
-		}
-		di.Spec = spec
-		doc.Items = append(doc.Items, di)
-	}
-	for _, p := range s.Points {
-		switch {
-		case p.Kind == studio.Colour:
-			doc.Colours = append(doc.Colours, strings.TrimSuffix(p.Text+": "+p.Answer, ": "))
-		case p.Kind == studio.Question && p.Open():
-			doc.Questions = append(doc.Questions, p.Text)
-		}
-	}
-	doc.Cautions = []string{"A display piece, not a toy: it has small parts.", "Keep it from sun, heat and a hot car; dust it softly."}
-	if s.Order.Use == "worn" {
-		doc.Cautions = append(doc.Cautions, "Worn pieces narrow sight and breathing: try it on before the day, with straps that release.")
-	}
-	return doc
 }
 
 // QuoteSheet is a sent quote as the client sees it.
@@ -160,6 +130,7 @@ type Answer struct {
 	Accept bool
 	Name   string // who says so
 	Agreed bool   // the tick beside the terms
+	Chosen studio.Chosen
 	From   string // network address, or "told to us" for an answer noted by hand
 }
 
@@ -227,6 +198,14 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 				}
 			}
 		}
+		taken, err := q.Document.Take(ans.Chosen)
+		if err != nil {
+			return refused(err)
+		}
+		q.Chosen, q.TotalMinor, q.DepositMinor = ans.Chosen, taken.TotalMinor, taken.DepositMinor
+		if err := d.settleChoice(o, q); err != nil {
+			return err
+		}
 		q.State, o.State = studio.QuoteAccepted, studio.Accepted
 		if o.Accepted.IsZero() {
 			o.Accepted = d.now
@@ -249,13 +228,46 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 	if !ans.Accept {
 		return nil
 	}
-	return d.makePieces(o, q.Document)
+	return d.makePieces(o, q.Taken().Specs())
+}
+
+// settleChoice makes the order's items what the client chose of alternatives and options.
+// Where nothing was to be chosen, items changed since the quote was sent stay as they are.
+func (d deed) settleChoice(o studio.Order, q studio.Quote) error {
+	taken := map[int64]bool{}
+	for _, it := range q.Taken().Specs() {
+		taken[it.ID] = true
+		if q.Chosen.Alternative == 0 && !it.Option {
+			continue
+		}
+		it.Option = false
+		if err := d.SaveItem(&it); err != nil {
+			return err
+		}
+	}
+	for _, opt := range q.Document.Options {
+		if !taken[opt.Item.Spec.ID] {
+			if err := d.Tx.RemoveItem(opt.Item.Spec.ID); err != nil {
+				return err
+			}
+		}
+	}
+	if len(q.Document.Alternatives) == 0 {
+		return nil
+	}
+	variants, err := d.Variants(o.ID)
+	for _, v := range variants {
+		if err == nil {
+			err = d.Tx.DropVariant(o.ID, v.ID)
+		}
+	}
+	return err
 }
 
 // makePieces brings an order's pieces in line with what was accepted. What is
 // printed as asked stays; what is not printed yet is changed; too few are made
 // anew, too many are called off and stay in the book.
-func (d deed) makePieces(o studio.Order, doc studio.Document) error {
+func (d deed) makePieces(o studio.Order, items []studio.Item) error {
 	h, err := house(d.Tx)
 	if err != nil {
 		return err
@@ -270,8 +282,7 @@ func (d deed) makePieces(o studio.Order, doc studio.Document) error {
 	}
 	wanted := map[int64]bool{}
 	added := 0
-	for _, di := range doc.Items {
-		it := di.Spec
+	for _, it := range items {
 		for _, part := range it.Parts {
 			wanted[part.ID] = true
 			m, err := d.ModelAsStood(part.ModelID, part.StandingID)
@@ -286,7 +297,7 @@ func (d deed) makePieces(o studio.Order, doc studio.Document) error {
 				p := studio.Piece{
 					Code: studio.NextCode(o.Number, codes), OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, StandingID: part.StandingID, Name: pieceName(it, part),
 					Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier,
-					Attempt: 1, State: studio.Waiting, Stages: studio.StagesFor(h.Book, m, part, it),
+					Attempt: 1, State: studio.Waiting, Stages: h.StagesFor(m, part, it),
 				}
 				if err := d.AddPiece(&p); err != nil {
 					return err
@@ -365,7 +376,7 @@ func replaced(pieces []studio.Piece, id int64) bool {
 // refit plans a piece's strip anew for what is asked of it now.
 func (d deed) refit(h studio.House, p studio.Piece, m studio.Model, part studio.Part, it studio.Item) error {
 	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = pieceName(it, part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
-	p.Stages = studio.Retier(p.Stages, studio.StagesFor(h.Book, m, part, it))
+	p.Stages = studio.Retier(p.Stages, h.StagesFor(m, part, it))
 	if p.State == studio.PieceDone && p.Now() != nil {
 		p.State = studio.AtBench
 	}

@@ -110,6 +110,7 @@ type PersonForm struct {
 	Role     string
 	Password string // empty: unchanged
 	Active   bool
+	Wage     string // an amount an hour; empty: as the rate book has it
 }
 
 // FirstOwner makes the first person, while there is none.
@@ -182,6 +183,15 @@ func (d deed) savePerson(p *studio.Person, f PersonForm) error {
 	if f.Password != "" {
 		p.PasswordHash = HashPassword(f.Password)
 	}
+	if p.WageMinor = 0; strings.TrimSpace(f.Wage) != "" {
+		s, err := d.Studio()
+		if err != nil && !NotFound(err) {
+			return err
+		}
+		if p.WageMinor, err = studio.ParseMoney(f.Wage, s.Currency); err != nil || p.WageMinor < 0 {
+			return refuse("Wage: %q is not an amount for an hour.", f.Wage)
+		}
+	}
 	if err := d.SavePerson(p); err != nil {
 		return err
 	}
@@ -233,7 +243,7 @@ func (a *App) SaveStudio(ctx context.Context, hand Hand, s studio.Studio) error 
 	if s.Name == "" {
 		return refuse("The studio needs a name: it stands on every quote.")
 	}
-	if len(s.Currency) != 3 || strings.Trim(s.Currency, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "" {
+	if !studio.IsCurrency(s.Currency) {
 		return refuse("A currency is three letters, such as EUR.")
 	}
 	if s.FirstOrder == 0 {
@@ -408,7 +418,7 @@ func (a *App) SaveRates(ctx context.Context, hand Hand, values map[string]float6
 		if len(changed) == 0 {
 			return nil
 		}
-		if err := d.Tx.SaveRates(version+1, own, d.now); err != nil {
+		if err := d.Tx.SaveRates(version+1, own, d.now, d.hand.Name); err != nil {
 			return err
 		}
 		return d.log("rates changed", about{}, "%s", strings.Join(changed, "; "))

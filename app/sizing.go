@@ -113,7 +113,7 @@ func largest(it studio.Item) (m studio.Model) {
 func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (out Sized, err error) {
 	was := items[at].Scale
 	items[at].Scale = k
-	priced, _, _ := price(s.House, items) // without a price the rest is still worth showing
+	priced, _, _, _ := price(s.House, items, s.Order.Terms) // without a price the rest is still worth showing
 	items[at].Scale = was
 	it := priced[at]
 	out = Sized{Scale: k, Grams: it.Estimate.Grams, HandsMinutes: it.Estimate.HandsMinutes, MachineMinutes: it.Estimate.MachineMinutes,

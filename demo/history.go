@@ -332,7 +332,7 @@ func (l *life) machines(at time.Time) error {
 }
 
 // paints are the stages that Ilse does herself.
-var paints = []route.Kind{route.Base, route.Shade, route.Clear, route.Look}
+var paints = []route.Kind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look}
 
 // hands lets a person stamp what is ready, as far as the minutes reach.
 func (l *life) hands(who app.Hand) error {

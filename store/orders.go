@@ -7,13 +7,13 @@ import (
 )
 
 const orderColumns = `o.id, o.number, o.client_id, c.name, o.title, o.use, o.wanted_ms, coalesce(o.budget_minor, 0), o.note, o.state,
-	o.created_ms, o.accepted_ms, o.delivered_ms, o.closed_ms, o.repeats_id`
+	o.created_ms, o.accepted_ms, o.delivered_ms, o.closed_ms, o.repeats_id, o.terms`
 
 const orderFrom = ` FROM orders o JOIN clients c ON c.id = o.client_id `
 
 func scanOrder(scan func(...any) error, o *studio.Order) error {
 	return scan(&o.ID, &o.Number, &o.ClientID, &o.Client, &o.Title, &o.Use, at(&o.Wanted), &o.BudgetMinor, &o.Note, &o.State,
-		at(&o.Created), at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID))
+		at(&o.Created), at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID), packed{&o.Terms})
 }
 
 // Orders returns orders in the states named, all of them for none; those wanted
@@ -55,14 +55,14 @@ func (t *Tx) SaveOrder(o *studio.Order) (err error) {
 	budget := id(&o.BudgetMinor)
 	if o.ID == 0 {
 		o.ID, err = t.insert(`INSERT INTO orders (number, client_id, title, use, wanted_ms, budget_minor, note, state, created_ms,
-			accepted_ms, delivered_ms, closed_ms, repeats_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			accepted_ms, delivered_ms, closed_ms, repeats_id, terms) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			o.Number, o.ClientID, o.Title, o.Use, at(&o.Wanted), budget, o.Note, o.State, at(&o.Created),
-			at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID))
+			at(&o.Accepted), at(&o.Delivered), at(&o.Closed), id(&o.RepeatsID), packed{o.Terms})
 		return err
 	}
 	return t.exec(`UPDATE orders SET client_id = ?, title = ?, use = ?, wanted_ms = ?, budget_minor = ?, note = ?, state = ?,
-		accepted_ms = ?, delivered_ms = ?, closed_ms = ? WHERE id = ?`,
-		o.ClientID, o.Title, o.Use, at(&o.Wanted), budget, o.Note, o.State, at(&o.Accepted), at(&o.Delivered), at(&o.Closed), o.ID)
+		accepted_ms = ?, delivered_ms = ?, closed_ms = ?, terms = ? WHERE id = ?`,
+		o.ClientID, o.Title, o.Use, at(&o.Wanted), budget, o.Note, o.State, at(&o.Accepted), at(&o.Delivered), at(&o.Closed), packed{o.Terms}, o.ID)
 }
 
 func scanPoint(scan func(...any) error, p *studio.Point) error {

@@ -96,11 +96,11 @@ func (t *Tx) pieces(where string, args ...any) ([]studio.Piece, error) {
 	return pieces, err
 }
 
-const stageColumns = `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, s.wait_s, s.person_id, coalesce(w.initials, ''),
+const stageColumns = `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.wait_s, s.person_id, coalesce(w.initials, ''),
 	s.done_ms, coalesce(s.minutes, 0), s.note, s.until_ms FROM stages s LEFT JOIN people w ON w.id = s.person_id `
 
 func scanStage(scan func(...any) error, s *studio.Stage) error {
-	return scan(&s.ID, &s.PieceID, &s.Position, &s.Kind, &s.Mark, &s.Planned, &s.WaitS, id(&s.PersonID), &s.Initials,
+	return scan(&s.ID, &s.PieceID, &s.Position, &s.Kind, &s.Mark, &s.Planned, &s.Book, &s.Repeat, &s.WaitS, id(&s.PersonID), &s.Initials,
 		at(&s.Done), &s.Minutes, &s.Note, at(&s.Until))
 }
 
@@ -134,8 +134,8 @@ func (t *Tx) SaveStages(p *studio.Piece) error {
 			minutes = nil
 		}
 		var err error
-		s.ID, err = t.insert(`INSERT INTO stages (piece_id, position, kind, mark, planned_min, wait_s, person_id, done_ms, minutes, note, until_ms)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.ID, i, string(s.Kind), string(s.Mark), s.Planned, s.WaitS, id(&s.PersonID), at(&s.Done),
+		s.ID, err = t.insert(`INSERT INTO stages (piece_id, position, kind, mark, planned_min, book_min, repeat, wait_s, person_id, done_ms, minutes, note, until_ms)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.ID, i, string(s.Kind), string(s.Mark), s.Planned, s.Book, s.Repeat, s.WaitS, id(&s.PersonID), at(&s.Done),
 			minutes, s.Note, at(&s.Until))
 		if err != nil {
 			return err
@@ -152,7 +152,7 @@ func (t *Tx) Codes(orderID int64) ([]string, error) {
 // WaitsEnded returns stamped stages whose wait ended between two times, oldest
 // first, with the name of their piece in Note.
 func (t *Tx) WaitsEnded(from, to time.Time) ([]studio.Stage, error) {
-	return rows(t, scanStage, `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, s.wait_s, s.person_id, '', s.done_ms,
+	return rows(t, scanStage, `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.wait_s, s.person_id, '', s.done_ms,
 		coalesce(s.minutes, 0), p.name, s.until_ms FROM stages s JOIN pieces p ON p.id = s.piece_id
 		WHERE s.until_ms >= ? AND s.until_ms < ? AND s.wait_s > 0 AND s.mark = 'done' ORDER BY s.until_ms`, at(&from), at(&to))
 }

@@ -9,18 +9,18 @@ import (
 // Studio returns the house; ErrNotFound until it is set up.
 func (t *Tx) Studio() (studio.Studio, error) {
 	return one(t, func(scan func(...any) error, s *studio.Studio) error {
-		return scan(&s.Name, &s.Address, &s.Email, &s.TaxNumber, &s.Currency, &s.TaxPercent, &s.TimeZone, &s.PublicURL, &s.FirstOrder)
-	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order FROM studio`)
+		return scan(&s.Name, &s.Address, &s.Email, &s.TaxNumber, &s.Currency, &s.TaxPercent, &s.TimeZone, &s.PublicURL, &s.FirstOrder, packed{&s.Ways})
+	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, ways FROM studio`)
 }
 
 // SaveStudio sets the house up or changes it.
 func (t *Tx) SaveStudio(s studio.Studio) error {
-	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order)
-		VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, ways)
+		VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, address = excluded.address, email = excluded.email,
 			tax_number = excluded.tax_number, currency = excluded.currency, tax_percent = excluded.tax_percent,
-			time_zone = excluded.time_zone, public_url = excluded.public_url, first_order = excluded.first_order`,
-		s.Name, s.Address, s.Email, s.TaxNumber, s.Currency, s.TaxPercent, s.TimeZone, s.PublicURL, s.FirstOrder)
+			time_zone = excluded.time_zone, public_url = excluded.public_url, first_order = excluded.first_order, ways = excluded.ways`,
+		s.Name, s.Address, s.Email, s.TaxNumber, s.Currency, s.TaxPercent, s.TimeZone, s.PublicURL, s.FirstOrder, packed{s.Ways})
 }
 
 // OwnRates returns the newest of the studio's own rates, by key, and its version.
@@ -38,14 +38,29 @@ func (t *Tx) OwnRates() (own map[string]float64, version int, err error) {
 }
 
 // SaveRates adds a version of the studio's own rates.
-func (t *Tx) SaveRates(version int, own map[string]float64, now time.Time) error {
-	return t.exec(`INSERT INTO rate_book (version, at_ms, own) VALUES (?, ?, ?)`, version, at(&now), packed{own})
+func (t *Tx) SaveRates(version int, own map[string]float64, now time.Time, who string) error {
+	return t.exec(`INSERT INTO rate_book (version, at_ms, own, who) VALUES (?, ?, ?, ?)`, version, at(&now), packed{own}, who)
 }
 
-const personColumns = `id, name, initials, role, password_hash, letters_off, active`
+// RateVersion is the studio's own rates as they once were.
+type RateVersion struct {
+	Version int
+	At      time.Time
+	Who     string
+	Own     map[string]float64
+}
+
+// RateVersions returns all versions of the studio's own rates, oldest first.
+func (t *Tx) RateVersions() ([]RateVersion, error) {
+	return rows(t, func(scan func(...any) error, v *RateVersion) error {
+		return scan(&v.Version, at(&v.At), &v.Who, packed{&v.Own})
+	}, `SELECT version, at_ms, who, own FROM rate_book ORDER BY version`)
+}
+
+const personColumns = `id, name, initials, role, password_hash, letters_off, active, wage_minor`
 
 func scanPerson(scan func(...any) error, p *studio.Person) error {
-	return scan(&p.ID, &p.Name, &p.Initials, &p.Role, &p.PasswordHash, &p.LettersOff, &p.Active)
+	return scan(&p.ID, &p.Name, &p.Initials, &p.Role, &p.PasswordHash, &p.LettersOff, &p.Active, &p.WageMinor)
 }
 
 // People returns everybody, in order of name.
@@ -67,12 +82,12 @@ func (t *Tx) PersonNamed(name string) (studio.Person, error) {
 // SavePerson adds a person without an id, or changes one.
 func (t *Tx) SavePerson(p *studio.Person) (err error) {
 	if p.ID == 0 {
-		p.ID, err = t.insert(`INSERT INTO people (name, initials, role, password_hash, letters_off, active) VALUES (?, ?, ?, ?, ?, ?)`,
-			p.Name, p.Initials, p.Role, p.PasswordHash, p.LettersOff, p.Active)
+		p.ID, err = t.insert(`INSERT INTO people (name, initials, role, password_hash, letters_off, active, wage_minor) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			p.Name, p.Initials, p.Role, p.PasswordHash, p.LettersOff, p.Active, p.WageMinor)
 		return err
 	}
-	return t.exec(`UPDATE people SET name = ?, initials = ?, role = ?, password_hash = ?, letters_off = ?, active = ? WHERE id = ?`,
-		p.Name, p.Initials, p.Role, p.PasswordHash, p.LettersOff, p.Active, p.ID)
+	return t.exec(`UPDATE people SET name = ?, initials = ?, role = ?, password_hash = ?, letters_off = ?, active = ?, wage_minor = ? WHERE id = ?`,
+		p.Name, p.Initials, p.Role, p.PasswordHash, p.LettersOff, p.Active, p.WageMinor, p.ID)
 }
 
 // Machines returns all machines, in order of process and name.

@@ -11,6 +11,8 @@ import (
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/core/schedule"
 	"sakuji/core/solid"
 )
 
@@ -21,6 +23,44 @@ type House struct {
 	Book      rates.Book
 	Machines  []Machine
 	Materials []Material
+	Taught    Taught
+}
+
+// Taught is what the studio's own past says; nothing of it is there in a new studio.
+type Taught struct {
+	Logged   map[string]map[route.Kind]finish.Logged // by process
+	Practice map[int64]finish.Practice               // by person
+	Wages    map[int64]rates.Figure                  // by person, where one has a wage of their own
+	Printed  map[int64]bool                          // models of which a print came out well
+	Failed   map[[2]int64]FailedRuns                 // by machine and material
+}
+
+// FailedRuns is what runs of one machine with one material came to.
+type FailedRuns struct {
+	Hours float64
+	Fails float64 // runs that failed; one of which half the pieces failed is half a failure
+}
+
+// FailurePerHour is how often a machine's runs with a material fail, per hour: the book's
+// rate, as if it had been seen for failure.trust hours, and the machine's own hours on top
+// (the mean of a gamma-distributed rate after Poisson counts); the machine's with all its
+// materials stands between the two.
+func (h House) FailurePerHour(m Machine, material Material) rates.Figure {
+	book := h.Book.Get("failure." + m.Process)
+	trust := h.Book.V("failure.trust")
+	var all FailedRuns
+	for key, f := range h.Taught.Failed {
+		if key[0] == m.ID {
+			all.Hours, all.Fails = all.Hours+f.Hours, all.Fails+f.Fails
+		}
+	}
+	if all.Hours == 0 || trust <= 0 {
+		return book
+	}
+	rate := (all.Fails + trust*book.Value) / (all.Hours + trust)
+	own := h.Taught.Failed[[2]int64{m.ID, material.ID}]
+	rate = (own.Fails + trust*rate) / (own.Hours + trust)
+	return rates.Of(fmt.Sprintf("runs of %s that fail, per hour: %s of %s h; the book says %s", m.Name, rates.Number(all.Fails), rates.Number(math.Round(all.Hours)), rates.Number(book.Value)), rate, "1/h", rates.Logged)
 }
 
 // Material returns the material of an id; id 0, or one no longer there, gives the
@@ -137,12 +177,35 @@ func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, mate
 type Estimated struct {
 	quote.Item
 	Troubles []string // what keeps it from being made as asked
+	Advice   []string // what would make it cheaper or safer
+	Job      quote.Job
+	Chain    []schedule.Step // hands, machines and waits from the first plate to the parcel
 }
 
-// Estimate prices an item.
-func (h House) Estimate(it Item) Estimated {
-	var parts []quote.Part
-	var out Estimated
+// Estimate prices an item by itself.
+func (h House) Estimate(it Item) Estimated { return h.EstimateAll([]Item{it})[0] }
+
+// EstimateAll prices the items of an order together: they share what is opened for them.
+func (h House) EstimateAll(items []Item) []Estimated {
+	out := make([]Estimated, len(items))
+	jobs := make([]quote.Job, len(items))
+	for i, it := range items {
+		out[i] = h.job(it)
+		jobs[i] = out[i].Job
+	}
+	for i, cost := range quote.Build(h.Book, jobs, Digits(h.Studio.Currency)) {
+		out[i].Item = cost
+	}
+	return out
+}
+
+// job works out what an item takes, before money.
+func (h House) job(it Item) (out Estimated) {
+	out.Job = quote.Job{Copies: it.Copies, Extras: it.Extras}
+	print := schedule.Step{Name: "print"}
+	var after []schedule.Step
+	seams, pieces := 0.0, 0.0
+	var widths []float64
 	for _, p := range it.Parts {
 		material, ok := h.Material(p.MaterialID, p.Process)
 		if !ok {
@@ -151,16 +214,167 @@ func (h House) Estimate(it Item) Estimated {
 		if p.Model.Measures.VolumeMM3 <= 0 {
 			out.Troubles = append(out.Troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
 		}
-		machine, why, ok := h.MachineFor(p.Model, it.Scale, p.Process)
+		machine, why, ok := h.machineFor(p, it.Scale)
 		if why != "" {
 			out.Troubles = append(out.Troubles, p.Name+": "+why)
 		}
 		if !ok {
 			continue
 		}
-		parts = append(parts, h.costOf(p, it, machine, material))
+		part := h.costOf(p, it, machine, material)
+		if it.Cast {
+			part.Casting = &quote.Casting{VolumeMM3: p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale}
+			part.Supplies = slices.DeleteFunc(part.Supplies, func(s finish.Supply) bool { return s.Key == "alcohol" || s.Key == "gloves" })
+		}
+		out.Job.Parts = append(out.Job.Parts, part)
+		out.Advice = append(out.Advice, h.adviseOn(p, it, machine, part)...)
+		print.Pool = p.Process
+		print.MachineMin += part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
+		print.RunMin = max(print.RunMin, part.RunMinutes/float64(max(1, p.CutInto)))
+		after = mergeSteps(after, part)
+		each := float64(p.Copies) * float64(max(1, p.CutInto))
+		pieces += each
+		seams += float64(p.Copies) * float64(max(1, p.CutInto)-1)
+		widths = append(widths, meanPerimeter(p.Model, it.Scale))
 	}
-	out.Item = quote.Build(h.Book, parts, Digits(h.Studio.Currency))
+	if pieces > 1 && len(it.Parts) > 0 && !it.Apart && it.Tier != route.Raw {
+		seams = pieces - 1
+	}
+	if seams > 0 && !it.Apart {
+		length, source := it.SeamMM, rates.Ours
+		if length == 0 {
+			slices.Sort(widths)
+			length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
+		}
+		out.Job.Seam = &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.Taught.Logged[it.process()]}
+	}
+	if len(it.Parts) > 0 {
+		out.Chain = append([]schedule.Step{print}, after...)
+		if out.Job.Seam != nil {
+			w, _ := finish.Join(h.Book, *out.Job.Seam)
+			out.Chain = append(out.Chain, schedule.Step{Name: "join", HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
+		}
+	}
+	for _, e := range it.Extras {
+		hours := e.Hours + e.FigureHours*float64(max(0, e.Figures-1)) + float64(e.Revisions)*h.Book.V("revision.hours") + e.Odds*e.WorseHours
+		if e.PerCopy {
+			hours *= float64(it.Copies)
+		}
+		if hours > 0 {
+			step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
+			if e.Kind == quote.Sculpt { // comes first
+				out.Chain = append([]schedule.Step{step}, out.Chain...)
+			} else {
+				out.Chain = append(out.Chain, step)
+			}
+		}
+	}
+	return out
+}
+
+// SeamOfWidth is how long a seam is of a part's mean perimeter: parts are cut or meet where
+// they are thinner than usual. Source: from memory.
+const SeamOfWidth = 0.8
+
+// meanPerimeter is what a part measures around, on average over its height.
+func meanPerimeter(m Model, scale float64) float64 {
+	var sum float64
+	for _, s := range m.Shape.Profile.Slices {
+		sum += s.PerimeterMM * scale
+	}
+	return sum / float64(max(1, len(m.Shape.Profile.Slices)))
+}
+
+// process is that of the item's first part.
+func (i Item) process() string {
+	if len(i.Parts) == 0 {
+		return ""
+	}
+	return i.Parts[0].Process
+}
+
+func (h House) machinesOf(processName string) (n int) {
+	for _, m := range h.Machines {
+		if m.Active && m.Process == processName {
+			n++
+		}
+	}
+	return max(1, n)
+}
+
+// mergeSteps adds a part's stages to those of the item: pieces of a batch share a wait, and
+// the hands add up.
+func mergeSteps(steps []schedule.Step, part quote.Part) []schedule.Step {
+	for k, w := range part.Work {
+		if w.Kind == route.Print {
+			continue
+		}
+		s := schedule.Step{Name: string(w.Kind), HandsMin: w.Minutes * float64(part.Copies), WaitMin: float64(w.WaitS) / 60}
+		at := slices.IndexFunc(steps, func(o schedule.Step) bool { return o.Name == s.Name && o.Round == round(part.Work, k) })
+		if at < 0 {
+			s.Round = round(part.Work, k)
+			steps = append(steps, s)
+			continue
+		}
+		steps[at].HandsMin += s.HandsMin
+		steps[at].WaitMin = max(steps[at].WaitMin, s.WaitMin)
+	}
+	slices.SortStableFunc(steps, func(a, b schedule.Step) int {
+		return cmp.Compare(map[bool]int{true: 1}[a.Name == string(route.Pack)], map[bool]int{true: 1}[b.Name == string(route.Pack)])
+	})
+	return steps
+}
+
+// round counts how often the kind of the k-th work stood before it.
+func round(work []finish.Work, k int) (n int) {
+	for _, w := range work[:k] {
+		if w.Kind == work[k].Kind {
+			n++
+		}
+	}
+	return n
+}
+
+// machineFor picks the machine a part is priced on; one that is printed in pieces need not
+// fit whole.
+func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
+	m, why, ok := h.MachineFor(p.Model, scale, p.Process)
+	if why == "" || p.CutInto < 2 {
+		return m, why, ok
+	}
+	for _, m := range h.Machines {
+		if m.Active && m.Process == p.Process {
+			if n := piecesToFit(m, p.Model, scale); n > 0 && n <= p.CutInto {
+				return m, "", true
+			}
+		}
+	}
+	return m, why, ok
+}
+
+// adviseOn says what another way of printing a part would save.
+func (h House) adviseOn(p Part, it Item, machine Machine, part quote.Part) (out []string) {
+	if part.MachineMinutes <= 0 || it.Cast {
+		return nil
+	}
+	section := meanPerimeter(p.Model, it.Scale)
+	section *= section / (4 * math.Pi)
+	s := h.Splitting(machine, part.RunMinutes, section, false)
+	s.FailurePerHour = part.FailurePerHour.Value
+	curve, best := s.Curve()
+	now := max(1, p.CutInto)
+	if now <= len(curve) && best+1 != now {
+		saves := (curve[now-1].Cost - curve[best].Cost) * float64(part.Copies)
+		if saves > 1 && saves > 0.03*curve[now-1].Cost*float64(part.Copies) {
+			out = append(out, fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, seams counted.", p.Name, best+1, now, h.Studio.Money(quote.Minor(saves, Digits(h.Studio.Currency)))))
+		}
+	}
+	if part.Copies > 1 || it.Copies > 1 {
+		volume := p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale
+		if n := quote.BreakEven(h.Book, part, volume); n > 0 && n <= part.Copies {
+			out = append(out, fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n))
+		}
+	}
 	return out
 }
 
@@ -169,22 +383,39 @@ func (h House) costOf(p Part, it Item, machine Machine, material Material) quote
 	perHour, rateInputs := machine.HourCost(h.Book)
 	minutes, share := print.Minutes, 1.0
 	inputs := []rates.Figure{rates.Of("run on "+machine.Name, print.Minutes, "min", rates.Derived)}
+	plates := 1.0 / UsualPlate
 	if p.Process == process.Resin {
 		share = h.share(p.Model, it.Scale, machine)
 		minutes *= share
-		inputs = []rates.Figure{rates.Of("run on "+machine.Name, print.Minutes, "min", rates.Derived),
-			rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use")}
+		inputs = append(inputs, rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use"))
+		plates = share
 	}
-	fp := finishPart(p.Model, p, it)
-	return quote.Part{
+	wear, wearInputs := machine.Wear(plates, print.Grams)
+	fp := h.finishPart(p.Model, p, it)
+	out := quote.Part{
 		Name: p.Name, Copies: p.Copies * it.Copies, Process: p.Process,
-		MaterialGrams: print.Grams, LossGrams: machine.Figures.V("loss") * lossShare(share, p.Process),
+		MaterialGrams: print.Grams, LossGrams: machine.Figures.V("loss") * lossShare(share, p.Process), PlateLossGrams: machine.Figures.V("loss"),
 		PricePerKG: labelled(material.Figures["price"], material.Name), MaterialInputs: print.Inputs,
 		MachineMinutes: minutes, RunMinutes: print.Minutes, MachineInputs: inputs,
-		MachinePerHour: perHour, RateInputs: rateInputs,
-		FailurePerHour: h.Book.Get("failure." + p.Process),
-		Work:           finish.Plan(h.Book, fp), Stuff: finish.Consumables(h.Book, fp),
+		MachinePerHour: perHour, RateInputs: rateInputs, WearEach: wear, WearInputs: wearInputs,
+		FailurePerHour: h.FailurePerHour(machine, material), CutInto: p.CutInto,
+		Wage: h.Taught.Wages[it.PersonID],
+		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
 	}
+	if !h.Taught.Printed[p.ModelID] {
+		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))
+	}
+	if n := float64(max(1, p.CutInto)); n > 1 { // each piece is set up and taken off
+		for k := range out.Work {
+			if w := &out.Work[k]; w.Kind == route.Print {
+				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n
+				w.Working.Formula = "(" + w.Working.Formula + ") × pieces"
+				w.Working.Inputs = append(w.Working.Inputs, rates.Of("printed in pieces", n, "×", rates.Ours))
+				w.Working.Result.Value = w.Minutes
+			}
+		}
+	}
+	return out
 }
 
 // lossShare: a resin part bears its share of what a plate loses, a filament part
@@ -310,48 +541,23 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Learned.Count), f, "×", rates.Derived))
 		e.Working.Result.Value = e.Minutes
 	}
-	failure := h.Book.Get("failure." + machine.Process)
+	failure := h.FailurePerHour(machine, material)
 	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)
 	e.ChanceWorking = rates.Working{Formula: "1 − e^(−failures per hour × hours)", Inputs: []rates.Figure{failure, rates.Of("run", e.Minutes/60, "h", rates.Derived)},
 		Result: rates.Of("chance the run fails", e.FailureChance*100, "%", rates.Derived)}
 	perHour, inputs := machine.HourCost(h.Book)
-	cost := e.Grams/1000*material.Figures.V("price") + e.Minutes/60*perHour
+	wear, wearInputs := machine.Wear(1, e.Grams)
+	inputs = append(inputs, wearInputs...)
+	cost := e.Grams/1000*material.Figures.V("price") + e.Minutes/60*perHour + wear
 	e.CostMinor = quote.Minor(cost, Digits(h.Studio.Currency))
 	e.CostWorking = rates.Working{
-		Formula: "material × price + hours × machine hour",
+		Formula: "material × price + hours × machine hour + wear of film or nozzle",
 		Inputs: append([]rates.Figure{rates.Of("material with loss", e.Grams, "g", rates.Derived),
 			labelled(material.Figures["price"], material.Name), rates.Of("run", e.Minutes/60, "h", rates.Derived),
 			rates.Of("machine hour", perHour, "¤/h", rates.Derived)}, inputs...),
 		Result: rates.Of("cost of the run", cost, "¤", rates.Derived),
 	}
 	return e
-}
-
-// Document is a quote as it was sent, whole.
-type Document struct {
-	Studio    Studio         `json:"studio"`
-	Client    Client         `json:"client"`
-	Number    string         `json:"number"`
-	Title     string         `json:"title"`
-	Wanted    int64          `json:"wanted_ms"`
-	Items     []DocumentItem `json:"items"`
-	Price     quote.Price    `json:"price"`
-	Terms     quote.Terms    `json:"terms"`
-	Colours   []string       `json:"colours"`
-	Questions []string       `json:"questions"`
-	Cautions  []string       `json:"cautions"`
-}
-
-// DocumentItem is one line of a sent quote.
-type DocumentItem struct {
-	Title    string        `json:"title"`
-	Detail   string        `json:"detail"`
-	Copies   int           `json:"copies"`
-	SizeMM   [3]float64    `json:"size_mm"`
-	Front    solid.Outline `json:"front"`
-	NetMinor int64         `json:"net_minor"`
-	Cost     quote.Item    `json:"cost"`
-	Spec     Item          `json:"spec"` // as accepted; models left out
 }
 
 // Detail says in a line what an item is: process, tier, size.

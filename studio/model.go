@@ -284,6 +284,7 @@ type ModelShape struct {
 	Plan     solid.Outline  `json:"plan"` // the room it takes on a plate: no holes
 	Front    solid.Outline  `json:"front"`
 	Side     solid.Outline  `json:"side"`
+	Detail   solid.Detail   `json:"detail"`
 }
 
 // MeasureModel works out all that is kept of a mesh.
@@ -301,6 +302,7 @@ func shapeOf(m *mesh.Mesh) ModelShape {
 		Plan:     solid.OutlineOf(m, solid.Plan),
 		Front:    solid.SilhouetteOf(m, solid.Front),
 		Side:     solid.SilhouetteOf(m, solid.Side),
+		Detail:   solid.DetailOf(m),
 	}
 }
 

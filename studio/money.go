@@ -14,12 +14,20 @@ type Money struct {
 	Currency string
 }
 
-// currencies holds the decimals of those that do not have two, and the signs of
-// the usual ones. Source: ISO 4217.
+// decimals are those of currencies that do not have two, signs those of the usual ones.
+// Source: ISO 4217, list one (2024).
 var (
-	decimals = map[string]int32{"JPY": 0, "KRW": 0, "ISK": 0, "CLP": 0, "VND": 0, "KWD": 3, "BHD": 3, "TND": 3, "OMR": 3, "JOD": 3}
-	signs    = map[string]string{"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥"}
+	decimals = map[string]int32{
+		"BIF": 0, "CLP": 0, "DJF": 0, "GNF": 0, "ISK": 0, "JPY": 0, "KMF": 0, "KRW": 0, "PYG": 0, "RWF": 0, "UGX": 0, "UYI": 0, "VND": 0, "VUV": 0, "XAF": 0, "XOF": 0, "XPF": 0,
+		"BHD": 3, "IQD": 3, "JOD": 3, "KWD": 3, "LYD": 3, "OMR": 3, "TND": 3, "CLF": 4, "UYW": 4,
+	}
+	signs = map[string]string{"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥"}
 )
+
+// IsCurrency reports whether a code looks like one of ISO 4217: three capital letters.
+func IsCurrency(code string) bool {
+	return len(code) == 3 && strings.Trim(code, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") == ""
+}
 
 // Digits is how many decimals a currency has.
 func Digits(currency string) int32 {

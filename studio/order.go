@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"sakuji/core/process"
 )
 
 // States of an order.
@@ -36,6 +38,7 @@ type Order struct {
 	Delivered   time.Time
 	Closed      time.Time
 	RepeatsID   int64
+	Terms       Terms
 }
 
 // Open reports whether the order still wants work.
@@ -103,6 +106,7 @@ type Item struct {
 	Scale    float64 // ratio to the file
 	Rule     SizeRule
 	Parts    []Part
+	Making
 }
 
 // Part is a model printed one or more times for an item.
@@ -116,6 +120,7 @@ type Part struct {
 	MaterialID int64 // 0: the first of the process
 	WallMM     float64
 	StandingID int64 // how it stands on its plate; 0: as the file does
+	CutInto    int   // printed in so many pieces; 0 and 1: in one
 	Model      Model
 }
 
@@ -140,7 +145,11 @@ func (i Item) Check() error {
 	if !(i.Scale >= MinScale && i.Scale <= MaxScale) {
 		wrong = append(wrong, fmt.Sprintf("scale: between %v and %v times the file’s size", MinScale, MaxScale))
 	}
+	wrong = append(wrong, i.Making.Check()...)
 	for _, p := range i.Parts {
+		if p.CutInto < 0 || p.CutInto > process.MostParts {
+			wrong = append(wrong, fmt.Sprintf("%s: printed in %d pieces at most", p.Name, process.MostParts))
+		}
 		if p.Copies < 1 || p.Copies > MaxCopies {
 			wrong = append(wrong, fmt.Sprintf("copies of %s: between 1 and %d", p.Name, MaxCopies))
 		}
@@ -192,6 +201,7 @@ type Quote struct {
 	AnsweredBy   string
 	AnsweredFrom string
 	Seen         time.Time
+	Chosen       Chosen // of what was offered, once accepted
 }
 
 // Ended says why the client's link no longer serves, or nothing.

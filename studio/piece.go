@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"sakuji/core/finish"
-	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/core/schedule"
 )
@@ -110,17 +109,31 @@ func (p Piece) Chain(now time.Time, runMin float64) schedule.Chain {
 }
 
 // StagesFor plans the strip of a new piece.
-func StagesFor(b rates.Book, m Model, p Part, it Item) []Stage {
+func (h House) StagesFor(m Model, p Part, it Item) []Stage {
 	var out []Stage
-	for i, w := range finish.Plan(b, finishPart(m, p, it)) {
-		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, Planned: w.Minutes, WaitS: w.WaitS}})
+	for i, w := range finish.Plan(h.Book, h.finishPart(m, p, it)) {
+		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, Planned: w.Minutes, Book: w.BookMin, WaitS: w.WaitS}})
 	}
 	return out
 }
 
-func finishPart(m Model, p Part, it Item) finish.Part {
+// finishPart is what of a part counts for hands.
+func (h House) finishPart(m Model, p Part, it Item) finish.Part {
 	s := m.Scaled(it.Scale)
-	return finish.Part{Process: p.Process, Tier: it.Tier, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2, PiecesOnPlate: UsualPlate}
+	raised, hollow := m.Shape.Detail.At(it.Scale)
+	school := it.School
+	if school == "" {
+		school = h.Studio.Ways.School(p.Process, it.Tier)
+	}
+	out := finish.Part{Process: p.Process, Tier: it.Tier, School: school, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2,
+		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
+		PiecesOnPlate: UsualPlate, Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.Taught.Logged[p.Process]}
+	if it.PersonID != 0 {
+		if out.Practice = h.Taught.Practice[it.PersonID]; out.Practice == nil {
+			out.Practice = finish.Practice{}
+		}
+	}
+	return out
 }
 
 // UsualPlate is how many pieces share the set-up of a run, before a plate is laid.
@@ -138,23 +151,38 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 // after one that is new: what is painted after all is packed once more.
 func Retier(stages, planned []Stage) []Stage {
 	var out []Stage
-	passed := map[route.Kind]bool{}
+	passed := map[route.Kind]int{}
 	for _, s := range stages {
 		if s.Mark != route.Todo {
 			out = append(out, s)
-			passed[s.Kind] = passed[s.Kind] || s.Mark == route.Done
+			if s.Mark == route.Done {
+				passed[s.Kind]++
+			}
 		}
 	}
 	fresh := false
 	for _, s := range planned {
-		if fresh = fresh || !passed[s.Kind]; fresh {
+		if fresh = fresh || passed[s.Kind] == 0; fresh {
 			out = append(out, s)
+		} else if again(planned, s) { // a second round is passed by a second stamp
+			passed[s.Kind]--
 		}
 	}
 	for i := range out {
 		out[i].Position = i
 	}
 	return out
+}
+
+// again reports whether a kind stands more than once in a plan.
+func again(planned []Stage, s Stage) bool {
+	n := 0
+	for _, p := range planned {
+		if p.Kind == s.Kind {
+			n++
+		}
+	}
+	return n > 1
 }
 
 // States of a plate.

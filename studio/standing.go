@@ -74,6 +74,7 @@ func (m Model) Stood(s Standing) Model {
 	}
 	file := m.Shape
 	m.Shape, m.AsFile = s.Shape, &file
+	m.Shape.Detail = file.Detail // creases do not mind how it stands
 	return m
 }
 
@@ -339,7 +340,7 @@ func (h House) Choose(p Part, it Item, stood func(processName string) Model) (li
 			}
 		}
 		c.Odds = process.FailureChance(q.FailurePerHour.Value, pr.Minutes)
-		c.Cost = h.Studio.Money(quote.Build(h.Book, []quote.Part{q}, Digits(h.Studio.Currency)).CostMinor)
+		c.Cost = h.Studio.Money(quote.Build(h.Book, []quote.Job{{Parts: []quote.Part{q}, Copies: 1}}, Digits(h.Studio.Currency))[0].CostMinor)
 		c.Days = c.Hours/24 + c.HandsMin/60/8 + wait/24
 		size := part.Model.Measures.SizeMM
 		for k := range size {

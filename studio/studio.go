@@ -20,6 +20,7 @@ type Studio struct {
 	TimeZone             string // IANA name
 	PublicURL            string // in links that clients open
 	FirstOrder           int    // where its order numbers go on from
+	Ways                 Ways
 }
 
 // zones remembers time zones by name: reading one takes a file.
@@ -54,7 +55,8 @@ type Person struct {
 	Initials     string
 	Role         string
 	PasswordHash string
-	LettersOff   bool // single-letter keys switched off
+	LettersOff   bool  // single-letter keys switched off
+	WageMinor    int64 // an hour with its costs; 0: as the rate book has it
 	Active       bool
 }
 
@@ -90,7 +92,26 @@ func (m Machine) HourCost(b rates.Book) (perHour float64, inputs []rates.Figure)
 	if life := f.V("life"); life > 0 {
 		perHour += f.V("price") / life
 	}
-	return perHour, []rates.Figure{f["price"], f["life"], f["watts"], b.Get("power"), f["upkeep"]}
+	inputs = []rates.Figure{f["price"], f["life"], f["watts"], b.Get("power"), f["upkeep"]}
+	if hours := f.V("screen_hours"); hours > 0 {
+		perHour += f.V("screen") / hours
+		inputs = append(inputs, f["screen"], f["screen_hours"])
+	}
+	return perHour, inputs
+}
+
+// Wear is what a share of a plate takes off the release film, and its grams off the nozzle.
+func (m Machine) Wear(plates, grams float64) (cost float64, inputs []rates.Figure) {
+	f := m.Figures
+	if n := f.V("film_plates"); n > 0 {
+		cost += plates * f.V("film") / n
+		inputs = append(inputs, rates.Of("share of a plate", 100*plates, "%", rates.Derived), f["film"], f["film_plates"])
+	}
+	if kg := f.V("nozzle_kg"); kg > 0 {
+		cost += grams / 1000 * f.V("nozzle") / kg
+		inputs = append(inputs, rates.Of("filament", grams, "g", rates.Derived), f["nozzle"], f["nozzle_kg"])
+	}
+	return cost, inputs
 }
 
 // Material is a resin or a filament.

@@ -5,18 +5,25 @@
 package rates
 
 import (
+	"bytes"
 	_ "embed"
+	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"math"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 )
 
 // Where a figure came from.
 const (
 	Ours     = "ours"
+	Logged   = "from the logbook"
 	Practice = "common practice"
 	Memory   = "from memory"
 	Mesh     = "from the mesh"
@@ -95,10 +102,12 @@ type Entry struct {
 
 // Book is a whole rate book.
 type Book struct {
-	Rates     []Entry `json:"rates"`
-	Machines  []Kind  `json:"machines"`
-	Materials []Kind  `json:"materials"`
-	index     map[string]int
+	Rates      []Entry           `json:"rates"`
+	Machines   []Kind            `json:"machines"`
+	Materials  []Kind            `json:"materials"`
+	TaxPercent float64           `json:"tax_percent,omitempty"` // of an exported book: the studio's
+	Schools    map[string]string `json:"schools,omitempty"`     // likewise: its finish routes, by "process tier"
+	index      map[string]int
 }
 
 //go:embed starting.json
@@ -137,6 +146,117 @@ func Parse(data []byte) (Book, error) {
 		}
 	}
 	return b, nil
+}
+
+// Read reads a book as Export or a person wrote it. What it leaves out is as in the
+// starting book.
+func Read(data []byte) (Book, error) {
+	b, err := Parse(data)
+	if err != nil {
+		return Book{}, err
+	}
+	start := Starting()
+	for _, e := range b.Rates {
+		if !start.Has(e.Key) {
+			return Book{}, fmt.Errorf("no rate is called %q", e.Key)
+		}
+		if err := start.Check(e.Key, e.Value); err != nil {
+			return Book{}, err
+		}
+	}
+	if !(b.TaxPercent >= 0 && b.TaxPercent <= 100) {
+		return Book{}, fmt.Errorf("tax is between 0 and 100 %%, not %g", b.TaxPercent)
+	}
+	for _, e := range start.Rates {
+		if !b.Has(e.Key) {
+			b.index[e.Key] = len(b.Rates)
+			b.Rates = append(b.Rates, e)
+		}
+	}
+	if len(b.Machines) == 0 {
+		b.Machines = start.Machines
+	}
+	if len(b.Materials) == 0 {
+		b.Materials = start.Materials
+	}
+	for _, k := range append(append([]Kind{}, b.Machines...), b.Materials...) {
+		for key, f := range k.Figures {
+			if !Sane(f.Value) {
+				return Book{}, fmt.Errorf("%s, %s: %g %s is hard to believe", k.Name, key, f.Value, f.Unit)
+			}
+		}
+	}
+	return b, nil
+}
+
+// Export writes the whole book as JSON, which Read takes.
+func (b Book) Export() []byte {
+	out, err := json.MarshalIndent(b, "", "  ")
+	if err != nil {
+		panic(err) // figures are finite and the rest is text
+	}
+	return append(out, '\n')
+}
+
+// ExportCSV writes the rates as CSV: key, group, label, value, unit, source.
+func (b Book) ExportCSV() []byte {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	w.Write(csvHead) //nolint:errcheck // into memory
+	for _, e := range b.Rates {
+		w.Write([]string{e.Key, e.Group, e.Label, strconv.FormatFloat(e.Value, 'f', -1, 64), e.Unit, e.Source}) //nolint:errcheck // into memory
+	}
+	w.Flush()
+	return out.Bytes()
+}
+
+var csvHead = []string{"key", "group", "label", "value", "unit", "source"}
+
+// ReadValues reads rates by key from a book's JSON or CSV; of CSV the columns key and value
+// count. An error says in which line what is wrong; nothing is taken by halves.
+func ReadValues(data []byte) (map[string]float64, error) {
+	data = bytes.TrimPrefix(data, []byte("\ufeff"))
+	values := map[string]float64{}
+	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
+		var b Book
+		if err := json.Unmarshal(data, &b); err != nil {
+			return nil, err
+		}
+		for i, e := range b.Rates {
+			if err := Starting().Check(e.Key, e.Value); err != nil {
+				return nil, fmt.Errorf("rate %d: %w", i+1, err)
+			}
+			values[e.Key] = e.Value
+		}
+		return values, nil
+	}
+	r := csv.NewReader(bytes.NewReader(data))
+	head, err := r.Read()
+	if err != nil {
+		return nil, fmt.Errorf("this is neither a rate book’s JSON nor CSV: %w", err)
+	}
+	key, value := slices.Index(head, "key"), slices.Index(head, "value")
+	if key < 0 || value < 0 {
+		return nil, errors.New("line 1: the columns key and value are missing")
+	}
+	for {
+		row, err := r.Read()
+		if err == io.EOF {
+			return values, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		line, _ := r.FieldPos(0)
+		v, err := strconv.ParseFloat(strings.TrimSpace(row[value]), 64)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %q is not a number", line, row[value])
+		}
+		if err := Starting().Check(row[key], v); err != nil {
+			return nil, fmt.Errorf("line %d: %w", line, err)
+		}
+		values[row[key]] = v
+	}
 }
 
 // Get returns the figure under a key. Asking for a key that no book has is a

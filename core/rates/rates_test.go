@@ -27,7 +27,7 @@ func TestStartingBook(t *testing.T) {
 
 func TestOwnValues(t *testing.T) {
 	b := Starting().With(map[string]float64{"wage": 31, "nonsense": 4})
-	assert.Equal(t, Figure{"wage with its costs", 31, "¤/h", Ours}, b.Get("wage"))
+	assert.Equal(t, Figure{"wage with its costs, at the bench", 31, "¤/h", Ours}, b.Get("wage"))
 	assert.NotEqual(t, 31.0, Starting().V("wage"), "the starting book stays as it was")
 	assert.ErrorContains(t, b.Check("margin", 95), "between 0 and 90")
 	assert.ErrorContains(t, b.Check("wage", -1), "0 ¤/h or more")
@@ -49,6 +49,44 @@ func TestParseRefuses(t *testing.T) {
 		_, err := Parse([]byte(text))
 		assert.ErrorContains(t, err, says)
 	}
+}
+
+// What is exported reads back the same, whole as JSON and by key as CSV; what a book leaves
+// out is as in the starting one, and what is wrong is named by its line.
+func TestExportReadsBack(t *testing.T) {
+	b := Starting().With(map[string]float64{"wage": 31.25, "sand.resin": 8})
+	back, err := Read(b.Export())
+	require.NoError(t, err)
+	assert.Equal(t, b.Rates, back.Rates)
+	assert.Equal(t, b.Machines, back.Machines)
+	for _, data := range [][]byte{b.Export(), b.ExportCSV(), append([]byte("\ufeff"), b.ExportCSV()...)} {
+		values, err := ReadValues(data)
+		require.NoError(t, err)
+		assert.Len(t, values, len(b.Rates))
+		assert.Equal(t, 31.25, values["wage"])
+	}
+	part, err := Read([]byte(`{"rates":[{"key":"wage","label":"wage","value":40,"unit":"¤/h","source":"ours"}]}`))
+	require.NoError(t, err)
+	assert.Equal(t, 40.0, part.V("wage"))
+	assert.Equal(t, Starting().V("margin"), part.V("margin"))
+	assert.Len(t, part.Machines, 4)
+	for text, says := range map[string]string{
+		"key,value\nwage,12\nwage,much\n":       "line 3",
+		"key,value\nnonsense,12\n":              "nonsense",
+		"key,value\nmargin,95\n":                "line 2",
+		"label,value\nwage,12\n":                "key and value",
+		"":                                      "neither",
+		"key,value\nwage\n":                     "wrong number of fields",
+		`{"rates":[{"key":"wage","value":-1}]}`: "rate 1",
+		`{"rates":3}`:                           "cannot unmarshal",
+	} {
+		_, err := ReadValues([]byte(text))
+		assert.ErrorContains(t, err, says, text)
+	}
+	_, err = Read([]byte(`{"rates":[{"key":"wages","label":"x","value":40,"unit":"h","source":"ours"}]}`))
+	assert.ErrorContains(t, err, "wages")
+	_, err = Read([]byte(`{"machines":[{"name":"M","process":"resin","figures":{"width":{"label":"w","value":1e300,"unit":"mm","source":"ours"}}}]}`))
+	assert.ErrorContains(t, err, "hard to believe")
 }
 
 func TestNumber(t *testing.T) {

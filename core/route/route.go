@@ -14,20 +14,28 @@ import (
 // Kind is a sort of stage.
 type Kind string
 
-// The stages of the first routes.
+// The stages.
 const (
-	Print Kind = "print"
-	Wash  Kind = "wash"
-	Strip Kind = "strip"
-	Cure  Kind = "cure"
-	Sand  Kind = "sand"
-	Fill  Kind = "fill"
-	Prime Kind = "prime"
-	Look  Kind = "look"
-	Base  Kind = "base"
-	Shade Kind = "shade"
-	Clear Kind = "clear"
-	Pack  Kind = "pack"
+	Print   Kind = "print"
+	Wash    Kind = "wash"
+	Strip   Kind = "strip"
+	Cure    Kind = "cure"
+	Skin    Kind = "skin"    // brushed resin
+	Clay    Kind = "clay"    // a skin of air-dry clay
+	Texture Kind = "texture" // glued sand or plaster
+	Sand    Kind = "sand"
+	Fill    Kind = "fill"
+	Prime   Kind = "prime"
+	Look    Kind = "look"
+	Base    Kind = "base"
+	Mask    Kind = "mask"
+	Shade   Kind = "shade"
+	Light   Kind = "light"
+	Detail  Kind = "detail"
+	Weather Kind = "weather"
+	Clear   Kind = "clear"
+	Fit     Kind = "fit"
+	Pack    Kind = "pack"
 )
 
 // Tiers, the stopping points a design is sold at.
@@ -57,18 +65,26 @@ type Manner struct {
 const sheet = " Follow the product’s safety data sheet, local rules and, where required, a licensed professional."
 
 var manners = map[Kind]Manner{
-	Print: {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
-	Wash:  {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
-	Strip: {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
-	Cure:  {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
-	Sand:  {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
-	Fill:  {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
-	Prime: {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
-	Look:  {"lo", "look", "Look under raking light", "", ""},
-	Base:  {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
-	Shade: {"sh", "shades and lights", "Shade, then lights", "wash dry", "Thinners and spirits: air, no flame." + sheet},
-	Clear: {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
-	Pack:  {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
+	Print:   {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
+	Wash:    {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
+	Strip:   {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
+	Cure:    {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
+	Skin:    {"sk", "resin skin", "Brush a thin skin of resin on, off the detail", "skin hard", "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + sheet},
+	Clay:    {"cy", "clay skin", "Lay the clay on and model it", "clay dry", "Dust of dried clay: particulate respirator when you sand it." + sheet},
+	Texture: {"tx", "texture", "Glue the texture on, then one coat over it", "glue hard", "Dust of sand and plaster: particulate respirator." + sheet},
+	Sand:    {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
+	Fill:    {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
+	Prime:   {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Look:    {"lo", "look", "Look under raking light", "", ""},
+	Base:    {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
+	Mask:    {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
+	Shade:   {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
+	Light:   {"li", "highlights", "Lights on the raised edges", "dry", "Thinners and spirits: air, no flame." + sheet},
+	Detail:  {"de", "fine detail", "Eyes, faces, letters, small things", "dry", "Thinners and spirits: air, no flame." + sheet},
+	Weather: {"we", "weathering", "Weather it, more where hands and sun reach", "heavy wash dry", "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet},
+	Clear:   {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Fit:     {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue and blades: burns and cuts. Lithium cells: protected ones, charged watched." + sheet},
+	Pack:    {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
 }
 
 // Manner returns how the kind is shown.
@@ -82,30 +98,52 @@ func (k Kind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []Kind {
-	return []Kind{Print, Wash, Strip, Cure, Fill, Sand, Prime, Look, Base, Shade, Clear, Pack}
+	return []Kind{Print, Wash, Strip, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
 }
 
-// For returns the stages of a print at a tier. Resin: supports come off before the
-// cure, while they are soft; sanded, then spots filled, which a second light
-// sanding levels. Filament: putty all over first, then sanded.
-func For(process, tier string) []Kind {
-	var r []Kind
-	if process == "resin" {
+// Course says what a print passes beside what every one does.
+type Course struct {
+	Process, Tier string
+	Smooth        []Kind // from the print to the last look, of a tier that is smoothed
+	Mask          bool
+	Detail        bool
+	Weather       bool
+	Fit           bool
+}
+
+// Stages returns the stages of a print in order. Resin: supports come off before the
+// cure, while they are soft. Masks go on over base coats, so that what lies under them
+// stays; a matt clear coat over all but the fitting out.
+func (c Course) Stages() []Kind {
+	r := []Kind{Print, Strip}
+	if c.Process == "resin" {
 		r = []Kind{Print, Wash, Strip, Cure}
-	} else {
-		r = []Kind{Print, Strip}
 	}
-	if tier == Primed || tier == Painted {
-		if process == "resin" {
-			r = append(r, Sand, Fill, Prime, Look)
-		} else {
-			r = append(r, Fill, Sand, Prime, Look)
+	add := func(wanted bool, kinds ...Kind) {
+		if wanted {
+			r = append(r, kinds...)
 		}
 	}
-	if tier == Painted {
-		r = append(r, Base, Shade, Clear)
-	}
+	painted := c.Tier == Painted
+	add(painted || c.Tier == Primed, c.Smooth...)
+	add(painted, Base)
+	add(painted && c.Mask, Mask)
+	add(painted, Shade, Light)
+	add(painted && c.Detail, Detail)
+	add(painted && c.Weather, Weather)
+	add(painted, Clear)
+	add(c.Fit, Fit)
 	return append(r, Pack)
+}
+
+// For returns the stages of a print at a tier when nothing special is asked: a light
+// sanding with spots filled for resin, putty before sanding for filament.
+func For(process, tier string) []Kind {
+	c := Course{Process: process, Tier: tier, Smooth: []Kind{Fill, Sand, Prime, Look}}
+	if process == "resin" {
+		c.Smooth = []Kind{Sand, Fill, Prime, Look}
+	}
+	return c.Stages()
 }
 
 // Mark is what became of a stage.
@@ -123,6 +161,8 @@ type Stage struct {
 	Kind    Kind
 	Mark    Mark
 	Planned float64   // minutes of hands
+	Book    float64   // of them, by the rate book alone; 0: not known
+	Repeat  bool      // it came of a look that sent the piece back
 	WaitS   int64     // clock time after it, seconds
 	Until   time.Time // when that wait ends; zero while it is not done
 }
@@ -212,7 +252,7 @@ func (s Stages) Back(to Kind) (repeat []Stage, err error) {
 			if st.Mark == SentBack || len(repeat) > 0 && contains(repeat, st.Kind) {
 				continue
 			}
-			repeat = append(repeat, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, WaitS: st.WaitS})
+			repeat = append(repeat, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, Book: st.Book, Repeat: true, WaitS: st.WaitS})
 		}
 		return repeat, nil
 	}

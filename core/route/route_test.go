@@ -91,7 +91,7 @@ func TestSendingBackRepeatsInOrder(t *testing.T) {
 	assert.Equal(t, []Kind{Print, Wash, Strip, Cure, Sand, Fill, Prime, Look}, kinds(repeat))
 
 	_, err = s.Back(Shade)
-	assert.ErrorContains(t, err, "shades and lights")
+	assert.ErrorContains(t, err, "shades")
 	_, err = strip(Print).Back(Print)
 	assert.True(t, errors.Is(err, ErrNoLook))
 }

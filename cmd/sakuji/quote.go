@@ -1,0 +1,373 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/shopspring/decimal"
+	"github.com/spf13/cobra"
+
+	"sakuji/app"
+	"sakuji/core/finish"
+	"sakuji/core/mesh"
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// asked is an order as the command reads it.
+type asked struct {
+	Currency   string      `json:"currency"`
+	TaxPercent *float64    `json:"tax_percent"` // default: the rates', which of the starting book is none
+	Items      []askedItem `json:"items"`
+	Seed       *uint64     `json:"seed"`
+}
+
+type askedItem struct {
+	ID       string   `json:"id"`
+	File     string   `json:"file"`
+	Scale    *float64 `json:"scale"`
+	Copies   *int     `json:"copies"`
+	Process  string   `json:"process"`
+	Tier     string   `json:"tier"`
+	Material string   `json:"material"`
+	Route    string   `json:"route"`
+	WallMM   float64  `json:"wall_mm"`
+}
+
+// mostItems bounds what one order asks for.
+const mostItems = 1000
+
+// quoted is what the command answers.
+type quoted struct {
+	Currency string  `json:"currency"`
+	Price    string  `json:"price"`
+	Net      string  `json:"net"`
+	Tax      string  `json:"tax"`
+	Deposit  string  `json:"deposit"`
+	Margin   float64 `json:"margin_percent"`
+	MarkUp   float64 `json:"mark_up_percent"`
+	Cost     struct {
+		Expected   string `json:"expected"`
+		EightInTen string `json:"eight_in_ten"`
+	} `json:"cost"`
+	LossChance float64        `json:"loss_chance"`
+	Drivers    []quotedDriver `json:"drivers"` // what moves the cost most, with its share
+	Items      []quotedItem   `json:"items"`
+	Ignored    []string       `json:"ignored,omitempty"` // fields of the order that mean nothing here
+}
+
+type quotedDriver struct {
+	ID    string  `json:"id"`
+	What  string  `json:"what"`
+	Share float64 `json:"share"`
+}
+
+type quotedItem struct {
+	ID             string       `json:"id"`
+	Cost           string       `json:"cost"`
+	HandsMinutes   float64      `json:"hands_minutes"`
+	MachineMinutes float64      `json:"machine_minutes"`
+	Grams          float64      `json:"grams"`
+	Lines          []quotedLine `json:"lines"`
+	Troubles       []string     `json:"troubles,omitempty"` // what keeps it from being made as asked
+	Advice         []string     `json:"advice,omitempty"`
+}
+
+type quotedLine struct {
+	Kind    string        `json:"kind"`
+	What    string        `json:"what"`
+	Amount  string        `json:"amount"`
+	Minutes float64       `json:"minutes,omitempty"`
+	Working rates.Working `json:"working"`
+}
+
+func quoteVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "quote [--json] [--rates RATES.json] ORDER.json", Short: "Price an order from its models", Args: cobra.ExactArgs(1)}
+	flags := addModelFlags(cmd)
+	book := cmd.Flags().String("rates", "", "a rate book as it is exported (default: the one a new studio starts with)")
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		k, err := flags.scale()
+		if err != nil {
+			return err
+		}
+		h := studio.House{Book: rates.Starting()}
+		if *book != "" {
+			data, err := readAll(*book)
+			if err == nil {
+				h.Book, err = rates.Read(data)
+			}
+			if err != nil {
+				return &failed{[]string{fmt.Sprintf("%s: %v", *book, err)}}
+			}
+		}
+		outfit(&h)
+		out, f := quoteOrder(h, args[0], func(file string) (*mesh.Soup, error) { return open(file, k, flags.limits) })
+		if err := f.or(); err != nil {
+			return err
+		}
+		if *flags.json {
+			return json.NewEncoder(cmd.OutOrStdout()).Encode(out)
+		}
+		return out.print(cmd.OutOrStdout())
+	}
+	return cmd
+}
+
+// readAll reads a small text file whole.
+func readAll(name string) ([]byte, error) {
+	f, size, err := openFile(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	const most = 64 << 20
+	if size > most {
+		return nil, fmt.Errorf("is larger than %d MB", most>>20)
+	}
+	return io.ReadAll(f)
+}
+
+// outfit gives a house the machines and materials of its book.
+func outfit(h *studio.House) {
+	for i, k := range h.Book.Machines {
+		h.Machines = append(h.Machines, studio.Machine{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
+	}
+	for i, k := range h.Book.Materials {
+		h.Materials = append(h.Materials, studio.Material{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
+	}
+	h.Studio.TaxPercent, h.Studio.Ways.Schools = h.Book.TaxPercent, h.Book.Schools
+}
+
+func quoteOrder(h studio.House, name string, read func(string) (*mesh.Soup, error)) (out quoted, f failed) {
+	data, err := readAll(name)
+	var o asked
+	if err == nil {
+		err = json.Unmarshal(data, &o)
+	}
+	if err == nil {
+		err = o.check(&h)
+	}
+	if err != nil {
+		f.add(name, err)
+		return out, f
+	}
+	out.Ignored = ignored(data)
+	models := map[string]studio.Model{} // each file is read once
+	var items []studio.Item
+	for i, it := range o.Items {
+		item, err := it.item(h, i, func() (studio.Model, error) {
+			file := beside(name, it.File)
+			if m, ok := models[file]; ok {
+				return m, nil
+			}
+			soup, err := read(file)
+			if err != nil {
+				return studio.Model{}, err
+			}
+			m := studio.Model{ID: int64(len(models) + 1), Name: filepath.Base(file)}
+			m.Measures, m.Shape = studio.MeasureModel(soup)
+			if m.Measures.VolumeMM3 <= 0 {
+				return m, errors.New("encloses no volume: it cannot be priced from its geometry")
+			}
+			models[file] = m
+			return m, nil
+		})
+		if err != nil {
+			f.add(it.called(i), err)
+			continue
+		}
+		items = append(items, item)
+	}
+	if len(f.lines) > 0 {
+		return out, f
+	}
+	if err := out.price(h, o, items); err != nil {
+		f.add(name, err)
+	}
+	return out, f
+}
+
+// beside is where a file named in an order lies: beside the order, or where the command runs.
+func beside(order, file string) string {
+	if filepath.IsAbs(file) {
+		return file
+	}
+	if near := filepath.Join(filepath.Dir(order), file); exists(near) || !exists(file) {
+		return near
+	}
+	return file
+}
+
+func exists(file string) bool {
+	_, err := os.Stat(file)
+	return err == nil
+}
+
+func (o *asked) check(h *studio.House) error {
+	if o.Currency = strings.ToUpper(strings.TrimSpace(o.Currency)); o.Currency == "" {
+		o.Currency = "EUR"
+	}
+	if !studio.IsCurrency(o.Currency) {
+		return fmt.Errorf("currency %q: three letters as in ISO 4217", o.Currency)
+	}
+	h.Studio.Currency = o.Currency
+	if o.TaxPercent != nil {
+		h.Studio.TaxPercent = *o.TaxPercent
+	}
+	if !(h.Studio.TaxPercent >= 0 && h.Studio.TaxPercent <= 100) {
+		return fmt.Errorf("tax_percent: between 0 and 100")
+	}
+	if len(o.Items) == 0 {
+		return errors.New("there is no item in it")
+	}
+	if len(o.Items) > mostItems {
+		return fmt.Errorf("%d items; %d at most", len(o.Items), mostItems)
+	}
+	return nil
+}
+
+func (a askedItem) called(i int) string {
+	if a.ID != "" {
+		return a.ID
+	}
+	return fmt.Sprintf("item %d", i+1)
+}
+
+func (a askedItem) item(h studio.House, i int, model func() (studio.Model, error)) (it studio.Item, err error) {
+	it = studio.Item{ID: int64(i + 1), Title: a.called(i), Tier: a.Tier, Copies: 1, Scale: 1}
+	if a.Scale != nil {
+		it.Scale = *a.Scale
+	}
+	if a.Copies != nil {
+		it.Copies = *a.Copies
+	}
+	switch {
+	case a.Process != process.Resin && a.Process != process.Filament:
+		return it, fmt.Errorf("process %q: resin or filament", a.Process)
+	case route.TierName(a.Tier) == "":
+		return it, fmt.Errorf("tier %q: %s", a.Tier, strings.Join(route.Tiers(), ", "))
+	case a.File == "":
+		return it, errors.New("no file is named")
+	}
+	if a.Route != "" {
+		at := slices.IndexFunc(finish.Schools(), func(s finish.School) bool {
+			return strings.EqualFold(s.Key, a.Route) || strings.EqualFold(s.Name, a.Route)
+		})
+		if at < 0 {
+			var known []string
+			for _, s := range finish.Schools() {
+				known = append(known, s.Key)
+			}
+			return it, fmt.Errorf("route %q: %s", a.Route, strings.Join(known, ", "))
+		}
+		it.School = finish.Schools()[at].Key
+	}
+	p := studio.Part{ID: it.ID, Name: it.Title, Copies: 1, Process: a.Process, WallMM: a.WallMM}
+	var known []string
+	for _, m := range h.Materials {
+		if m.Process != a.Process {
+			continue
+		}
+		known = append(known, m.Name)
+		if a.Material == "" && p.MaterialID == 0 || strings.EqualFold(m.Name, a.Material) {
+			p.MaterialID = m.ID
+		}
+	}
+	if p.MaterialID == 0 {
+		return it, fmt.Errorf("material %q: the rate book has %s", a.Material, strings.Join(known, ", "))
+	}
+	if p.Model, err = model(); err != nil {
+		return it, fmt.Errorf("%s: %w", a.File, err)
+	}
+	p.ModelID = p.Model.ID
+	it.Parts = []studio.Part{p}
+	return it, it.Check()
+}
+
+// price fills in what the items cost and what is asked for them.
+func (q *quoted) price(h studio.House, o asked, items []studio.Item) error {
+	digits := studio.Digits(o.Currency)
+	money := func(minor int64) string { return decimal.New(minor, -digits).StringFixed(digits) }
+	var costs []quote.Item
+	for i, e := range h.EstimateAll(items) {
+		costs = append(costs, e.Item)
+		out := quotedItem{ID: items[i].Title, Cost: money(e.CostMinor), HandsMinutes: e.HandsMinutes, MachineMinutes: e.MachineMinutes, Grams: e.Grams, Troubles: e.Troubles, Advice: e.Advice}
+		for _, l := range e.Lines {
+			out.Lines = append(out.Lines, quotedLine{l.Kind, l.What, money(l.Minor), l.Minutes, l.Working})
+		}
+		q.Items = append(q.Items, out)
+	}
+	p, err := quote.Ask(costs, h.Terms(studio.Terms{}), digits)
+	if err != nil {
+		return err
+	}
+	seed := uint64(1)
+	if o.Seed != nil {
+		seed = *o.Seed
+	}
+	r := quote.Simulate(h.Book, costs, app.Dice(seed), quote.Draws, digits)
+	q.Currency, q.Price, q.Net, q.Tax, q.Deposit = o.Currency, money(p.TotalMinor), money(p.NetMinor), money(p.TaxMinor), money(p.DepositMinor)
+	q.Margin, q.MarkUp = math.Round(p.MarginPercent*100)/100, math.Round(p.MarkUpPercent*100)/100
+	q.Cost.Expected, q.Cost.EightInTen = money(r.ExpectedMinor), money(r.EightInTenMinor)
+	q.LossChance = r.LossChance(p.NetMinor)
+	for _, d := range r.Drivers[:min(len(r.Drivers), 10)] {
+		q.Drivers = append(q.Drivers, quotedDriver{items[d.Item].Title, d.What, math.Round(d.Share*1e4) / 1e4})
+	}
+	return nil
+}
+
+// ignored lists fields of an order that nobody reads, so that a slip of the pen is seen.
+func ignored(data []byte) (out []string) {
+	var top map[string]json.RawMessage
+	if json.Unmarshal(data, &top) != nil {
+		return nil
+	}
+	for _, key := range slices.Sorted(maps.Keys(top)) {
+		if !slices.Contains([]string{"currency", "tax_percent", "items", "seed"}, strings.ToLower(key)) {
+			out = append(out, key)
+		}
+	}
+	var items []map[string]json.RawMessage
+	if json.Unmarshal(top["items"], &items) != nil {
+		return out
+	}
+	for i, it := range items {
+		for _, key := range slices.Sorted(maps.Keys(it)) {
+			if !slices.Contains([]string{"id", "file", "scale", "copies", "process", "tier", "material", "route", "wall_mm"}, strings.ToLower(key)) {
+				out = append(out, fmt.Sprintf("items[%d].%s", i, key))
+			}
+		}
+	}
+	return out
+}
+
+func (q quoted) print(w io.Writer) error {
+	var b strings.Builder
+	for _, it := range q.Items {
+		fmt.Fprintf(&b, "%s: costs %s, %s of hands, %s of machine, %s g\n", it.ID, it.Cost, studio.Hours(it.HandsMinutes), studio.Hours(it.MachineMinutes), rates.Number(it.Grams))
+		for _, l := range it.Lines {
+			fmt.Fprintf(&b, "  %-10s %-32s %12s\n", l.Kind, l.What, l.Amount)
+		}
+		for _, t := range append(slices.Clone(it.Troubles), it.Advice...) {
+			fmt.Fprintf(&b, "  %s\n", t)
+		}
+	}
+	fmt.Fprintf(&b, "cost %s expected, 8 times in 10 under %s\nnet %s + tax %s = price %s %s, deposit %s\nmargin %.0f %% of net (%.0f %% on cost), chance of a loss %.1f in 100\n",
+		q.Cost.Expected, q.Cost.EightInTen, q.Net, q.Tax, q.Price, q.Currency, q.Deposit, q.Margin, q.MarkUp, 100*q.LossChance)
+	for _, field := range q.Ignored {
+		fmt.Fprintf(&b, "not understood and left out: %s\n", field)
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}

@@ -1,0 +1,119 @@
+package quote
+
+import (
+	"math"
+
+	"sakuji/core/finish"
+	"sakuji/core/rates"
+)
+
+// Kinds of extras: what an item costs besides its prints.
+const (
+	Trial    = "trial"   // a small print to learn something by
+	Sculpt   = "sculpt"  // hours of sculpting, with revisions
+	Licence  = "licence" // a fee
+	BoughtIn = "bought"  // bought-in parts
+	Freight  = "freight"
+	Restore  = "restore" // hours on an old piece
+	Other    = "other"
+)
+
+// Extra is one such thing. Money is in the studio's currency.
+type Extra struct {
+	Kind    string  `json:"kind"`
+	What    string  `json:"what"`
+	Each    float64 `json:"each,omitempty"`  // money for one
+	Count   float64 `json:"count,omitempty"` // how many; of a copy, when PerCopy
+	Pack    float64 `json:"pack,omitempty"`  // sold by so many; 0: one by one
+	PerCopy bool    `json:"per_copy,omitempty"`
+	Hours   float64 `json:"hours,omitempty"` // once, and PerCopy for each copy
+
+	// Sculpting: the base is shared by a set, each further figure takes its extra.
+	Figures     int     `json:"figures,omitempty"`
+	FigureHours float64 `json:"figure_hours,omitempty"`
+	Revisions   int     `json:"revisions,omitempty"`
+
+	// Restoring: the odds, 0 to 1, of finding worse, what that takes then, and where work
+	// stops to ask the client.
+	Odds       float64 `json:"odds,omitempty"`
+	WorseHours float64 `json:"worse_hours,omitempty"`
+	StopAt     float64 `json:"stop_at,omitempty"`
+}
+
+// Check says what is wrong with an extra.
+func (e Extra) Check() string {
+	switch {
+	case e.What == "":
+		return "say what it is"
+	case !(e.Each >= 0 && e.Each <= rates.Greatest) || !(e.StopAt >= 0 && e.StopAt <= rates.Greatest):
+		return "its price is between nothing and ten million"
+	case !(e.Count >= 0 && e.Count <= 100_000) || !(e.Pack >= 0 && e.Pack <= 100_000):
+		return "its count is between 0 and 100,000"
+	case !(e.Hours >= 0 && e.Hours <= 10_000) || !(e.FigureHours >= 0 && e.FigureHours <= 10_000) || !(e.WorseHours >= 0 && e.WorseHours <= 10_000):
+		return "its hours are between 0 and 10,000"
+	case e.Figures < 0 || e.Figures > 1000 || e.Revisions < 0 || e.Revisions > 100:
+		return "figures are 1,000 at most, revisions 100"
+	case !(e.Odds >= 0 && e.Odds <= 1):
+		return "odds are between 0 and 100 %"
+	}
+	return ""
+}
+
+func (b *builder) extra(e Extra, copies float64) {
+	count, times := max(1, e.Count), 1.0
+	if e.PerCopy {
+		times = copies
+	}
+	if e.Each > 0 {
+		n := count * times
+		in := []rates.Figure{rates.Of(e.What, e.Each, "¤", rates.Ours), rates.Of("how many", n, "×", rates.Ours)}
+		formula := "price × how many"
+		if e.Pack > 1 {
+			packs := math.Ceil(n/e.Pack - 1e-9)
+			formula, in = "price of a pack × packs", append(in, rates.Of("in a pack", e.Pack, "×", rates.Ours), rates.Of("packs", packs, "×", rates.Derived))
+			n = packs
+		}
+		b.add(Bought, e.What, e.Each*n, 0, rates.Working{Formula: formula, Inputs: in})
+	}
+	hours, formula := e.Hours*times, "hours × wage"
+	in := []rates.Figure{rates.Of("hours", e.Hours, "h", rates.Ours)}
+	if e.PerCopy && copies > 1 {
+		formula, in = "hours × copies × wage", append(in, rates.Of("copies", copies, "×", rates.Derived))
+	}
+	key, wage := "other", b.book.Get("wage")
+	switch e.Kind {
+	case Sculpt:
+		key, wage = "sculpt", b.book.Get("wage.sculpt")
+		hours = e.Hours + float64(max(0, e.Figures-1))*e.FigureHours + float64(e.Revisions)*b.book.V("revision.hours")
+		formula = "(base + further figures × hours + revisions × hours) × wage"
+		in = []rates.Figure{rates.Of("base sculpt", e.Hours, "h", rates.Ours), rates.Of("further figures", float64(max(0, e.Figures-1)), "×", rates.Ours), rates.Of("a further figure", e.FigureHours, "h", rates.Ours),
+			rates.Of("revisions", float64(e.Revisions), "×", rates.Ours), b.book.Get("revision.hours")}
+	case Restore:
+		wage = b.book.Get("wage.paint")
+		hours += e.Odds * e.WorseHours * times
+		formula = "(hours + odds of worse × hours then) × wage"
+		in = append(in, rates.Of("odds of finding worse", 100*e.Odds, "%", rates.Ours), rates.Of("hours then", e.WorseHours, "h", rates.Ours))
+	}
+	if hours <= 0 {
+		return
+	}
+	spread := finish.SpreadOf(b.book, key)
+	minutes := hours * 60 * spread.Mean
+	b.item.HandsMinutes += minutes
+	amount := minutes / 60 * wage.Value
+	b.add(Hands, e.What, amount, minutes, rates.Working{Formula: formula + " × expected of likely", Inputs: append(append(in, wage), spread.Inputs...)})
+	worse := e.Odds * e.WorseHours * times * spread.Mean * wage.Value
+	b.risky(e.What, amount-worse, spread)
+	if e.Kind == Restore && worse > 0 {
+		b.item.risks = append(b.item.risks, risk{what: e.What + ": worse", piece: b.piece, amount: worse, odds: e.Odds, each: worse / e.Odds})
+	}
+}
+
+// Floor is the least price at which an hour of hands earns its wage, and what an hour
+// earns at a net price: for work whose worth is told by something else than its hours.
+func (i Item) Floor(netMinor int64) (floorMinor int64, perHour float64) {
+	if i.HandsMinutes > 0 {
+		perHour = float64(netMinor-i.CostMinor+i.ByKind(Hands)) / (i.HandsMinutes / 60)
+	}
+	return i.CostMinor, perHour
+}

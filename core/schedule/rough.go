@@ -1,0 +1,127 @@
+package schedule
+
+import (
+	"math"
+	"time"
+)
+
+// Step is one step of an item on its way: machines run day and night, hands work in their
+// hours, a wait passes by the clock. What a step does not have is nothing.
+type Step struct {
+	Name       string
+	Round      int     // the how manieth of its name
+	Pool       string  // which machines
+	MachineMin float64 // of all of them together
+	RunMin     float64 // the longest run: machines in parallel do not shorten it
+	HandsMin   float64
+	WaitMin    float64
+}
+
+// Hours are when hands work: Monday to Friday from From on.
+type Hours struct {
+	From   time.Duration // since midnight
+	PerDay time.Duration // 24 h: day and night, weekends, too
+	Hands  int           // pairs that work at once
+	Zone   *time.Location
+}
+
+// Always are hands that never rest: what nothing can beat.
+func Always(hands int) Hours { return Hours{PerDay: 24 * time.Hour, Hands: hands, Zone: time.UTC} }
+
+// next is the first moment from t on in which hands work, and how long they go on then.
+func (h Hours) next(t time.Time) (time.Time, time.Duration) {
+	if h.PerDay >= 24*time.Hour {
+		return t, math.MaxInt64
+	}
+	t = t.In(h.Zone)
+	for {
+		y, m, d := t.Date()
+		from := time.Date(y, m, d, 0, 0, 0, 0, h.Zone).Add(h.From)
+		to := from.Add(max(time.Minute, h.PerDay))
+		if wd := t.Weekday(); wd != time.Saturday && wd != time.Sunday && t.Before(to) {
+			if t.Before(from) {
+				t = from
+			}
+			return t, to.Sub(t)
+		}
+		t = time.Date(y, m, d+1, 0, 0, 0, 0, h.Zone).Add(h.From)
+	}
+}
+
+// work is when so many minutes of hands begun at t are done.
+func (h Hours) work(t time.Time, minutes float64) time.Time {
+	left := time.Duration(min(minutes, 1e7) * float64(time.Minute))
+	if left <= 0 {
+		return t
+	}
+	for {
+		from, room := h.next(t)
+		if left <= room {
+			return from.Add(left)
+		}
+		left -= room
+		t = from.Add(room)
+	}
+}
+
+// Earliest is when items begun now can all be done, if nothing else is in the way: what is
+// ready first is taken up first by the hands that are free first. The schedule of the whole
+// studio answers better; this is the sum of hands and waits as days.
+func Earliest(now time.Time, items [][]Step, h Hours) time.Time {
+	ready := make([]time.Time, len(items))
+	at := make([]int, len(items))
+	free := make([]time.Time, max(1, h.Hands))
+	for i := range ready {
+		ready[i] = now
+	}
+	for i := range free {
+		free[i] = now
+	}
+	pools := map[string]time.Time{}
+	end := now
+	for {
+		k := -1
+		for i := range items {
+			if at[i] < len(items[i]) && (k < 0 || ready[i].Before(ready[k])) {
+				k = i
+			}
+		}
+		if k < 0 {
+			return end
+		}
+		s := items[k][at[k]]
+		at[k]++
+		t := ready[k]
+		if s.MachineMin > 0 {
+			from := pools[s.Pool]
+			if from.Before(t) {
+				from = t
+			}
+			pools[s.Pool] = from.Add(minutesOf(s.MachineMin))
+			if t = pools[s.Pool]; t.Before(ready[k].Add(minutesOf(s.RunMin))) {
+				t = ready[k].Add(minutesOf(s.RunMin))
+			}
+		}
+		if s.HandsMin > 0 {
+			first := 0
+			for i := range free {
+				if free[i].Before(free[first]) {
+					first = i
+				}
+			}
+			if t.Before(free[first]) {
+				t = free[first]
+			}
+			t = h.work(t, s.HandsMin)
+			free[first] = t
+		}
+		ready[k] = t.Add(minutesOf(s.WaitMin))
+		if end.Before(ready[k]) {
+			end = ready[k]
+		}
+	}
+}
+
+func minutesOf(m float64) time.Duration {
+	return time.Duration(min(m, 1e7) * float64(time.Minute))
+}

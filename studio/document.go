@@ -1,0 +1,160 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+
+	"sakuji/core/quote"
+	"sakuji/core/solid"
+)
+
+// Document is a quote as it was sent, whole.
+type Document struct {
+	Studio       Studio         `json:"studio"`
+	Client       Client         `json:"client"`
+	Number       string         `json:"number"`
+	Title        string         `json:"title"`
+	Wanted       int64          `json:"wanted_ms"`
+	Earliest     int64          `json:"earliest_ms,omitempty"` // when it could be ready, by summed hands and waits
+	Items        []DocumentItem `json:"items"`
+	Price        quote.Price    `json:"price"`
+	Terms        quote.Terms    `json:"terms"`
+	Range        quote.Range    `json:"range"`
+	Name         string         `json:"name,omitempty"` // of the order as it stands, beside alternatives
+	Alternatives []Alternative  `json:"alternatives,omitempty"`
+	Options      []Option       `json:"options,omitempty"`
+	Instead      *Instead       `json:"instead,omitempty"` // a change to what was accepted
+	Included     []string       `json:"included,omitempty"`
+	Excluded     []string       `json:"excluded,omitempty"`
+	Colours      []string       `json:"colours"`
+	Questions    []string       `json:"questions"`
+	Cautions     []string       `json:"cautions"`
+}
+
+// DocumentItem is one line of a sent quote.
+type DocumentItem struct {
+	Title    string        `json:"title"`
+	Detail   string        `json:"detail"`
+	Copies   int           `json:"copies"`
+	SizeMM   [3]float64    `json:"size_mm"`
+	Front    solid.Outline `json:"front"`
+	NetMinor int64         `json:"net_minor"`
+	Cost     quote.Item    `json:"cost"`
+	Spec     Item          `json:"spec"` // as accepted; models left out
+}
+
+// Alternative is another way to make the order that the client may choose.
+type Alternative struct {
+	Name     string         `json:"name"`
+	Items    []DocumentItem `json:"items"`
+	Price    quote.Price    `json:"price"`
+	Earliest int64          `json:"earliest_ms,omitempty"`
+	Changes  []Change       `json:"changes"` // against the order as it stands
+}
+
+// Option is an item that the client may take besides, with its price, tax included.
+type Option struct {
+	Item       DocumentItem `json:"item"`
+	TotalMinor int64        `json:"total_minor"`
+	NetMinor   int64        `json:"net_minor"`
+}
+
+// Instead says what a change to an accepted order changes.
+type Instead struct {
+	Revision   int      `json:"revision"`
+	TotalMinor int64    `json:"total_minor"` // what was agreed
+	Changes    []Change `json:"changes"`
+}
+
+// Chosen is what a client chose of what was offered.
+type Chosen struct {
+	Alternative int     `json:"alternative,omitempty"` // 0: as the order stands; n: the n-th alternative
+	Options     []int64 `json:"options,omitempty"`     // items taken besides
+}
+
+// Taken is a document after a choice: the items that hold, with their price.
+type Taken struct {
+	Name         string
+	Items        []DocumentItem
+	NetMinor     int64
+	TaxMinor     int64
+	TotalMinor   int64
+	DepositMinor int64
+}
+
+// Take works out what a choice comes to: the alternative's price and the options' on top.
+func (d Document) Take(c Chosen) (t Taken, err error) {
+	t = Taken{Name: d.Name, Items: slices.Clone(d.Items), NetMinor: d.Price.NetMinor, TotalMinor: d.Price.TotalMinor}
+	if c.Alternative < 0 || c.Alternative > len(d.Alternatives) {
+		return t, fmt.Errorf("there is no such alternative on this quote")
+	}
+	if c.Alternative > 0 {
+		a := d.Alternatives[c.Alternative-1]
+		t = Taken{Name: a.Name, Items: slices.Clone(a.Items), NetMinor: a.Price.NetMinor, TotalMinor: a.Price.TotalMinor}
+	}
+	seen := map[int64]bool{}
+	for _, id := range c.Options {
+		at := slices.IndexFunc(d.Options, func(o Option) bool { return o.Item.Spec.ID == id })
+		if at < 0 {
+			return t, fmt.Errorf("there is no such option on this quote")
+		}
+		if seen[id] {
+			continue
+		}
+		seen[id] = true
+		o := d.Options[at]
+		t.Items = append(t.Items, o.Item)
+		t.NetMinor += o.NetMinor
+		t.TotalMinor += o.TotalMinor
+	}
+	t.TaxMinor = t.TotalMinor - t.NetMinor
+	t.DepositMinor = quote.Share(t.TotalMinor, d.Terms.DepositPercent)
+	return t, nil
+}
+
+// Specs are the items of a taken document as they were accepted.
+func (t Taken) Specs() (out []Item) {
+	for _, it := range t.Items {
+		out = append(out, it.Spec)
+	}
+	return out
+}
+
+// Specs are the items that the document offers, its options among them.
+func (d Document) Specs() (out []Item) {
+	for _, it := range d.Items {
+		out = append(out, it.Spec)
+	}
+	for _, o := range d.Options {
+		out = append(out, o.Item.Spec)
+	}
+	return out
+}
+
+// Told is the price as the terms have it told: with tax, or before it.
+func (d Document) Told(netMinor, totalMinor int64) Money {
+	if d.Terms.BeforeTax {
+		return d.Studio.Money(netMinor)
+	}
+	return d.Studio.Money(totalMinor)
+}
+
+// RestoreText says where a restoration stops to ask, or nothing.
+func (i DocumentItem) RestoreText(s Studio) string {
+	for _, e := range i.Spec.Extras {
+		if e.Kind == quote.Restore && e.StopAt > 0 {
+			return fmt.Sprintf("Old pieces can turn out worse than they look. We stop and ask you before it comes to more than %s.", s.Money(quote.Minor(e.StopAt, Digits(s.Currency))))
+		}
+	}
+	return ""
+}
+
+// Taken is what holds of a quote: what was chosen, once it is accepted, before that what it
+// offers first.
+func (q Quote) Taken() Taken {
+	t, err := q.Document.Take(q.Chosen)
+	if err != nil { // what was chosen was checked when it was
+		t, _ = q.Document.Take(Chosen{})
+	}
+	return t
+}

@@ -1,0 +1,329 @@
+package studio
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+)
+
+// Making is what is asked of an item beside its parts: how it is smoothed, what is counted
+// on it, what it takes besides prints.
+type Making struct {
+	School       string          `json:"school,omitempty"` // finish route; empty: the house's
+	Features     finish.Features `json:"features"`
+	DetailFactor float64         `json:"detail_factor,omitempty"` // in place of what the mesh says; 0: the mesh says it
+	DetailWhy    string          `json:"detail_why,omitempty"`
+	PersonID     int64           `json:"person_id,omitempty"` // who smooths and paints it; 0: not said
+	Apart        bool            `json:"apart,omitempty"`     // its parts are handed over as they are
+	SeamMM       float64         `json:"seam_mm,omitempty"`   // all around one seam; 0: as the parts are wide
+	Cast         bool            `json:"cast,omitempty"`      // copies are cast from one print
+	Option       bool            `json:"option,omitempty"`    // the client may take it or leave it
+	Weapon       string          `json:"weapon,omitempty"`    // does it look like one: "", no, yes
+	Extras       []quote.Extra   `json:"extras,omitempty"`
+}
+
+// MostExtras is how many extras an item holds.
+const MostExtras = 40
+
+// Check says what is wrong with a making.
+func (m Making) Check() (wrong []string) {
+	if _, ok := finish.SchoolOf(m.School); m.School != "" && !ok {
+		wrong = append(wrong, "there is no finish route "+m.School)
+	}
+	f := m.Features
+	for what, n := range map[string]int{"eyes": f.Eyes, "faces": f.Faces, "letters": f.Letters, "small things": f.Small, "colours": f.Colours} {
+		if n < 0 || n > 10_000 {
+			wrong = append(wrong, what+": between 0 and 10,000")
+		}
+	}
+	if !(f.MaskMM >= 0 && f.MaskMM <= 1e6) || !(m.SeamMM >= 0 && m.SeamMM <= 1e6) {
+		wrong = append(wrong, "edges and seams: between 0 and 1,000 m")
+	}
+	if !(f.FitHours >= 0 && f.FitHours <= 1000) {
+		wrong = append(wrong, "fitting out: between 0 and 1,000 h")
+	}
+	switch {
+	case m.DetailFactor == 0:
+	case !(m.DetailFactor >= 0.2 && m.DetailFactor <= 10):
+		wrong = append(wrong, "detail: between 0.2 and 10 times, or nothing to let the mesh say it")
+	case strings.TrimSpace(m.DetailWhy) == "":
+		wrong = append(wrong, "detail set by hand wants a reason")
+	}
+	if !OneOf(m.Weapon, "", "no", "yes") {
+		wrong = append(wrong, "weapon-like: yes or no")
+	}
+	if len(m.Extras) > MostExtras {
+		wrong = append(wrong, fmt.Sprintf("an item holds %d extras", MostExtras))
+	}
+	for _, e := range m.Extras {
+		if why := e.Check(); why != "" {
+			wrong = append(wrong, strings.TrimSpace(e.What+": "+why))
+		}
+	}
+	return wrong
+}
+
+// weaponWords in a name make us ask. Source: from memory.
+var weaponWords = []string{"sword", "blade", "dagger", "knife", "gun", "pistol", "rifle", "blaster", "axe", "spear", "crossbow", "grenade", "halberd", "sabre"}
+
+// AskWeapon reports whether an item's name sounds like something that looks like a weapon,
+// and nobody has said yet.
+func (i Item) AskWeapon() bool {
+	if i.Weapon != "" {
+		return false
+	}
+	names := strings.ToLower(i.Title)
+	for _, p := range i.Parts {
+		names += " " + strings.ToLower(p.Name)
+	}
+	return slices.ContainsFunc(strings.FieldsFunc(names, func(r rune) bool { return r < 'a' || r > 'z' }), func(w string) bool {
+		return slices.Contains(weaponWords, w) || slices.Contains(weaponWords, strings.TrimSuffix(w, "s"))
+	})
+}
+
+// Terms are what an order's price has of its own; what is not said is the house's.
+type Terms struct {
+	MarginPercent  *float64 `json:"margin_percent,omitempty"`
+	DepositPercent *float64 `json:"deposit_percent,omitempty"`
+	RushPercent    float64  `json:"rush_percent,omitempty"`
+	Discount       float64  `json:"discount_percent,omitempty"`
+	DiscountWhy    string   `json:"discount_why,omitempty"`
+	BeforeTax      bool     `json:"before_tax,omitempty"`  // prices are told without tax
+	AskedMinor     int64    `json:"asked_minor,omitempty"` // a price named by hand; 0: none
+}
+
+// Check says what is wrong with the terms.
+func (t Terms) Check() error {
+	if t.Discount > 0 && strings.TrimSpace(t.DiscountWhy) == "" {
+		return fmt.Errorf("a discount wants a reason or a code")
+	}
+	return t.with(quote.Terms{}).Check()
+}
+
+func (t Terms) with(q quote.Terms) quote.Terms {
+	if t.MarginPercent != nil {
+		q.MarginPercent = *t.MarginPercent
+	}
+	if t.DepositPercent != nil {
+		q.DepositPercent = *t.DepositPercent
+	}
+	q.RushPercent, q.DiscountPercent, q.DiscountReason = t.RushPercent, t.Discount, t.DiscountWhy
+	q.BeforeTax, q.AskedMinor = t.BeforeTax, t.AskedMinor
+	return q
+}
+
+// Terms are the house's with an order's own.
+func (h House) Terms(t Terms) quote.Terms {
+	digits := Digits(h.Studio.Currency)
+	return t.with(quote.Terms{MarginPercent: h.Book.V("margin"), TaxPercent: h.Studio.TaxPercent, DepositPercent: h.Book.V("deposit"),
+		LeastMinor: quote.Minor(h.Book.V("least"), digits), RoundMinor: quote.Minor(h.Book.V("round.to"), digits)})
+}
+
+// Ways are choices of the house that are not figures.
+type Ways struct {
+	Schools map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
+	Codes   map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
+}
+
+// School is the house's finish route for a process and tier.
+func (w Ways) School(processName, tier string) string {
+	if key, ok := w.Schools[processName+" "+tier]; ok {
+		if _, known := finish.SchoolOf(key); known {
+			return key
+		}
+	}
+	return finish.Usual(processName, tier)
+}
+
+// Variant is another way to make an order: what it says replaces what the items say.
+type Variant struct {
+	ID       int64   `json:"-"`
+	OrderID  int64   `json:"-"`
+	Position int     `json:"-"`
+	Name     string  `json:"name"`
+	Tier     string  `json:"tier,omitempty"`
+	Process  string  `json:"process,omitempty"`
+	School   string  `json:"school,omitempty"`
+	Factor   float64 `json:"factor,omitempty"`   // times as large; 0: as it is
+	CutInto  int     `json:"cut_into,omitempty"` // 1: in one; 0: as it is
+	Offered  bool    `json:"offered,omitempty"`  // the client may choose it
+}
+
+// MostVariants is how many variants of an order stand beside it: four in all.
+const MostVariants = 3
+
+// Check says what is wrong with a variant.
+func (v Variant) Check() error {
+	switch {
+	case strings.TrimSpace(v.Name) == "":
+		return fmt.Errorf("a variant needs a name")
+	case v.Tier != "" && route.TierName(v.Tier) == "":
+		return fmt.Errorf("%s is no stopping point", v.Tier)
+	case !OneOf(v.Process, "", process.Resin, process.Filament):
+		return fmt.Errorf("a variant is printed in resin or in filament")
+	case v.Factor != 0 && !(v.Factor >= MinScale && v.Factor <= MaxScale):
+		return fmt.Errorf("size: between %v and %v times", MinScale, MaxScale)
+	case v.CutInto < 0 || v.CutInto > process.MostParts:
+		return fmt.Errorf("cut into %d at most", process.MostParts)
+	}
+	if _, ok := finish.SchoolOf(v.School); v.School != "" && !ok {
+		return fmt.Errorf("there is no finish route %s", v.School)
+	}
+	return nil
+}
+
+// Of is an item made so. stood gives a model as it stands for another process.
+func (v Variant) Of(h House, it Item, stood func(p Part, processName string) (Model, int64)) Item {
+	it.Parts = slices.Clone(it.Parts)
+	if v.Tier != "" {
+		it.Tier = v.Tier
+	}
+	if v.School != "" {
+		it.School = v.School
+	}
+	if v.Factor != 0 {
+		it.Scale *= v.Factor
+		it.Rule = SizeRule{}
+	}
+	for k := range it.Parts {
+		p := &it.Parts[k]
+		if v.CutInto != 0 {
+			p.CutInto = v.CutInto
+		}
+		if v.Process == "" || v.Process == p.Process {
+			continue
+		}
+		p.Process, p.WallMM = v.Process, 0
+		if v.Process == process.Resin {
+			p.WallMM = p.Model.UsualWallMM()
+		}
+		m, _ := h.Material(0, v.Process)
+		p.MaterialID = m.ID
+		p.Model, p.StandingID = stood(*p, v.Process)
+	}
+	return it
+}
+
+// UsualWallMM is the wall a resin print of the model is hollowed to, 0 for solid: what is
+// thicker than about 15–20 mm in every direction. Source: common practice.
+func (m Model) UsualWallMM() float64 {
+	d := m.Measures
+	if min(d.SizeMM[0], d.SizeMM[1], d.SizeMM[2]) > 18 && d.AreaMM2 > 0 && 3*d.VolumeMM3/d.AreaMM2 > 6 && d.Cavities == 0 {
+		return 2
+	}
+	return 0
+}
+
+// Differences lists what is not the same between two lists of items, as one reads them side
+// by side.
+func Differences(before, after []Item) (out []Change) {
+	old := map[int64]Item{}
+	for _, it := range before {
+		old[it.ID] = it
+	}
+	add := func(title, what, a, b string) {
+		if a != b {
+			out = append(out, Change{title + ", " + what, a, b})
+		}
+	}
+	for _, it := range after {
+		was, ok := old[it.ID]
+		delete(old, it.ID)
+		if !ok {
+			out = append(out, Change{it.Title, "not on it", fmt.Sprintf("%d × %s", it.Copies, route.TierName(it.Tier))})
+			continue
+		}
+		if was.Title != it.Title {
+			out = append(out, Change{"name", was.Title, it.Title})
+		}
+		add(it.Title, "copies", fmt.Sprint(was.Copies), fmt.Sprint(it.Copies))
+		add(it.Title, "finish", route.TierName(was.Tier), route.TierName(it.Tier))
+		add(it.Title, "finish route", was.School, it.School)
+		add(it.Title, "size", rates.Number(100*was.Scale)+" %", rates.Number(100*it.Scale)+" %")
+		add(it.Title, "counted on it", was.countText(), it.countText())
+		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
+		add(it.Title, "besides", was.extraText(), it.extraText())
+		parts := map[int64]Part{}
+		for _, p := range was.Parts {
+			parts[p.ID] = p
+		}
+		for _, p := range it.Parts {
+			q, ok := parts[p.ID]
+			name := it.Title
+			if len(it.Parts) > 1 {
+				name = p.Name
+			}
+			if !ok {
+				out = append(out, Change{name, "not on it", p.Process})
+				continue
+			}
+			add(name, "process", q.Process, p.Process)
+			add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
+			add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
+			add(name, "printed in pieces", fmt.Sprint(max(1, q.CutInto)), fmt.Sprint(max(1, p.CutInto)))
+			if q.ModelID != p.ModelID {
+				out = append(out, Change{name, "one version of its model", "another"})
+			}
+		}
+	}
+	for _, it := range before {
+		if _, gone := old[it.ID]; gone {
+			out = append(out, Change{it.Title, fmt.Sprintf("%d × %s", it.Copies, route.TierName(it.Tier)), "taken off"})
+		}
+	}
+	return out
+}
+
+func wallText(mm float64) string {
+	if mm == 0 {
+		return "solid"
+	}
+	return rates.Number(mm) + " mm"
+}
+
+func (m Making) countText() string {
+	var out []string
+	f := m.Features
+	for _, c := range []struct {
+		n   int
+		one string
+	}{{f.Eyes, "eye"}, {f.Faces, "face"}, {f.Letters, "letter"}, {f.Small, "small thing"}} {
+		switch {
+		case c.n == 1:
+			out = append(out, "1 "+c.one)
+		case c.n > 1:
+			out = append(out, fmt.Sprintf("%d %ss", c.n, c.one))
+		}
+	}
+	if f.MaskMM > 0 {
+		out = append(out, fmt.Sprintf("%.0f cm masked", math.Round(f.MaskMM/10)))
+	}
+	if f.Weather {
+		out = append(out, "weathered")
+	}
+	if f.FitHours > 0 {
+		out = append(out, rates.Number(f.FitHours)+" h of fitting out")
+	}
+	if len(out) == 0 {
+		return "nothing"
+	}
+	return joinAnd(out)
+}
+
+func (m Making) extraText() string {
+	var out []string
+	for _, e := range m.Extras {
+		out = append(out, e.What)
+	}
+	if len(out) == 0 {
+		return "nothing"
+	}
+	return joinAnd(out)
+}
