@@ -10,8 +10,8 @@ import (
 
 	"sakuji/app"
 	"sakuji/app/apptest"
-	"sakuji/core/rates"
 	"sakuji/core/finish"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )

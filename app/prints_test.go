@@ -42,6 +42,7 @@ func net(s *apptest.Studio, no string) int64 {
 // a plate stays as it was.
 func TestStandingFlowsOn(t *testing.T) {
 	s := apptest.New(t)
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0}))
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)
