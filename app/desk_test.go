@@ -170,7 +170,7 @@ func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
 	s.Change(no, sheet.Items[0].ID, 5, route.Painted, 1)
 	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	require.NoError(t, s.NoteAnswer(s.Ctx, s.Owner, no, false, ""))
+	require.NoError(t, s.NoteAnswer(s.Ctx, s.Owner, no, false, "", studio.Chosen{}))
 	sheet, err = s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, studio.Accepted, sheet.Order.State)
@@ -178,7 +178,7 @@ func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
 	assert.Equal(t, studio.QuoteDeclined, sheet.Newest().State)
 	assert.Equal(t, q.Revision, sheet.Newest().Revision)
 	assert.Len(t, sheet.Pieces, 2)
-	refusal(t, s.NoteAnswer(s.Ctx, s.Owner, no, true, ""), "No quote of order")
+	refusal(t, s.NoteAnswer(s.Ctx, s.Owner, no, true, "", studio.Chosen{}), "No quote of order")
 }
 
 // The bench's sheet: filters count, waits come in the order they end.

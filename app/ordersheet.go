@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"sakuji/core/quote"
+	"sakuji/core/rates"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -18,6 +19,19 @@ type PricedItem struct {
 	Detail   string
 	NetMinor int64 // its share of the net price
 	Share    quote.Step
+	digits   int32
+}
+
+// CostWorking says how the item's cost came about, kind by kind.
+func (p PricedItem) CostWorking() rates.Working {
+	w := rates.Working{Formula: "sum of its lines"}
+	for _, kind := range quote.Kinds() {
+		if minor := p.Estimate.ByKind(kind); minor != 0 {
+			w.Inputs = append(w.Inputs, rates.Of(kind, float64(minor)/pow10(p.digits), "¤", rates.Derived))
+		}
+	}
+	w.Result = rates.Of("cost of the item", float64(p.Estimate.CostMinor)/pow10(p.digits), "¤", rates.Derived)
+	return w
 }
 
 // OrderSheet is all that stands on an order's sheet.
@@ -91,7 +105,8 @@ func (s OrderSheet) Changed() bool {
 // rate book's own changes do not count, a quote is frozen against them.
 func (s OrderSheet) termsChanged(q *studio.Quote) bool {
 	was, now := q.Document.Terms, s.House.Terms(s.Order.Terms)
-	return was.RushPercent != now.RushPercent || was.DiscountPercent != now.DiscountPercent || was.AskedMinor != now.AskedMinor || was.BeforeTax != now.BeforeTax
+	own := s.Order.Terms.MarginPercent
+	return own != nil && *own != was.MarginPercent || was.RushPercent != now.RushPercent || was.DiscountPercent != now.DiscountPercent || was.AskedMinor != now.AskedMinor || was.BeforeTax != now.BeforeTax
 }
 
 func spec(it studio.Item) string {

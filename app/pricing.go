@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -27,10 +28,15 @@ func Dice(seed uint64) quote.Dice {
 // feeMark begins the name of an extra that comes from a model's licence, not from a form.
 const feeMark = "licence: "
 
+// IsFee reports whether an extra comes from a model's licence.
+func IsFee(e quote.Extra) bool {
+	return e.Kind == quote.Licence && strings.HasPrefix(e.What, feeMark)
+}
+
 // own are the extras that somebody entered.
 func own(extras []quote.Extra) (out []quote.Extra) {
 	for _, e := range extras {
-		if e.Kind != quote.Licence || !strings.HasPrefix(e.What, feeMark) {
+		if !IsFee(e) {
 			out = append(out, e)
 		}
 	}
@@ -76,7 +82,7 @@ func price(h studio.House, items []studio.Item, own studio.Terms) (out []PricedI
 	var costs []quote.Item
 	var firm []int
 	for i, e := range h.EstimateAll(items) {
-		out = append(out, PricedItem{Item: items[i], Estimate: e, Detail: h.Detail(items[i])})
+		out = append(out, PricedItem{Item: items[i], Estimate: e, Detail: h.Detail(items[i]), digits: digits})
 		if !items[i].Option {
 			costs, firm = append(costs, e.Item), append(firm, i)
 		}
@@ -193,6 +199,16 @@ func bare(items []PricedItem) (out []studio.Item) {
 	return out
 }
 
+// firm are the items that are not options.
+func firm(items []studio.Item) (out []studio.Item) {
+	for _, it := range items {
+		if !it.Option {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
 // variants prices the other ways to make an order.
 func variants(tx *store.Tx, s OrderSheet) (out []PricedVariant, err error) {
 	list, err := tx.Variants(s.Order.ID)
@@ -205,7 +221,7 @@ func variants(tx *store.Tx, s OrderSheet) (out []PricedVariant, err error) {
 		if err != nil {
 			return nil, err
 		}
-		p.Changes = studio.Differences(bare(s.Items), items)
+		p.Changes = studio.Differences(firm(bare(s.Items)), firm(items))
 		if items, err = withFees(tx, s.House, items); err != nil {
 			return nil, err
 		}
@@ -435,6 +451,42 @@ func (a *App) SaveTerms(ctx context.Context, hand Hand, number string, t studio.
 			return err
 		}
 		return d.log("rates changed", about{order: o.ID}, "terms of order %s: rush %v %%, discount %v %% %s", number, t.RushPercent, t.Discount, t.DiscountWhy)
+	})
+}
+
+// SaveWays keeps the house's finish routes and its discount codes, one to a line: a code and
+// its per cent.
+func (a *App) SaveWays(ctx context.Context, hand Hand, ways studio.Ways, codes string) error {
+	for _, key := range ways.Schools {
+		if _, ok := finish.SchoolOf(key); !ok {
+			return refuse("There is no finish route %q.", key)
+		}
+	}
+	ways.Codes = map[string]float64{}
+	for i, l := range strings.Split(strings.TrimSpace(codes), "\n") {
+		if l = strings.TrimSpace(l); l == "" {
+			continue
+		}
+		words := strings.Fields(strings.TrimSuffix(l, "%"))
+		off := math.NaN()
+		if len(words) == 2 {
+			off, _ = strconv.ParseFloat(strings.Replace(words[1], ",", ".", 1), 64)
+		}
+		if !(off > 0 && off <= 100) {
+			return refuse("Codes, line %d: %q is not a code and its per cent, such as GUILD 10. Nothing was changed.", i+1, l)
+		}
+		ways.Codes[strings.ToUpper(words[0])] = off
+	}
+	return a.do(ctx, hand, func(d deed) error {
+		s, err := d.Studio()
+		if err != nil {
+			return refuse("Set the studio up first: its name and currency stand on every quote.")
+		}
+		s.Ways = ways
+		if err := d.Tx.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.log("rates changed", about{}, "the house’s finish routes and discount codes")
 	})
 }
 

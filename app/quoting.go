@@ -153,7 +153,7 @@ func (a *App) AnswerQuote(ctx context.Context, token string, ans Answer) error {
 }
 
 // NoteAnswer records an answer that came by word of mouth.
-func (a *App) NoteAnswer(ctx context.Context, hand Hand, number string, accept bool, name string) error {
+func (a *App) NoteAnswer(ctx context.Context, hand Hand, number string, accept bool, name string, chosen studio.Chosen) error {
 	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
 		quotes, err := d.Quotes(o.ID)
 		if err != nil {
@@ -165,7 +165,7 @@ func (a *App) NoteAnswer(ctx context.Context, hand Hand, number string, accept b
 		if strings.TrimSpace(name) == "" {
 			name = o.Client
 		}
-		if err := d.answer(quotes[0], Answer{Accept: accept, Name: name, Agreed: accept, From: "told to us"}); err != nil {
+		if err := d.answer(quotes[0], Answer{Accept: accept, Name: name, Agreed: accept, Chosen: chosen, From: "told to us"}); err != nil {
 			return err
 		}
 		return d.SeeAnswers(o.ID, d.now)

@@ -269,6 +269,11 @@ func (a *App) SaveStudio(ctx context.Context, hand Hand, s studio.Studio) error 
 		}
 	}
 	return a.do(ctx, hand, func(d deed) error {
+		was, err := d.Studio()
+		if err != nil && !NotFound(err) {
+			return err
+		}
+		s.Ways = was.Ways
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err
 		}

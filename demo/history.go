@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"sakuji/app"
+	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -487,6 +488,9 @@ func (l *life) lastNight() error {
 		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1, "filament"}}}); err != nil {
 		return err
 	}
+	if err := l.alternatives("loom"); err != nil {
+		return err
+	}
 	ql, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["loom"], "")
 	if err != nil {
 		return err
@@ -496,6 +500,9 @@ func (l *life) lastNight() error {
 	}
 	if err := l.takeIn(commission{nick: "bees", client: "Corin Halloway", title: "A beekeeper snail for a cake", use: "table", wanted: day(time.June, 20, 0, 0), budget: "90",
 		items: []line{{"Beekeeper snail", []model{snail}, route.Painted, 1, 1.6, "resin"}}}); err != nil {
+		return err
+	}
+	if err := l.letterBox(); err != nil {
 		return err
 	}
 	if err := l.post(); err != nil {
@@ -514,6 +521,65 @@ func (l *life) lastNight() error {
 		return err
 	}
 	return l.untilMorning()
+}
+
+// alternatives sets other ways to make an order beside it, with an option and its freight.
+func (l *life) alternatives(nick string) error {
+	no := l.orders[nick]
+	if err := l.addLine(no, line{"Moth finial, for the top rail", []model{moth}, route.Painted, 2, 1, "resin"}); err != nil {
+		return err
+	}
+	s, err := l.App.OrderSheet(l.ctx, no)
+	if err != nil {
+		return err
+	}
+	frame, finial := s.Items[0], s.Items[1]
+	making := finial.Making
+	making.Option = true
+	form := app.ItemForm{Title: finial.Title, Tier: finial.Tier, Copies: finial.Copies, Scale: finial.Scale, Making: &making}
+	if err := l.App.ChangeItem(l.ctx, l.ilse, no, finial.ID, form); err != nil {
+		return err
+	}
+	making = frame.Making
+	making.Features.MaskMM, making.Features.Colours, making.Features.Weather = 400, 4, true
+	form = app.ItemForm{Title: frame.Title, Tier: frame.Tier, Copies: frame.Copies, Scale: frame.Scale, Making: &making}
+	if err := l.App.ChangeItem(l.ctx, l.ilse, no, frame.ID, form); err != nil {
+		return err
+	}
+	for _, e := range []quote.Extra{
+		{Kind: quote.BoughtIn, What: "warp cord, waxed", Each: 6.5, Count: 30, Pack: 25},
+		{Kind: quote.Freight, What: "by cart to the stage door", Each: 18},
+	} {
+		if err := l.App.AddExtra(l.ctx, l.ilse, no, frame.ID, e); err != nil {
+			return err
+		}
+	}
+	for _, v := range []studio.Variant{
+		{Name: "Raw kit, for your own painters", Tier: route.Raw, Offered: true},
+		{Name: "Smoothed and primed", Tier: route.Primed, Offered: true},
+		{Name: "Printed in three", CutInto: 3},
+	} {
+		if err := l.App.SaveVariant(l.ctx, l.ilse, no, v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// letterBox is an enquiry without a model: an old piece to restore.
+func (l *life) letterBox() error {
+	if err := l.takeIn(commission{nick: "letter box", client: "Odile Brackwater", title: "Old letter box from the weir, to restore", use: "shelf", budget: "400"}); err != nil {
+		return err
+	}
+	no := l.orders["letter box"]
+	if err := l.App.AddPlainItem(l.ctx, l.ilse, no, "Restore the letter box"); err != nil {
+		return err
+	}
+	s, err := l.App.OrderSheet(l.ctx, no)
+	if err != nil {
+		return err
+	}
+	return l.App.AddExtra(l.ctx, l.ilse, no, s.Items[0].ID, quote.Extra{Kind: quote.Restore, What: "strip, mend the hinge, repaint", Hours: 5, Odds: 0.35, WorseHours: 4, StopAt: 380})
 }
 
 // untilMorning lets the night pass: machines only, nobody comes in.

@@ -55,7 +55,8 @@ const hatches template.HTML = `<svg width="0" height="0" class="absolute" aria-h
 <pattern id="k1" width="4" height="4" patternUnits="userSpaceOnUse"><line x1="1" y1="0" x2="1" y2="4" stroke="var(--indigo)" stroke-width="1"/></pattern>
 <pattern id="k2" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" y1="0" x2="5" y2="0" stroke="var(--persimmon)" stroke-width="1.4"/></pattern>
 <pattern id="k3" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)"><line x1="0" y1="0" x2="5" y2="0" stroke="var(--ochre)" stroke-width="1.4"/></pattern>
-<pattern id="k4" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" y1="0" x2="9" y2="0" stroke="var(--ink2)" stroke-width="1"/></pattern>
+<pattern id="k4" width="6" height="6" patternUnits="userSpaceOnUse"><circle cx="2" cy="2" r="1.1" fill="var(--moss)"/><circle cx="5" cy="5" r="1.1" fill="var(--moss)"/></pattern>
+<pattern id="k5" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" y1="0" x2="9" y2="0" stroke="var(--ink2)" stroke-width="1"/></pattern>
 </defs></svg>`
 
 // costBar draws an item's cost as a bar cut where the money goes.

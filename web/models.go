@@ -190,18 +190,20 @@ func (s *Server) sendStill(w http.ResponseWriter, r *http.Request, sha string) {
 	w.Write(picture) //nolint:errcheck // the reader has gone
 }
 
-// clientStill is the picture of an item of a sent quote.
+// clientStill is the picture of an item of a sent quote, by the item.
 func (s *Server) clientStill(w http.ResponseWriter, r *http.Request) {
 	q, ok := s.clientSheet(w, r)
 	if !ok {
 		return
 	}
-	i, items := int(pathID(r, "item")), q.Quote.Document.Items
-	if i < 0 || i >= len(items) || len(items[i].Spec.Parts) == 0 {
-		s.errorPage(w, r, http.StatusNotFound, "There is no such picture.", "")
-		return
+	id := pathID(r, "item")
+	for _, it := range append(q.Quote.Taken().Specs(), q.Quote.Document.Specs()...) {
+		if it.ID == id && len(it.Parts) > 0 {
+			s.sendStill(w, r, it.Parts[0].Model.SHA)
+			return
+		}
 	}
-	s.sendStill(w, r, items[i].Spec.Parts[0].Model.SHA)
+	s.errorPage(w, r, http.StatusNotFound, "There is no such picture.", "")
 }
 
 func (s *Server) view(w http.ResponseWriter, r *http.Request) {

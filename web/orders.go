@@ -5,11 +5,13 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"strconv"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app"
+	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -82,6 +84,7 @@ type orderView struct {
 	Margin  float64
 	Deposit float64
 	Running jobsView
+	Schools []finish.School
 }
 
 // DepositDue is what is still to arrive, as it is typed.
@@ -98,7 +101,7 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 	if err != nil {
 		return v, p, err
 	}
-	v.Kinds, v.Uses, v.Tiers = quote.Kinds(), studio.Uses(), route.Tiers()
+	v.Kinds, v.Uses, v.Tiers, v.Schools = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Schools()
 	v.Running = jobsView{v.Jobs, "/jobs/order/" + v.Order.Number, "/orders/" + v.Order.Number, true}
 	v.Margin, v.Deposit = v.House.Book.V("margin"), v.House.Book.V("deposit")
 	for _, it := range v.Items {
@@ -112,7 +115,7 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 		rev = fmt.Sprint(q.Revision)
 	}
 	p = Page{Title: v.Order.Title, Sheet: "Order", Active: "/orders", Block: []Field{{"Order", v.Order.Number}, {"Rev", rev}}, D: &v,
-		Keys: []Key{{"A", "add files"}, {"S", "send quote"}, {"D", "delivery"}, {"F", "find"}}}
+		Keys: []Key{{"A", "add files"}, {"Q", "quote sheet"}, {"S", "send quote"}, {"D", "delivery"}, {"F", "find"}}}
 	return v, p, nil
 }
 
@@ -183,7 +186,7 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
-	form := app.ItemForm{Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
+	form := app.ItemForm{Making: makingOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "process-%d", &id); err == nil {
@@ -192,12 +195,19 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 			if f.checked(n("wall")) {
 				pf.WallMM = f.number(n("wall"), "Wall")
 			}
+			if f.checked(n("cut")) {
+				pf.CutInto = f.whole(n("cut"), "Printed in pieces")
+			}
 			form.Parts[id] = pf
 		}
 	}
 	err := f.err
 	if err == nil {
 		err = s.app.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
+	}
+	if f.checked("desk") {
+		s.repriced(w, r, err)
+		return
 	}
 	if err != nil || !byHTMX(r) {
 		s.orderDone(w, r, err, "The price is new.")
@@ -235,7 +245,12 @@ func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
 	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
-	s.orderDone(w, r, err, fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total()))
+	told := fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total())
+	if formOf(r).text("back") == "desk" {
+		s.deskDone(w, r, err, told)
+		return
+	}
+	s.orderDone(w, r, err, told)
 }
 
 func (s *Server) noteAnswer(w http.ResponseWriter, r *http.Request) {
@@ -245,7 +260,7 @@ func (s *Server) noteAnswer(w http.ResponseWriter, r *http.Request) {
 	if !accept {
 		told = "The no is noted."
 	}
-	s.orderDone(w, r, s.app.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name")), told)
+	s.orderDone(w, r, s.app.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name"), chosenOf(f, r)), told)
 }
 
 func (s *Server) recordDeposit(w http.ResponseWriter, r *http.Request) {
@@ -331,12 +346,27 @@ func (s *Server) clientQuote(w http.ResponseWriter, r *http.Request) {
 func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	accept := f.text("answer") == "accept"
-	err := s.app.AnswerQuote(r.Context(), chi.URLParam(r, "token"), app.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)})
+	ans := app.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)}
+	if accept {
+		ans.Chosen = chosenOf(f, r)
+	}
+	err := s.app.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	s.done(w, r, "/q/"+chi.URLParam(r, "token"), map[bool]string{true: "Thank you. The order is accepted; the studio has been told.", false: "Your answer has been passed on to the studio."}[accept])
+}
+
+// chosenOf reads which of what was offered is meant.
+func chosenOf(f *form, r *http.Request) (c studio.Chosen) {
+	c.Alternative, _ = strconv.Atoi(f.text("alternative"))
+	for _, text := range r.PostForm["option"] {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			c.Options = append(c.Options, id)
+		}
+	}
+	return c
 }
 
 func addressOf(r *http.Request) string {

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"math"
 	"net/http"
 	"path"
 	"runtime/debug"
@@ -16,6 +17,7 @@ import (
 	"time"
 
 	"sakuji/app"
+	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -40,6 +42,7 @@ func parsePages() pages {
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
+		"school": schoolName, "hoursBar": hoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
 		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
 		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
@@ -198,6 +201,31 @@ func (p Page) Day(t time.Time) string {
 	}
 	return t.In(p.zone()).Format("Mon 2 Jan 2006")
 }
+
+// DayShort writes a date without its year.
+func (p Page) DayShort(t time.Time) string { return t.In(p.zone()).Format("Mon 2 Jan") }
+
+// Off says by how much something reckoned misses what was.
+func (p Page) Off(share float64) string {
+	switch percent := math.Round(100 * share); {
+	case percent > 0:
+		return fmt.Sprintf("%.0f %% too much", percent)
+	case percent < 0:
+		return fmt.Sprintf("%.0f %% too little", -percent)
+	}
+	return "as it was"
+}
+
+// MoneyIn writes an amount in the currency it was told in.
+func (p Page) MoneyIn(minor int64, currency string) string {
+	return studio.Money{Minor: minor, Currency: currency}.String()
+}
+
+// Digits is how many decimals the studio's currency has.
+func (p Page) Digits() int32 { return studio.Digits(p.Studio.Currency) }
+
+// Fee reports whether an extra comes from a model's licence.
+func (p Page) Fee(e quote.Extra) bool { return app.IsFee(e) }
 
 // DayMS writes a date of Unix milliseconds.
 func (p Page) DayMS(ms int64) string { return p.Day(time.UnixMilli(ms)) }

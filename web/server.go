@@ -195,6 +195,7 @@ func (s *Server) ownerRoutes(r chi.Router) {
 	r.Post("/orders/{no}/points/{point}", s.settlePoint)
 	r.Post("/orders/{no}/pictures", s.addPictures)
 	r.Post("/orders/{no}/quote", s.sendQuote)
+	s.quoteRoutes(r)
 	r.Get("/orders/{no}/quotes/{rev}.pdf", s.quotePDF)
 	r.Post("/orders/{no}/answer", s.noteAnswer)
 	r.Post("/orders/{no}/deposit", s.recordDeposit)
@@ -211,8 +212,7 @@ func (s *Server) ownerRoutes(r chi.Router) {
 	r.Post("/studio/materials/{id}", s.saveMaterial)
 	r.Get("/studio/people/{id}", s.person)
 	r.Post("/studio/people/{id}", s.savePerson)
-	r.Get("/rates", s.rates)
-	r.Post("/rates", s.saveRates)
+	s.rateRoutes(r)
 	s.ownerModelRoutes(r)
 }
 

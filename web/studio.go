@@ -1,7 +1,6 @@
 package web
 
 import (
-	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -201,54 +200,4 @@ func (s *Server) savePerson(w http.ResponseWriter, r *http.Request) {
 	_, err := s.app.SavePerson(r.Context(), owner(r), pathID(r, "id"), app.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
 		Password: r.PostFormValue("password"), Active: f.checked("active")})
 	s.studioDone(w, r, err, f.text("name")+" is saved.")
-}
-
-func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.House(r.Context())
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	type group struct {
-		Name  string
-		Rates []rates.Entry
-	}
-	var groups []group
-	own := 0
-	for _, e := range h.Book.Rates {
-		if len(groups) == 0 || groups[len(groups)-1].Name != e.Group {
-			groups = append(groups, group{Name: e.Group})
-		}
-		g := &groups[len(groups)-1]
-		g.Rates = append(g.Rates, e)
-		if e.Source == rates.Ours {
-			own++
-		}
-	}
-	s.show(w, r, "rates", Page{Title: "Rate book", Sheet: "Rate book", Active: "/rates", D: map[string]any{"Groups": groups, "Own": own, "All": len(h.Book.Rates)},
-		Block: []Field{{"Ours", fmt.Sprintf("%d of %d", own, len(h.Book.Rates))}}, Keys: []Key{{"S", "save"}, {"F", "find"}}})
-}
-
-func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
-	f := formOf(r)
-	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
-		return
-	}
-	book := rates.Starting()
-	values := map[string]float64{}
-	for key := range r.PostForm {
-		if rate, ok := strings.CutPrefix(key, "r-"); ok && book.Has(rate) {
-			values[rate] = f.number(key, book.Get(rate).Label)
-		}
-	}
-	err := f.err
-	if err == nil {
-		err = s.app.SaveRates(r.Context(), owner(r), values)
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.done(w, r, "/rates", "The rates are saved. Quotes already sent stay as they are.")
 }

@@ -42,9 +42,9 @@ func SpreadOf(b rates.Book, key string) Effort {
 	return Effort{Low: low.Value, High: high.Value, Mean: mean, Deviation: dev, Inputs: []rates.Figure{low, high, rates.Of("expected of likely", mean, "×", rates.Derived)}}
 }
 
-// effortOf draws what the logbook says of a kind of stage toward the book, which counts as
+// EffortOf draws what the logbook says of a kind of stage toward the book, which counts as
 // much as spread.trust stamps: a few stamps prove little. The deviation is pooled alike.
-func effortOf(b rates.Book, kind route.Kind, l Logged) Effort {
+func EffortOf(b rates.Book, kind route.Kind, l Logged) Effort {
 	e := SpreadOf(b, SpreadKey(kind))
 	if l.Count == 0 {
 		return e

@@ -241,7 +241,7 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 		}
 	}
 	w.BookMin = minutes
-	w.Effort = effortOf(b, step.Kind, p.Logged[step.Kind])
+	w.Effort = EffortOf(b, step.Kind, p.Logged[step.Kind])
 	w.Minutes = minutes * w.Effort.Mean
 	w.Working = rates.Working{Formula: "(" + formula + ") × expected of likely", Inputs: append(in, w.Effort.Inputs...),
 		Result: rates.Of(step.Kind.Manner().Name, w.Minutes, "min", rates.Derived)}
@@ -251,7 +251,7 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 
 func plateWork(b rates.Book, p Part) Work {
 	share := float64(max(1, p.PiecesOnPlate))
-	w := Work{Kind: route.Print, BookMin: (b.V("plate.setup")+b.V("plate.empty"))/share + b.V("plate.piece"), Effort: effortOf(b, route.Print, p.Logged[route.Print])}
+	w := Work{Kind: route.Print, BookMin: (b.V("plate.setup")+b.V("plate.empty"))/share + b.V("plate.piece"), Effort: EffortOf(b, route.Print, p.Logged[route.Print])}
 	w.Minutes = w.BookMin * w.Effort.Mean
 	w.Working = rates.Working{
 		Formula: "((set-up + emptying) ÷ pieces on the plate + taking one off) × expected of likely",

@@ -175,12 +175,12 @@ func TestLogbookTakesTheBooksPlace(t *testing.T) {
 	b := rates.Starting()
 	book := SpreadOf(b, "sand").Mean
 	at := func(n int) float64 {
-		return effortOf(b, route.Sand, Logged{Count: n, Mean: 2 * book, Var: 0.04}).Mean
+		return EffortOf(b, route.Sand, Logged{Count: n, Mean: 2 * book, Var: 0.04}).Mean
 	}
 	assert.InDelta(t, book, at(0), 1e-12)
 	assert.InDelta(t, 1.5*book, at(int(b.V("spread.trust"))), 1e-9, "half and half")
 	assert.InDelta(t, 2*book, at(10_000), 0.01)
-	assert.InDelta(t, 0.2, effortOf(b, route.Sand, Logged{Count: 10_000, Mean: 2, Var: 0.04}).Deviation, 0.01)
+	assert.InDelta(t, 0.2, EffortOf(b, route.Sand, Logged{Count: 10_000, Mean: 2, Var: 0.04}).Deviation, 0.01)
 }
 
 // Creases slow hands down, hollow ones more, and there is an end to it.

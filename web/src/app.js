@@ -1,6 +1,6 @@
 // What the sheets do in the browser: forms keep what was typed when something is
 // refused, keys named in the title block work, times count down.
-import "htmx.org/dist/htmx.esm.js";
+import htmx from "htmx.org/dist/htmx.esm.js";
 import Alpine from "@alpinejs/csp";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
@@ -114,6 +114,90 @@ document.querySelectorAll("[data-jobs]").forEach((el) => {
 
 // A sheet whose work is still going on asks for itself again.
 document.querySelectorAll("[data-again]").forEach((el) => setTimeout(() => location.reload(), Number(el.dataset.again)));
+
+// What a person has unfolded stays so when a sheet is drawn anew around it.
+let unfolded = [];
+document.addEventListener("htmx:before:swap", () => { unfolded = [...document.querySelectorAll("details[data-keep][open]")].map((d) => d.dataset.keep); });
+document.addEventListener("htmx:after:swap", () => {
+  document.querySelectorAll("details[data-keep]").forEach((d) => { if (unfolded.includes(d.dataset.keep)) d.open = true; });
+});
+
+// A new price is there at once; its range follows. Only the newest answer counts.
+let asked = 0;
+document.addEventListener("htmx:after:swap", async (e) => {
+  const el = document.querySelector("[data-range]");
+  if (!el || (e.target.id !== "priced" && e.detail?.ctx?.target?.id !== "priced")) return;
+  const turn = ++asked;
+  el.setAttribute("aria-busy", "true");
+  const answer = await fetch(el.dataset.range, { headers: { "HX-Request": "true" } });
+  const text = await answer.text();
+  if (turn !== asked || !answer.ok) return;
+  el.innerHTML = text;
+  htmx.process(el);
+  el.removeAttribute("aria-busy");
+});
+
+// Money as the studio writes it.
+const money = (minor, digits, sign) => {
+  const [whole, rest] = (Math.abs(minor) / 10 ** digits).toFixed(digits).split(".");
+  return `${sign} ${minor < 0 ? "−" : ""}${whole.replace(/\B(?=(\d{3})+$)/g, ",")}${rest ? "." + rest : ""}`;
+};
+const odds = (p) => (p <= 0 ? "none" : p < 0.005 ? "under 1 in 100" : p < 0.095 ? `${Math.round(p * 100)} in 100` : p > 0.95 ? "almost sure" : `${Math.round(p * 10)} in 10`);
+
+// What if: one slider for the price, one for the date. The range was lived through at the
+// studio's computer; here it is only looked up.
+Alpine.data("whatif", () => ({
+  price: "", margin: "", loss: "", day: "", rush: "", rushText: "", f: {},
+  init() {
+    this.f = JSON.parse(this.$root.dataset.whatif);
+    this.ask(); this.by();
+  },
+  ask() {
+    const { quantiles, cost, tax, before, unit, sign } = this.f;
+    const told = Number(this.$root.querySelector("[name=asked]").value) * unit;
+    const net = before ? told : told / (1 + tax / 100);
+    let over = quantiles.findIndex((q) => q > net);
+    if (over < 0) over = 101;
+    this.price = money(told, 0, sign).replace(/\d[\d,]*/, (Math.round(told / unit)).toLocaleString("en"));
+    this.margin = `${Math.round(100 * (1 - cost / net))} % (mark-up ${Math.round(100 * (net / cost - 1))} %)`;
+    const share = over === 0 ? 0 : over > 100 ? 100 : over - 1 + (net - quantiles[over - 1]) / Math.max(1, quantiles[over] - quantiles[over - 1]);
+    this.loss = odds(1 - share / 100);
+  },
+  by() {
+    const { now, earliest, soonest, rush } = this.f;
+    const end = now + Number(this.$root.querySelector("[name=days]").value) * 864e5;
+    this.day = new Date(end).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
+    const short = Math.ceil((earliest - end) / 864e5);
+    this.rush = end < soonest || short <= 0 ? "0" : String(short * rush);
+    this.rushText = end < soonest ? "nobody can, day and night" : short <= 0 ? "no rush needed" : `a rush of ${short * rush} %`;
+  },
+}));
+
+// What an extra is asked for depends on what it is.
+Alpine.data("extra", () => ({
+  kind: "bought",
+  set(e) { this.kind = e.target.value; },
+  get priced() { return !["sculpt", "restore"].includes(this.kind); },
+  get worked() { return !["freight", "licence"].includes(this.kind); },
+  get sculpt() { return this.kind === "sculpt"; },
+  get restore() { return this.kind === "restore"; },
+}));
+
+// The client chooses; what that comes to stands below.
+Alpine.data("pick", () => ({
+  plain: true,
+  count() {
+    const chosen = [...this.$root.querySelectorAll("[data-minor]:checked")];
+    const { total, deposit, again } = this.$refs;
+    const base = this.$root.querySelector("[name=alternative]") ? 0 : Number(total.dataset.minor);
+    const sum = base + chosen.reduce((s, el) => s + Number(el.dataset.minor), 0);
+    const digits = Number(this.$root.dataset.digits), sign = total.dataset.sign;
+    total.textContent = money(sum, digits, sign);
+    if (again) again.textContent = total.textContent;
+    deposit.textContent = money(Math.round(sum * Number(deposit.dataset.percent) / 100), digits, sign);
+    this.plain = chosen.every((el) => el.value === "0" && el.name === "alternative");
+  },
+}));
 
 // Files dropped on a drop field go into its file input, and the form is sent.
 Alpine.data("drop", () => ({

@@ -1,0 +1,436 @@
+package app_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/app/apptest"
+	"sakuji/core/finish"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+func desk(t *testing.T, s *apptest.Studio, no string) app.Desk {
+	t.Helper()
+	d, err := s.App.Desk(s.Ctx, no)
+	require.NoError(t, err)
+	return d
+}
+
+// with changes what is asked of an order's first item.
+func with(t *testing.T, s *apptest.Studio, no string, change func(*app.ItemForm, *studio.Making)) {
+	t.Helper()
+	it := desk(t, s, no).Items[0]
+	making := it.Making
+	f := app.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: it.Scale, Making: &making}
+	change(&f, &making)
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, f))
+}
+
+// What is counted, asked for and done by whom moves the price, and comes back as it went in.
+func TestMakingMovesThePrice(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Painted)
+	cost := func() int64 { return desk(t, s, no).Price.CostMinor }
+	plain := cost()
+	before := plain
+	for _, step := range []struct {
+		what   string
+		change func(*app.ItemForm, *studio.Making)
+		up     bool
+	}{
+		{"eyes and a face", func(_ *app.ItemForm, m *studio.Making) { m.Features.Eyes, m.Features.Faces = 2, 1 }, true},
+		{"masked edges", func(_ *app.ItemForm, m *studio.Making) { m.Features.MaskMM = 500 }, true},
+		{"weathered", func(_ *app.ItemForm, m *studio.Making) { m.Features.Weather = true }, true},
+		{"fitting out", func(_ *app.ItemForm, m *studio.Making) { m.Features.FitHours = 1.5 }, true},
+		{"finer than the mesh says", func(_ *app.ItemForm, m *studio.Making) { m.DetailFactor, m.DetailWhy = 2.4, "lace" }, true},
+		{"a new hand", func(_ *app.ItemForm, m *studio.Making) { m.PersonID = s.Bench.ID }, true},
+		{"as printed", func(_ *app.ItemForm, m *studio.Making) { m.School = "printed" }, false},
+	} {
+		with(t, s, no, step.change)
+		now := cost()
+		if step.up {
+			assert.Greater(t, now, before, step.what)
+		} else {
+			assert.Less(t, now, before, step.what)
+		}
+		before = now
+	}
+	it := desk(t, s, no).Items[0]
+	assert.Equal(t, finish.Features{Eyes: 2, Faces: 1, MaskMM: 500, Weather: true, FitHours: 1.5}, it.Features)
+	assert.Equal(t, "lace", it.DetailWhy)
+
+	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{DetailFactor: 2}}), "wants a reason")
+	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{School: "magic"}}), "no finish route")
+}
+
+// The pieces' strips follow the school, with its second rounds, and the book's minutes are
+// kept apart so that what is logged later is compared with them.
+func TestStripsFollowTheSchool(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Primed)
+	with(t, s, no, func(_ *app.ItemForm, m *studio.Making) { m.School = "skin" })
+	s.Accept(no)
+	p, err := s.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	var kinds []route.Kind
+	for _, st := range p.Stages {
+		kinds = append(kinds, st.Kind)
+		assert.Positive(t, st.Book, st.Kind)
+		assert.Positive(t, st.Planned, st.Kind)
+	}
+	assert.Equal(t, []route.Kind{route.Print, route.Wash, route.Strip, route.Cure, route.Skin, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
+}
+
+// Stamps draw the reckoning toward what hands really take; the first few a little.
+func TestLogbookTeachesPrices(t *testing.T) {
+	s := apptest.New(t)
+	first, second := s.Order(6, route.Raw), s.Order(6, route.Raw)
+	strip := func() (minutes float64) {
+		for _, l := range desk(t, s, second).Items[0].Estimate.Lines {
+			if l.What == "strip" {
+				minutes = l.Minutes
+			}
+		}
+		return minutes
+	}
+	before := strip()
+	s.Accept(first)
+	s.Print()
+	for i := range 6 {
+		code := fmt.Sprintf("%s-%d", first, i+1)
+		for {
+			p, err := s.Piece(s.Ctx, code)
+			require.NoError(t, err)
+			if p.State != studio.AtBench {
+				break
+			}
+			if p.Wait {
+				s.Clock.At = p.Until
+			}
+			minutes := p.Piece.Now().Book
+			if p.Piece.Now().Kind == route.Strip {
+				minutes *= 3
+			}
+			_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: minutes})
+			require.NoError(t, err)
+		}
+	}
+	after := strip()
+	book := finish.SpreadOf(rates.Starting(), "strip").Mean
+	trust := rates.Starting().V("spread.trust")
+	assert.InEpsilon(t, (6*3+trust*book)/(6+trust)/book, after/before, 1e-6, "six stamps of three times the book")
+	assert.Equal(t, 6, desk(t, s, second).House.Taught.Practice[s.Bench.ID][route.Strip])
+	assert.True(t, desk(t, s, second).House.Taught.Printed[desk(t, s, second).Items[0].Parts[0].ModelID])
+
+	// Out of the house, it is priced anew beside what it cost.
+	require.NoError(t, s.Deliver(s.Ctx, s.Owner, first, time.Time{}))
+	list, h, err := s.CheckRates(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	c := list[0]
+	assert.Equal(t, first, c.Order.Number)
+	var now, real int64
+	var realMin float64
+	for _, l := range c.Lines {
+		now, real, realMin = now+l.Now, real+l.Real, realMin+l.RealMin
+	}
+	assert.Equal(t, c.Now, now)
+	assert.Equal(t, c.Real, real)
+	assert.InDelta(t, c.Hands.Result.Value, c.Hands.Inputs[0].Value*h.Book.V("wage"), 0.01, "nothing was painted: one wage")
+	assert.Positive(t, c.Material.Result.Value)
+	assert.Positive(t, c.Machine.Result.Value)
+	none, _, err := s.CheckRates(s.Ctx, second)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+}
+
+// An order's own terms: they change the price, never the cost.
+func TestTerms(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Primed)
+	plain := desk(t, s, no).Price
+	ask := func(terms studio.Terms) quote.Price {
+		require.NoError(t, s.SaveTerms(s.Ctx, s.Owner, no, terms))
+		d := desk(t, s, no)
+		assert.Equal(t, plain.CostMinor, d.Price.CostMinor)
+		return d.Price
+	}
+	m := 50.0
+	assert.InDelta(t, 50, ask(studio.Terms{MarginPercent: &m}).MarginPercent, 1)
+	assert.InEpsilon(t, 1.25, float64(ask(studio.Terms{RushPercent: 25}).NetMinor)/float64(plain.NetMinor), 0.02)
+	require.NoError(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{}, "guild 10\n\nFAIR 5 %"))
+	off := ask(studio.Terms{DiscountWhy: "guild"})
+	assert.InEpsilon(t, 0.9, float64(off.NetMinor)/float64(plain.NetMinor), 0.02)
+	assert.Contains(t, off.Working.Inputs[2].Label, "GUILD")
+	assert.EqualValues(t, 500_00, ask(studio.Terms{AskedMinor: 500_00}).TotalMinor)
+	assert.EqualValues(t, 0, ask(studio.Terms{BeforeTax: true}).NetMinor%100, "the net is the round figure")
+	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
+	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
+	refusal(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{}, "GUILD 10\nnonsense"), "line 2")
+	refusal(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{Schools: map[string]string{"resin primed": "magic"}}, ""), "magic")
+	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, desk(t, s, no).House.Studio))
+	assert.Equal(t, 10.0, desk(t, s, no).House.Studio.Ways.Codes["GUILD"], "saving the house keeps its ways")
+}
+
+// Variants, options, what is bought in: offered, chosen by the client, and the order is made so.
+func TestTheClientChooses(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Painted)
+	items, problems, err := s.AddItem(s.Ctx, s.Owner, no, []app.Upload{apptest.Upload("lid.stl", apptest.Vase())}, false)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	lid := items[0].ID
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, lid, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.Making{Option: true}}))
+	before := desk(t, s, no)
+	assert.Positive(t, before.Options[lid].TotalMinor)
+	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Raw kit", Tier: route.Raw, Offered: true}))
+	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Half the size", Factor: 0.5}))
+	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "In three", CutInto: 3}))
+	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
+	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
+	d := desk(t, s, no)
+	require.Len(t, d.Variants, 3)
+	assert.Equal(t, before.Price.TotalMinor, d.Price.TotalMinor, "what stands beside it does not move the price")
+	raw, half := d.Variants[0], d.Variants[1]
+	assert.Less(t, raw.Price.TotalMinor, d.Price.TotalMinor)
+	assert.Less(t, half.Price.TotalMinor, d.Price.TotalMinor)
+	assert.Equal(t, []studio.Change{{What: "Vase, finish", Before: "painted", After: "raw kit"}}, raw.Changes)
+	assert.False(t, raw.Earliest.After(d.Earliest))
+
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	doc := q.Document
+	require.Len(t, doc.Items, 1)
+	require.Len(t, doc.Options, 1)
+	require.Len(t, doc.Alternatives, 1, "only what is offered")
+	text := app.Summary(q, "https://x.example/q/1")
+	for _, says := range []string{"Or Raw kit", "Besides, if you like: Lid", "Valid until", "https://x.example/q/1", "Not included: ", "2 × Vase"} {
+		assert.Contains(t, text, says)
+	}
+	refusal(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")
+	refusal(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
+	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "Odile", Agreed: true, From: "192.0.2.9", Chosen: studio.Chosen{Alternative: 1, Options: []int64{lid, lid}}}))
+
+	after := desk(t, s, no)
+	a := after.AcceptedQuote()
+	require.NotNil(t, a)
+	want := doc.Alternatives[0].Price.TotalMinor + doc.Options[0].TotalMinor
+	assert.Equal(t, want, a.TotalMinor)
+	assert.Equal(t, quote.Share(want, doc.Terms.DepositPercent), a.DepositMinor)
+	assert.Equal(t, "192.0.2.9", a.AnsweredFrom)
+	assert.False(t, after.Changed(), "the order is what was chosen")
+	assert.Empty(t, after.Variants)
+	assert.Len(t, after.Pieces, 3)
+	tiers := map[string]string{}
+	for _, p := range after.Pieces {
+		tiers[p.Name] = p.Tier
+	}
+	assert.Equal(t, map[string]string{"Vase": route.Raw, "Lid": route.Painted}, tiers)
+	assert.False(t, after.Items[1].Option, "taken, it is no option any more")
+}
+
+// After a yes, a change is an order of its own: told against what was agreed, with its own
+// price; until it is accepted, what was agreed holds.
+func TestChangeOrder(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	first := s.Accept(no)
+	it := desk(t, s, no).Items[0].ID
+	s.Change(no, it, 3, route.Primed, 1)
+	d := desk(t, s, no)
+	assert.True(t, d.Changed())
+	assert.Equal(t, []studio.Change{{What: "Vase, copies", Before: "2", After: "3"}, {What: "Vase, finish", Before: "raw kit", After: "smoothed and primed"}}, d.Since)
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	require.NotNil(t, q.Document.Instead)
+	assert.Equal(t, first.TotalMinor, q.Document.Instead.TotalMinor)
+	assert.Equal(t, d.Since, q.Document.Instead.Changes)
+	assert.Contains(t, app.Summary(q, ""), "as agreed in revision 1")
+	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Name: "Odile"}))
+	d = desk(t, s, no)
+	assert.Equal(t, studio.Accepted, d.Order.State)
+	assert.Equal(t, 1, d.AcceptedQuote().Revision)
+	assert.Len(t, d.Pieces, 2)
+
+	// Taken up again from what was agreed.
+	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 1))
+	d = desk(t, s, no)
+	assert.Equal(t, 2, d.Items[0].Copies)
+	assert.Equal(t, route.Raw, d.Items[0].Tier)
+	assert.Empty(t, studio.Differences(d.AcceptedQuote().Taken().Specs(), []studio.Item{d.Items[0].Item}))
+	require.NoError(t, s.RemoveItem(s.Ctx, s.Owner, no, it))
+	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 2))
+	d = desk(t, s, no)
+	require.Len(t, d.Items, 1, "an item taken off comes back with the version that had it")
+	assert.Equal(t, 3, d.Items[0].Copies)
+	assert.Error(t, s.RestartFrom(s.Ctx, s.Owner, no, 9))
+}
+
+// Work without a print: priced by hours and odds, sent, delivered.
+func TestRestoration(t *testing.T) {
+	s := apptest.New(t)
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Odile Brackwater", Title: "Old letter box"})
+	require.NoError(t, err)
+	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, "Restore the box"))
+	refusal(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
+	id := desk(t, s, o.Number).Items[0].ID
+	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
+	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "odds")
+	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
+	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Freight, What: "by cart", Each: 12}))
+	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))
+	require.NoError(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 2))
+	refusal(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
+	d := desk(t, s, o.Number)
+	r := d.RangeOf()
+	assert.Greater(t, r.Quantiles[90]-r.Quantiles[10], r.ExpectedMinor/4, "finding worse is a wide range")
+	assert.Contains(t, r.Drivers[0].What, "worse")
+	q := s.Accept(o.Number)
+	assert.Contains(t, q.Document.Items[0].RestoreText(q.Document.Studio), "€ 400.00")
+	assert.Contains(t, strings.Join(q.Document.Included, "; "), "delivery: by cart")
+	require.NoError(t, s.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}))
+}
+
+// Fees of licences are in the price by themselves, and never kept as somebody's own line.
+func TestLicenceFees(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(4, route.Raw)
+	plain := desk(t, s, no).Price.CostMinor
+	design := desk(t, s, no).Items[0].Parts[0].Model.DesignID
+	model := desk(t, s, no).Items[0].Parts[0].ModelID
+	require.NoError(t, s.SaveLicence(s.Ctx, s.Owner, model, app.LicenceForm{Licence: studio.LicencePerCopy, Fee: "2.50"}))
+	d := desk(t, s, no)
+	fee := int64(0)
+	for _, l := range d.Items[0].Estimate.Lines {
+		if l.Kind == quote.Bought {
+			fee += l.Minor
+		}
+	}
+	assert.EqualValues(t, 10_00, fee, "four copies, design %d", design)
+	assert.Greater(t, d.Price.CostMinor, plain)
+	q := s.Accept(no)
+	assert.Empty(t, q.Document.Items[0].Spec.Extras)
+	assert.False(t, desk(t, s, no).Changed())
+	refusal(t, s.AddExtra(s.Ctx, s.Owner, no, d.Items[0].ID, quote.Extra{Kind: quote.Licence, What: "licence: mine", Each: 3}), "model’s sheet")
+}
+
+// What sounds like a weapon is asked about before a quote goes out, and marked.
+func TestWeaponsAreAskedAbout(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	with(t, s, no, func(f *app.ItemForm, _ *studio.Making) { f.Title = "Moth-guard’s sword" })
+	_, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	refusal(t, err, "looks like a weapon")
+	id := desk(t, s, no).Items[0].ID
+	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, true))
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(q.Document.Cautions, " "), "look-alikes")
+	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, false))
+	assert.Empty(t, desk(t, s, no).Troubles())
+}
+
+// The finish routes of an item, side by side; one is taken, one becomes the house's.
+func TestSchoolsSideBySide(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Primed)
+	id := desk(t, s, no).Items[0].ID
+	_, _, list, err := s.SchoolsOf(s.Ctx, no, id)
+	require.NoError(t, err)
+	assert.Len(t, list, len(finish.Schools()))
+	for i, r := range list {
+		if i > 0 {
+			assert.GreaterOrEqual(t, r.Minor, list[i-1].Minor)
+		}
+		assert.Equal(t, r.Key == "light", r.Now)
+	}
+	require.NoError(t, s.SetSchool(s.Ctx, s.Owner, no, id, "primer", false))
+	assert.Equal(t, "primer", desk(t, s, no).Items[0].School)
+	require.NoError(t, s.SetSchool(s.Ctx, s.Owner, no, id, "gaps", true))
+	d := desk(t, s, no)
+	assert.Empty(t, d.Items[0].School)
+	assert.Equal(t, "gaps", d.House.Studio.Ways.School("resin", route.Primed))
+	refusal(t, s.SetSchool(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
+	s.Change(no, id, 1, route.Raw, 1)
+	_, _, list, err = s.SchoolsOf(s.Ctx, no, id)
+	require.NoError(t, err)
+	assert.Empty(t, list, "a raw kit is not smoothed")
+}
+
+// The working as CSV adds up to the price, and a name that looks like a formula stays a name.
+func TestWorkingAddsUp(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Painted)
+	with(t, s, no, func(f *app.ItemForm, _ *studio.Making) { f.Title = "=1+1" })
+	d := desk(t, s, no)
+	rows, err := csv.NewReader(bytes.NewReader(d.Working())).ReadAll()
+	require.NoError(t, err)
+	sum := 0.0
+	for _, r := range rows[1:] {
+		amount, err := strconv.ParseFloat(r[3], 64)
+		require.NoError(t, err)
+		assert.NotEmpty(t, r[5], r[2])
+		if r[1] != "price" {
+			sum += amount
+			assert.Equal(t, "'=1+1", r[0])
+		}
+	}
+	assert.InDelta(t, float64(d.Price.CostMinor)/100, sum, 1e-6)
+}
+
+// Rates go out and come back, whole; their history tells each change.
+func TestRatesTravel(t *testing.T) {
+	s := apptest.New(t)
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 31, "sand.resin": 8}))
+	h, err := s.House(s.Ctx)
+	require.NoError(t, err)
+	book := app.Export(h)
+	assert.Len(t, book.Machines, len(h.Machines))
+	back, err := rates.Read(book.Export())
+	require.NoError(t, err)
+	assert.Equal(t, 31.0, back.V("wage"))
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 40}))
+	n, err := s.ImportRates(s.Ctx, s.Owner, book.ExportCSV())
+	require.NoError(t, err)
+	assert.Equal(t, len(book.Rates), n)
+	list, err := s.RateHistory(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, list, 4)
+	assert.Equal(t, [2]float64{40, 31}, [2]float64{list[0].Before, list[0].After}, "newest first")
+	assert.Equal(t, s.Owner.Name, list[0].Who)
+	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\nwage,12\nmargin,99\n"))
+	refusal(t, err, "line 3")
+	h, err = s.House(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 31.0, h.Book.V("wage"), "nothing is taken by halves")
+	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\n"))
+	refusal(t, err, "no rate")
+}
+
+// A date sooner than usual hours allow asks a rush; one that nobody can keep is told so.
+func TestRush(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(24, route.Painted)
+	d := desk(t, s, no)
+	require.True(t, d.Soonest.Before(d.Earliest))
+	percent, never := d.RushFor(d.Earliest.Add(time.Hour))
+	assert.Zero(t, percent)
+	assert.False(t, never)
+	percent, never = d.RushFor(d.Earliest.Add(-25 * time.Hour))
+	assert.Equal(t, 2*d.House.Book.V("rush.day"), percent)
+	assert.False(t, never)
+	_, never = d.RushFor(d.Soonest.Add(-time.Hour))
+	assert.True(t, never)
+}

@@ -1,0 +1,207 @@
+package web
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// rateRoutes are the rate book's sheets and deeds.
+func (s *Server) rateRoutes(r chi.Router) {
+	r.Get("/rates", s.rates)
+	r.Post("/rates", s.saveRates)
+	r.Get("/rates/history", s.rateHistory)
+	r.Get("/rates/check", s.checkRates)
+	r.Get("/rates/book.json", s.exportRates)
+	r.Get("/rates/book.csv", s.exportRates)
+	r.Post("/rates/import", s.importRates)
+	r.Post("/rates/ways", s.saveWays)
+}
+
+// loggedRow is what stamps say of a kind of stage.
+type loggedRow struct {
+	Process string
+	Kind    route.Kind
+	finish.Logged
+	Book, Used float64
+}
+
+// loggedRows are what the logbook says of hands, beside the book and what is reckoned with.
+func loggedRows(h studio.House) (out []loggedRow) {
+	for _, p := range []string{process.Resin, process.Filament} {
+		for _, kind := range route.All() {
+			l, ok := h.Taught.Logged[p][kind]
+			if !ok {
+				continue
+			}
+			book := finish.SpreadOf(h.Book, finish.SpreadKey(kind)).Mean
+			out = append(out, loggedRow{p, kind, l, book, finish.EffortOf(h.Book, kind, l).Mean})
+		}
+	}
+	return out
+}
+
+// wayRow is the house's finish route for a process and tier.
+type wayRow struct{ Key, Label, School string }
+
+func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	type group struct {
+		Name  string
+		Rates []rates.Entry
+	}
+	var groups []group
+	own := 0
+	for _, e := range h.Book.Rates {
+		at := slices.IndexFunc(groups, func(g group) bool { return g.Name == e.Group })
+		if at < 0 {
+			at = len(groups)
+			groups = append(groups, group{Name: e.Group})
+		}
+		groups[at].Rates = append(groups[at].Rates, e)
+		if e.Source == rates.Ours {
+			own++
+		}
+	}
+	var ways []wayRow
+	for _, p := range []string{process.Resin, process.Filament} {
+		for _, tier := range []string{route.Primed, route.Painted} {
+			ways = append(ways, wayRow{p + " " + tier, p + ", " + route.TierName(tier), h.Studio.Ways.School(p, tier)})
+		}
+	}
+	var codes []string
+	for code, off := range h.Studio.Ways.Codes {
+		codes = append(codes, fmt.Sprintf("%s %s", code, rates.Number(off)))
+	}
+	slices.Sort(codes)
+	s.show(w, r, "rates", Page{Title: "Rate book", Sheet: "Rate book", Active: "/rates", D: map[string]any{"Groups": groups, "Own": own, "All": len(h.Book.Rates), "Logged": loggedRows(h),
+		"Ways": ways, "Schools": finish.Schools(), "Codes": strings.Join(codes, "\n")},
+		Block: []Field{{"Ours", fmt.Sprint(own)}}, Keys: []Key{{"S", "save"}, {"C", "check my rates"}, {"H", "history"}, {"F", "find"}}})
+}
+
+func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	if err := r.ParseForm(); err != nil {
+		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		return
+	}
+	book := rates.Starting()
+	values := map[string]float64{}
+	for key := range r.PostForm {
+		if rate, ok := strings.CutPrefix(key, "r-"); ok && book.Has(rate) {
+			values[rate] = f.number(key, book.Get(rate).Label)
+		}
+	}
+	err := f.err
+	if err == nil {
+		err = s.app.SaveRates(r.Context(), owner(r), values)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/rates", "The rates are saved. Quotes already sent stay as they are.")
+}
+
+func (s *Server) rateHistory(w http.ResponseWriter, r *http.Request) {
+	list, err := s.app.RateHistory(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.show(w, r, "rate-history", Page{Title: "History of the rates", Sheet: "Rate history", Active: "/rates", D: list, Block: []Field{{"Changes", fmt.Sprint(len(list))}}, Keys: []Key{{"R", "the rate book"}, {"F", "find"}}})
+}
+
+func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
+	list, h, err := s.app.CheckRates(r.Context(), r.URL.Query()["order"]...)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var now, real int64
+	for _, c := range list {
+		now, real = now+c.Now, real+c.Real
+	}
+	off := 0.0
+	if real > 0 {
+		off = float64(now)/float64(real) - 1
+	}
+	s.show(w, r, "rate-check", Page{Title: "Check my rates", Sheet: "Check", Active: "/rates", D: map[string]any{"List": list, "H": h, "Now": now, "Real": real, "Off": off, "Logged": loggedRows(h)},
+		Block: []Field{{"Orders", fmt.Sprint(len(list))}}, Keys: []Key{{"R", "the rate book"}, {"F", "find"}}})
+}
+
+func (s *Server) exportRates(w http.ResponseWriter, r *http.Request) {
+	h, err := s.app.House(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	book := app.Export(h)
+	if strings.HasSuffix(r.URL.Path, ".csv") {
+		write(w, "text/csv; charset=utf-8", "rate-book.csv", book.ExportCSV())
+		return
+	}
+	write(w, "application/json", "rate-book.json", book.Export())
+}
+
+// mostRateBytes bounds a rate book that is taken in.
+const mostRateBytes = 4 << 20
+
+func (s *Server) importRates(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := uploads(w, r, "file")
+	defer clean()
+	if err == nil && len(files) != 1 {
+		err = &app.Refusal{Text: "Choose one file: a rate book as JSON or CSV."}
+	}
+	n := 0
+	if err == nil {
+		var f io.ReadCloser
+		if f, err = files[0].Open(); err == nil {
+			defer f.Close()
+			var data []byte
+			if data, err = io.ReadAll(io.LimitReader(f, mostRateBytes+1)); err == nil && len(data) > mostRateBytes {
+				err = &app.Refusal{Text: "That is too large for a rate book. Nothing was changed."}
+			}
+			if err == nil {
+				n, err = s.app.ImportRates(r.Context(), owner(r), data)
+			}
+		}
+	}
+	s.ratesDone(w, r, err, fmt.Sprintf("%d rates were read; what differed is ours now. Quotes already sent stay as they are.", n))
+}
+
+func (s *Server) ratesDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/rates", told)
+}
+
+func (s *Server) saveWays(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	ways := studio.Ways{Schools: map[string]string{}}
+	for _, p := range []string{process.Resin, process.Filament} {
+		for _, tier := range []string{route.Primed, route.Painted} {
+			if key := f.text("way-" + p + "-" + tier); key != "" {
+				ways.Schools[p+" "+tier] = key
+			}
+		}
+	}
+	s.ratesDone(w, r, s.app.SaveWays(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
+}
