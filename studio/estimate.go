@@ -371,7 +371,7 @@ func (h House) adviseOn(p Part, it Item, machine Machine, part quote.Part) (out 
 	}
 	if part.Copies > 1 || it.Copies > 1 {
 		volume := p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale
-		if n := quote.BreakEven(h.Book, part, volume); n > 0 && n <= part.Copies {
+		if n := quote.BreakEven(h.Book, part, volume, part.Copies); n > 0 {
 			out = append(out, fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n))
 		}
 	}

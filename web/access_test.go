@@ -19,7 +19,7 @@ func TestNobodyPassesUnasked(t *testing.T) {
 	s := serve(t, apptest.New(t), Options{})
 	for _, path := range []string{"/", "/orders", "/orders/0001", "/clients", "/plates", "/plates/1", "/bench", "/bench/0001-1", "/studio", "/rates", "/logbook", "/find?q=a",
 		"/files/" + strings.Repeat("a", 64) + "/x.stl", "/orders/0001/delivery-note.pdf", "/models", "/models/1", "/models/1/still.png", "/models/1/view", "/models/1/as/stl", "/models/1/layers",
-		"/jobs/order/0001", "/orders/0001/items/1/size", "/orders/0001/labels.pdf"} {
+		"/jobs/order/0001", "/orders/0001/items/1/size", "/orders/0001/labels.pdf", "/orders/0001/quote", "/orders/0001/quote/range", "/orders/0001/quote/working.csv", "/quotes", "/rates/check", "/rates/history", "/rates/book.json"} {
 		a := s.get(path)
 		assert.Equal(t, http.StatusSeeOther, a.StatusCode, path)
 		assert.True(t, strings.HasPrefix(a.Header.Get("Location"), "/sign-in"), "%s: %s", path, a.Header.Get("Location"))
@@ -70,10 +70,10 @@ func TestBenchHandsSeeNoPrices(t *testing.T) {
 	no := s.Order(1, "raw")
 	s.Accept(no)
 	s.signIn("JT")
-	for _, path := range []string{"/studio", "/rates", "/orders/new", "/studio/people/1", "/orders/" + no + "/quotes/1.pdf"} {
+	for _, path := range []string{"/studio", "/rates", "/orders/new", "/studio/people/1", "/orders/" + no + "/quotes/1.pdf", "/orders/" + no + "/quote", "/orders/" + no + "/quote/range", "/orders/" + no + "/quote/working.csv", "/orders/" + no + "/items/1/routes", "/quotes", "/rates/check", "/rates/history", "/rates/book.csv", "/rates/book.json"} {
 		assert.Equal(t, http.StatusForbidden, s.get(path).StatusCode, path)
 	}
-	for _, path := range []string{"/orders/" + no + "/quote", "/orders/" + no + "/cancel", "/rates", "/studio", "/studio/people/1", "/clients", "/orders/" + no + "/deposit"} {
+	for _, path := range []string{"/orders/" + no + "/quote", "/orders/" + no + "/cancel", "/rates", "/studio", "/studio/people/1", "/clients", "/orders/" + no + "/deposit", "/orders/" + no + "/quote/terms", "/orders/" + no + "/variants", "/orders/" + no + "/items/1/extras", "/rates/import", "/rates/ways"} {
 		assert.Equal(t, http.StatusForbidden, s.post(path, "amount", "1").StatusCode, path)
 	}
 	body := s.page("/orders/" + no)
@@ -128,7 +128,7 @@ func TestNoInlineStylesOrScripts(t *testing.T) {
 	q := s.Accept(no)
 	number := s.Print()
 	for _, path := range []string{"/", "/orders", "/orders/new", "/orders/" + no, "/orders/" + no + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/bench?show=all",
-		"/bench/" + no + "-1", "/studio", "/studio/machines/new", "/studio/materials/1", "/studio/people/new", "/rates", "/logbook", "/find?q=v", "/q/" + q.Token, "/models", "/models/1", "/models/1/layers", "/orders/" + no + "/items/1/size?by=ratio&ratio=50"} {
+		"/bench/" + no + "-1", "/studio", "/studio/machines/new", "/studio/materials/1", "/studio/people/new", "/rates", "/logbook", "/find?q=v", "/q/" + q.Token, "/models", "/models/1", "/models/1/layers", "/orders/" + no + "/items/1/size?by=ratio&ratio=50", "/orders/" + no + "/quote", "/orders/" + no + "/items/1/routes", "/quotes", "/rates/check", "/rates/history"} {
 		body := s.page(path)
 		assert.NotContains(t, body, ` style="`, path)
 		assert.NotContains(t, body, "<style", path)

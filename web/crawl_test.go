@@ -13,7 +13,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/core/quote"
+	"sakuji/studio"
 )
 
 // busy is a studio with something on every sheet: pieces waiting, on a plate, at the
@@ -27,6 +30,12 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, s.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped"))
 	s.Finish(first + "-3")
 	second := s.Order(2, "raw")
+	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, second, "A stand, mended"))
+	sheet, err := s.OrderSheet(s.Ctx, second)
+	require.NoError(t, err)
+	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, second, sheet.Items[1].ID, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, second, sheet.Items[1].ID, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.Making{Option: true, Weapon: "yes"}}))
+	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, second, studio.Variant{Name: "Painted", Tier: "painted", Offered: true}))
 	q, err := s.SendQuote(s.Ctx, s.Owner, second, "")
 	require.NoError(t, err)
 	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
@@ -37,7 +46,8 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, err)
 	return s, []string{"/", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",
 		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
-		"/models", "/models/1", "/models/1/layers", "/models/1/prints", "/models/1/prints?process=filament&scale=2&tier=raw&noticed=morning&pieces=3", "/orders/" + first + "/items/1/size?by=height&height=50"}
+		"/models", "/models/1", "/models/1/layers", "/models/1/prints", "/models/1/prints?process=filament&scale=2&tier=raw&noticed=morning&pieces=3", "/orders/" + first + "/items/1/size?by=height&height=50",
+		"/orders/" + first + "/quote", "/orders/" + second + "/quote", "/orders/" + first + "/items/1/routes", "/quotes", "/rates/check", "/rates/history"}
 }
 
 var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)

@@ -163,7 +163,7 @@ func (s *Server) exportRates(w http.ResponseWriter, r *http.Request) {
 const mostRateBytes = 4 << 20
 
 func (s *Server) importRates(w http.ResponseWriter, r *http.Request) {
-	files, clean, err := uploads(w, r, "file")
+	files, clean, err := uploads(w, r, "files")
 	defer clean()
 	if err == nil && len(files) != 1 {
 		err = &app.Refusal{Text: "Choose one file: a rate book as JSON or CSV."}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -15,6 +16,7 @@ import (
 
 	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/core/rates"
 	"sakuji/core/solid"
 	"sakuji/studio"
 )
@@ -37,7 +39,7 @@ func TestFromNothingToAPrice(t *testing.T) {
 	assert.Contains(t, body, "200 × 123 × 250 mm")
 	assert.Contains(t, body, "29 €/kg")
 	s.sent("/rates", "r-wage", "31")
-	assert.Contains(t, s.page("/rates"), "1 of 85 figures are ours")
+	assert.Contains(t, s.page("/rates"), fmt.Sprintf("1 of %d figures are ours", len(rates.Starting().Rates)))
 
 	to := s.sent("/orders", "new_client", "First Client", "title", "A vase", "use", "shelf", "wanted", "2026-06-01", "budget", "1.200,50")
 	assert.Equal(t, "/orders/0001", to)

@@ -198,6 +198,6 @@ func (s *Server) person(w http.ResponseWriter, r *http.Request) {
 func (s *Server) savePerson(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	_, err := s.app.SavePerson(r.Context(), owner(r), pathID(r, "id"), app.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
-		Password: r.PostFormValue("password"), Active: f.checked("active")})
+		Password: r.PostFormValue("password"), Active: f.checked("active"), Wage: f.text("wage")})
 	s.studioDone(w, r, err, f.text("name")+" is saved.")
 }

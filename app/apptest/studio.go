@@ -32,7 +32,7 @@ func (c *Clock) Pass(d time.Duration) { c.At = c.At.Add(d) }
 // Studio is the test studio.
 type Studio struct {
 	*app.App
-	T     *testing.T
+	T     testing.TB
 	Ctx   context.Context
 	Clock *Clock
 	Dir   string
@@ -48,7 +48,7 @@ type Studio struct {
 const Password = "larch-and-lantern"
 
 // Bare opens a studio with nobody in it.
-func Bare(t *testing.T) *Studio {
+func Bare(t testing.TB) *Studio {
 	t.Helper()
 	s := &Studio{T: t, Ctx: t.Context(), Dir: t.TempDir(), Clock: &Clock{time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)}}
 	st, err := store.Open(s.Ctx, s.Dir)
@@ -59,7 +59,7 @@ func Bare(t *testing.T) *Studio {
 }
 
 // New opens a studio that is set up.
-func New(t *testing.T) *Studio {
+func New(t testing.TB) *Studio {
 	t.Helper()
 	s := Bare(t)
 	p, err := s.FirstOwner(s.Ctx, app.PersonForm{Name: "Ilse Karg", Password: Password})
@@ -91,8 +91,11 @@ func New(t *testing.T) *Studio {
 }
 
 // Vase is a solid of revolution 40 mm tall and 24 mm wide, as an STL.
-func Vase() []byte {
-	return mesh.WriteSTL(meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48))
+func Vase() []byte { return VaseOf(24) }
+
+// VaseOf is a vase of another width, in mm.
+func VaseOf(widthMM float64) []byte {
+	return mesh.WriteSTL(meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {widthMM / 2, 15}, {6, 30}, {8, 40}, {0, 40}}, 48))
 }
 
 // Slab is a block of 60 × 30 × 10 mm, as an STL.

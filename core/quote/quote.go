@@ -420,9 +420,9 @@ func (b *builder) cast(p Part, packs map[string]pack, name func(string) string) 
 	b.supplies(p.Supplies, n, packs, name)
 }
 
-// BreakEven is from how many copies casting costs less than printing each, with both costs
-// at that number; 0 when it never does within a thousand.
-func BreakEven(b rates.Book, p Part, volumeMM3 float64) (from int) {
+// BreakEven is from how many copies casting costs less than printing each; 0 when it never
+// does up to the most that is asked about.
+func BreakEven(b rates.Book, p Part, volumeMM3 float64, most int) (from int) {
 	cost := func(n int, cast bool) float64 {
 		one := p
 		one.Copies, one.Casting = n, nil
@@ -432,7 +432,6 @@ func BreakEven(b rates.Book, p Part, volumeMM3 float64) (from int) {
 		one.Supplies = nil // the same either way, near enough
 		return float64(Build(b, []Job{{Parts: []Part{one}, Copies: n}}, 2)[0].CostMinor)
 	}
-	const most = 1000
 	if cost(most, true) >= cost(most, false) {
 		return 0
 	}

@@ -252,7 +252,7 @@ func TestPacksAreShared(t *testing.T) {
 // Casting: a mould costs once, a copy little. Where the two lines cross is the break-even.
 func TestCastingBreaksEven(t *testing.T) {
 	b := rates.Starting()
-	n := BreakEven(b, head(1), 60_000)
+	n := BreakEven(b, head(1), 60_000, 1000)
 	require.Positive(t, n)
 	cost := func(copies int, cast bool) int64 {
 		p := head(copies)
@@ -265,7 +265,7 @@ func TestCastingBreaksEven(t *testing.T) {
 	}
 	assert.Less(t, cost(n, true), cost(n, false))
 	assert.GreaterOrEqual(t, cost(n-1, true), cost(n-1, false))
-	assert.Zero(t, BreakEven(b.With(map[string]float64{"cast.minutes": 5000}), head(1), 60_000), "never, when a copy takes days")
+	assert.Zero(t, BreakEven(b.With(map[string]float64{"cast.minutes": 5000}), head(1), 60_000, 1000), "never, when a copy takes days")
 }
 
 func TestExtras(t *testing.T) {

@@ -1,0 +1,152 @@
+package web
+
+import (
+	"net/http"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app"
+	"sakuji/app/apptest"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// The quote sheet in a browser: what is changed is priced at once and in place, the range
+// follows, the sliders look it up; the client chooses, and reads what that comes to.
+func TestQuoteSheetInABrowser(t *testing.T) {
+	if testing.Short() {
+		t.Skip("drives a browser")
+	}
+	s := owned(t)
+	no := s.Order(2, route.Painted)
+	items, _, err := s.AddItem(s.Ctx, s.Owner, no, []app.Upload{apptest.Upload("lid.stl", apptest.Vase())}, false)
+	require.NoError(t, err)
+	b := browse(t, s.server.URL)
+	b.open("/sign-in")
+	b.fill("[name=name]", "IK")
+	b.fill("[name=password]", apptest.Password)
+	b.press("main form button")
+	b.open("/orders/" + no + "/quote")
+	first := euros(t, b.text("#price"))
+	curve := b.eval(`return document.querySelector(".costcurve").getAttribute("aria-label")`)
+	assert.Contains(t, curve, "expected €")
+
+	b.eval(`window.same = true; document.querySelector("#item-1 details.change").open = true; document.querySelector("[data-keep='more-1']").open = true`)
+	b.fill("#item-1 [name=copies]", "5")
+	b.until(`document.querySelector("#price").innerText !== %s`, "€ "+strconv.Itoa(first/100))
+	five := euros(t, b.text("#price"))
+	assert.Greater(t, five, first)
+	b.until(`document.querySelector(".costcurve").getAttribute("aria-label") !== %s`, curve)
+	assert.Equal(t, "true", b.eval("return window.same"), "no page was loaded for it")
+	assert.Equal(t, "true", b.eval(`return document.querySelector("[data-keep='more-1']").open`), "what was unfolded stays so")
+	b.fill("#item-1 [name=faces]", "2")
+	b.until(`document.querySelector("#price").innerText !== %s`, "€ "+strconv.Itoa(five/100))
+	assert.Greater(t, euros(t, b.text("#price")), five)
+
+	// What if, once the range has followed.
+	b.until(`!document.querySelector("#range").hasAttribute("aria-busy")`)
+	b.until(`document.querySelector(".whatif [x-text=margin]").innerText !== ""`)
+	loss := b.text(".whatif [x-text=loss]")
+	b.eval(`const el = document.querySelector(".whatif [name=asked]"); el.value = el.min; el.dispatchEvent(new Event("input", {bubbles: true}))`)
+	b.until(`document.querySelector(".whatif [x-text=loss]").innerText === "almost sure"`)
+	assert.NotEqual(t, loss, "almost sure")
+	assert.Contains(t, b.text(".whatif [x-text=margin]"), "-")
+	b.eval(`const el = document.querySelector(".whatif [name=days]"); el.value = el.min; el.dispatchEvent(new Event("input", {bubbles: true}))`)
+	b.until(`/rush|nobody/.test(document.querySelector(".whatif [x-text=rushText]").innerText)`)
+	b.eval(`const el = document.querySelector(".whatif [name=asked]"); el.value = 777; el.dispatchEvent(new Event("input", {bubbles: true}))`)
+	b.button("ask this price")
+	assert.Equal(t, 777_00, euros(t, b.text("#price")))
+
+	// An option, an alternative that is offered; the client chooses both.
+	sheet, err := s.App.Desk(s.Ctx, no)
+	require.NoError(t, err)
+	require.NoError(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{}))
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, items[0].ID, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{Option: true}}))
+	b.open("/orders/" + no + "/quote")
+	b.eval(`document.querySelector("[data-keep=variant]").open = true; document.querySelector("[action$='/variants'] [name=tier]").value = "raw"`)
+	b.button("Set it beside")
+	assert.Contains(t, b.text(".variants"), "Raw kit")
+	b.press(".variants [name=offered]")
+	assert.Equal(t, "true", b.eval(`return document.querySelector(".variants [name=offered]").checked`))
+	b.button("Freeze and send")
+	assert.Contains(t, b.eval(`return document.querySelector("[aria-label=Summary]").value`), "Or Raw kit")
+	b.open(strings.TrimPrefix(b.eval(`return document.querySelector("#client-link").value`), s.server.URL))
+	whole := euros(t, b.text("#price"))
+	b.eval(`document.querySelector("[name=alternative][value='1']").click()`)
+	raw := euros(t, b.text("#price"))
+	assert.Less(t, raw, whole)
+	b.eval(`document.querySelector("[name=option]").click()`)
+	both := euros(t, b.text("#price"))
+	assert.Greater(t, both, raw)
+	b.fill("[name=name]", "Odile Brackwater")
+	b.eval(`document.querySelector("[name=agreed]").click()`)
+	b.button("Accept what I chose")
+	assert.Equal(t, both, euros(t, b.text("#price")), "what was read is what holds")
+	after, err := s.App.Desk(s.Ctx, no)
+	require.NoError(t, err)
+	assert.EqualValues(t, both, after.AcceptedQuote().TotalMinor)
+	assert.Len(t, after.Pieces, len(sheet.Items[0].Parts)*5+1)
+	b.quiet()
+}
+
+// Without a script the same deeds are done by forms.
+func TestQuoteSheetByForms(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, route.Primed)
+	path := "/orders/" + no + "/quote"
+	page := s.page(path)
+	assert.Contains(t, page, "8 times in 10 under")
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1", "desk", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "process-1", "resin", "copies-1", "1", "cut-1", "2", "eyes", "2", "weather", "1", "weapon", "no"))
+	d, err := s.App.Desk(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, 2, d.Items[0].Features.Eyes)
+	assert.True(t, d.Items[0].Features.Weather)
+	assert.Equal(t, 2, d.Items[0].Parts[0].CutInto)
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/extras", "kind", "bought", "what", "dark net", "each", "4", "count", "1", "pack", "3", "per_copy", "1"))
+	assert.Contains(t, s.page(path), "dark net")
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/extras/0/drop"))
+	assert.Equal(t, path, s.sent("/orders/"+no+"/quote/terms", "rush", "20", "discount", "5", "why", "first order"))
+	assert.Contains(t, s.page(path), "first order")
+	assert.Equal(t, path, s.sent("/orders/"+no+"/quote/plain", "title", "Freight"))
+	assert.Equal(t, path, s.sent("/orders/"+no+"/variants", "process", "filament"))
+	assert.Contains(t, s.page(path), "Filament")
+	assert.Equal(t, path, s.sent("/orders/"+no+"/variants/1/take"))
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/routes", "school", "gaps"))
+	assert.Contains(t, s.page("/orders/"+no+"/items/1/routes"), "taken")
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/weapon", "weapon", "yes"))
+	assert.Contains(t, s.page(path), "looks like a weapon")
+	csv := s.get(path + "/working.csv")
+	assert.Contains(t, csv.Header.Get("Content-Type"), "text/csv")
+	assert.Contains(t, csv.body, "filament")
+	for _, bad := range [][]string{{"/orders/" + no + "/quote/terms", "rush", "x"}, {"/orders/" + no + "/quote/terms", "asked", "much"}, {"/orders/" + no + "/variants"}, {"/orders/" + no + "/quote/restart", "revision", "x"},
+		{"/orders/" + no + "/items/1/extras", "kind", "bought", "what", "x", "each", "-4"}, {"/orders/" + no + "/items/1/routes", "school", "magic"}, {"/rates/ways", "codes", "nonsense"}} {
+		assert.Equal(t, http.StatusUnprocessableEntity, s.post(bad[0], bad[1:]...).StatusCode, bad)
+	}
+}
+
+func TestRateBookTravelsByForms(t *testing.T) {
+	s := owned(t)
+	s.sent("/rates", "r-wage", "33")
+	assert.Contains(t, s.page("/rates/history"), "wage with its costs")
+	book := s.get("/rates/book.csv").body
+	s.sent("/rates", "r-wage", "44")
+	require.Equal(t, http.StatusSeeOther, s.upload("/rates/import", "book.csv", []byte(book)).StatusCode)
+	assert.Contains(t, s.page("/rates"), `name="r-wage" value="33"`)
+	assert.Equal(t, http.StatusUnprocessableEntity, s.upload("/rates/import", "book.csv", []byte("nonsense")).StatusCode)
+	assert.Contains(t, s.get("/rates/book.json").body, `"tax_percent": 20`)
+	s.sent("/rates/ways", "way-resin-primed", "primer", "codes", "guild 10")
+	assert.Contains(t, s.page("/rates"), "GUILD 10")
+	assert.Contains(t, s.page("/rates/check"), "Nothing has been delivered yet")
+}
+
+// A person may have a wage of their own; the rate book's holds for the others.
+func TestWageOfAPerson(t *testing.T) {
+	s := owned(t)
+	s.sent("/studio/people/2", "name", "Jory Tamm", "initials", "JT", "role", "bench", "active", "1", "wage", "41.50")
+	assert.Contains(t, s.page("/studio/people/2"), "41.50")
+	assert.Equal(t, http.StatusUnprocessableEntity, s.post("/studio/people/2", "name", "Jory Tamm", "initials", "JT", "role", "bench", "active", "1", "wage", "lots").StatusCode)
+}
