@@ -141,6 +141,7 @@ type PartForm struct {
 	WallMM     float64
 	Copies     int
 	CutInto    int
+	MachineID  int64
 }
 
 // shownScale is how exactly a form shows the scale: what comes back within it was not
@@ -183,7 +184,10 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 				if !studio.OneOf(pf.Process, process.Resin, process.Filament) {
 					return refuse("A part is printed in resin or in filament.")
 				}
-				p.Process, p.WallMM, p.Copies, p.CutInto = pf.Process, pf.WallMM, pf.Copies, pf.CutInto
+				p.Process, p.WallMM, p.Copies, p.CutInto, p.MachineID = pf.Process, pf.WallMM, pf.Copies, pf.CutInto, 0
+				if m, ok := h.Machine(pf.MachineID); ok && m.Process == p.Process {
+					p.MachineID = m.ID
+				}
 				if p.Process == process.Filament {
 					p.WallMM = 0
 				}

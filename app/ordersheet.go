@@ -106,6 +106,9 @@ func (s OrderSheet) Changed() bool {
 func (s OrderSheet) termsChanged(q *studio.Quote) bool {
 	was, now := q.Document.Terms, s.House.Terms(s.Order.Terms)
 	own := s.Order.Terms.MarginPercent
+	if s.Order.Terms.WageMinor != q.Document.WageMinor {
+		return true
+	}
 	return own != nil && *own != was.MarginPercent || was.RushPercent != now.RushPercent || was.DiscountPercent != now.DiscountPercent || was.AskedMinor != now.AskedMinor || was.BeforeTax != now.BeforeTax
 }
 

@@ -78,6 +78,7 @@ func withFees(tx *store.Tx, h studio.House, items []studio.Item) ([]studio.Item,
 // price estimates items and asks a price for those that are not options; each option is
 // worth what it adds to that.
 func price(h studio.House, items []studio.Item, own studio.Terms) (out []PricedItem, p quote.Price, options map[int64]OptionPrice, err error) {
+	h = h.At(own)
 	terms, digits := h.Terms(own), studio.Digits(h.Studio.Currency)
 	var costs []quote.Item
 	var firm []int

@@ -17,8 +17,8 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	}
 	for i := range items {
 		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
-			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.StandingID), &p.CutInto)
-		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
+			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.StandingID), &p.CutInto, id(&p.MachineID))
+		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
 		if err != nil {
 			return nil, err
 		}
@@ -48,11 +48,11 @@ func (t *Tx) SaveItem(i *studio.Item) (err error) {
 		p := &i.Parts[k]
 		p.ItemID = i.ID
 		if p.ID == 0 {
-			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto)
+			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto, id(&p.MachineID))
 		} else {
-			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, standing_id = ?, cut_into = ? WHERE id = ?`,
-				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto, p.ID)
+			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, standing_id = ?, cut_into = ?, machine_id = ? WHERE id = ?`,
+				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto, id(&p.MachineID), p.ID)
 		}
 		if err != nil {
 			return err

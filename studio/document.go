@@ -19,6 +19,7 @@ type Document struct {
 	Items        []DocumentItem `json:"items"`
 	Price        quote.Price    `json:"price"`
 	Terms        quote.Terms    `json:"terms"`
+	WageMinor    int64          `json:"wage_minor,omitempty"` // reckoned with, where the order named one
 	Range        quote.Range    `json:"range"`
 	Name         string         `json:"name,omitempty"` // of the order as it stands, beside alternatives
 	Alternatives []Alternative  `json:"alternatives,omitempty"`

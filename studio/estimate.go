@@ -176,8 +176,10 @@ func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, mate
 // Estimated is the price of one item and what stands behind it.
 type Estimated struct {
 	quote.Item
-	Troubles []string // what keeps it from being made as asked
-	Advice   []string // what would make it cheaper or safer
+	Troubles []string      // what keeps it from being made as asked
+	Advice   []string      // what would make it cheaper or safer
+	Detail   rates.Working // how finely its parts are worked, the finest of them
+	Machines []string      // that it is priced on
 	Job      quote.Job
 	Chain    []schedule.Step // hands, machines and waits from the first plate to the parcel
 }
@@ -227,6 +229,12 @@ func (h House) job(it Item) (out Estimated) {
 			part.Supplies = slices.DeleteFunc(part.Supplies, func(s finish.Supply) bool { return s.Key == "alcohol" || s.Key == "gloves" })
 		}
 		out.Job.Parts = append(out.Job.Parts, part)
+		if f, w := h.finishPart(p.Model, p, it).Detail(h.Book); f > out.Detail.Result.Value {
+			out.Detail = w
+		}
+		if !slices.Contains(out.Machines, machine.Name) {
+			out.Machines = append(out.Machines, machine.Name)
+		}
 		out.Advice = append(out.Advice, h.adviseOn(p, it, machine, part)...)
 		print.Pool = p.Process
 		print.MachineMin += part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
@@ -338,6 +346,16 @@ func round(work []finish.Work, k int) (n int) {
 // machineFor picks the machine a part is priced on; one that is printed in pieces need not
 // fit whole.
 func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
+	if m, ok := h.Machine(p.MachineID); ok && m.Active && m.Process == p.Process {
+		why := fitsOn(m, p.Model, scale)
+		if n := piecesToFit(m, p.Model, scale); why != "" && p.CutInto > 1 && n > 0 && n <= p.CutInto {
+			why = ""
+		}
+		if why != "" {
+			why = m.Name + ": " + why
+		}
+		return m, why, true
+	}
 	m, why, ok := h.MachineFor(p.Model, scale, p.Process)
 	if why == "" || p.CutInto < 2 {
 		return m, why, ok

@@ -97,6 +97,18 @@ type Terms struct {
 	DiscountWhy    string   `json:"discount_why,omitempty"`
 	BeforeTax      bool     `json:"before_tax,omitempty"`  // prices are told without tax
 	AskedMinor     int64    `json:"asked_minor,omitempty"` // a price named by hand; 0: none
+	WageMinor      int64    `json:"wage_minor,omitempty"`  // an hour of anybody's hands; 0: as book and persons have it
+}
+
+// At is the house with the wage that the terms name.
+func (h House) At(t Terms) House {
+	if t.WageMinor <= 0 {
+		return h
+	}
+	wage := float64(t.WageMinor) / math.Pow10(int(Digits(h.Studio.Currency)))
+	h.Book = h.Book.With(map[string]float64{"wage": wage, "wage.paint": wage, "wage.sculpt": wage})
+	h.Taught.Wages = nil
+	return h
 }
 
 // Check says what is wrong with the terms.
@@ -265,6 +277,9 @@ func Differences(before, after []Item) (out []Change) {
 				continue
 			}
 			add(name, "process", q.Process, p.Process)
+			if q.MachineID != p.MachineID {
+				out = append(out, Change{name, "on one machine", "on another"})
+			}
 			add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
 			add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
 			add(name, "printed in pieces", fmt.Sprint(max(1, q.CutInto)), fmt.Sprint(max(1, p.CutInto)))

@@ -121,6 +121,7 @@ type Part struct {
 	WallMM     float64
 	StandingID int64 // how it stands on its plate; 0: as the file does
 	CutInto    int   // printed in so many pieces; 0 and 1: in one
+	MachineID  int64 // priced on; 0: the cheapest that it fits
 	Model      Model
 }
 

@@ -195,6 +195,7 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 			if f.checked(n("wall")) {
 				pf.WallMM = f.number(n("wall"), "Wall")
 			}
+			pf.MachineID = f.id(n("machine"))
 			if f.checked(n("cut")) {
 				pf.CutInto = f.whole(n("cut"), "Printed in pieces")
 			}

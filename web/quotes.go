@@ -189,6 +189,29 @@ func (v deskView) WantedRush() string {
 	return ""
 }
 
+// FloorText says of old pieces, whose worth is told by something else than their hours, what
+// is the least that pays for them and what an hour earns at the price.
+func (v deskView) FloorText(it app.PricedItem) string {
+	for _, e := range it.Extras {
+		if e.Kind == quote.Restore {
+			floor, hour := it.Estimate.Floor(it.NetMinor)
+			return fmt.Sprintf("Nothing is earned under %s; at this price an hour of hands earns %s.", v.Money(floor), v.Money(int64(math.Round(hour))))
+		}
+	}
+	return ""
+}
+
+// RevisionChanges lists what the i-th newest revision changed against the one before it.
+func (v deskView) RevisionChanges(i int) (out []string) {
+	if i+1 >= len(v.Quotes) {
+		return nil
+	}
+	for _, c := range studio.Differences(v.Quotes[i+1].Document.Specs(), v.Quotes[i].Document.Specs()) {
+		out = append(out, c.What+": "+c.Before+" → "+c.After)
+	}
+	return out
+}
+
 // Differ marks what of a variant is not as in the order.
 func (v deskView) Differ(p app.PricedVariant) (out []string) {
 	for _, c := range p.Changes {
@@ -292,13 +315,16 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 		t.DepositPercent = &d
 	}
 	h, err := s.app.House(r.Context())
-	if err == nil && f.checked("asked") {
-		var minor int64
-		if minor, err = studio.ParseMoney(f.text("asked"), h.Studio.Currency); err != nil || minor < 0 {
-			err = &app.Refusal{Text: fmt.Sprintf("Asked price: %q is not an amount.", f.text("asked"))}
+	amount := func(name, what string) (minor int64) {
+		if err != nil || !f.checked(name) {
+			return 0
 		}
-		t.AskedMinor = minor
+		if minor, err = studio.ParseMoney(f.text(name), h.Studio.Currency); err != nil || minor < 0 {
+			err = &app.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.text(name))}
+		}
+		return minor
 	}
+	t.AskedMinor, t.WageMinor = amount("asked", "Asked price"), amount("wage", "Wage")
 	if err == nil {
 		err = f.err
 	}

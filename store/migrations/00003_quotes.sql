@@ -8,6 +8,7 @@ ALTER TABLE rate_book ADD COLUMN who TEXT NOT NULL DEFAULT '';
 ALTER TABLE orders ADD COLUMN terms TEXT NOT NULL DEFAULT '{}' CHECK (json_valid(terms)); -- margin, rush, discount … of this order
 ALTER TABLE items ADD COLUMN making TEXT NOT NULL DEFAULT '{}' CHECK (json_valid(making)); -- finish route, counted features, extras
 ALTER TABLE parts ADD COLUMN cut_into INTEGER NOT NULL DEFAULT 0 CHECK (cut_into BETWEEN 0 AND 12); -- printed in so many pieces; 0: in one
+ALTER TABLE parts ADD COLUMN machine_id INTEGER REFERENCES machines (id); -- priced on; none: the cheapest that it fits
 ALTER TABLE stages ADD COLUMN repeat INTEGER NOT NULL DEFAULT 0 CHECK (repeat IN (0, 1)); -- it came of a look that sent the piece back
 UPDATE stages SET repeat = 1 WHERE EXISTS (SELECT 1 FROM stages e WHERE e.piece_id = stages.piece_id AND e.kind = stages.kind AND e.position < stages.position);
 ALTER TABLE stages ADD COLUMN book_min REAL; -- planned by the book, before what stamps had taught
