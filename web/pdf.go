@@ -125,9 +125,13 @@ func (s *Server) sendPDF(w http.ResponseWriter, r *http.Request, p paper, err er
 // quotePaper is a sent quote as a PDF: what the client's page says, and where that
 // page is.
 func quotePaper(q studio.Quote, link string, picture stills) (paper, error) {
-	d := q.Document
+	d, t := q.Document, q.Taken()
 	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
-	p, err := newPaper(d.Studio, d.Title, fmt.Sprintf("Quote %s, revision %d", d.Number, q.Revision))
+	what := "Quote"
+	if d.Instead != nil {
+		what = "A change to order"
+	}
+	p, err := newPaper(d.Studio, d.Title, fmt.Sprintf("%s %s, revision %d", what, d.Number, q.Revision))
 	if err != nil {
 		return p, err
 	}
@@ -135,26 +139,65 @@ func quotePaper(q studio.Quote, link string, picture stills) (paper, error) {
 	if d.Wanted != 0 {
 		p.row("wanted by "+p.day(time.UnixMilli(d.Wanted)), 10, fontstyle.Normal)
 	}
-	p.rule()
-	for _, it := range d.Items {
-		var still []byte
-		if len(it.Spec.Parts) > 0 {
-			still = picture(it.Spec.Parts[0].Model.SHA)
+	if d.Earliest != 0 {
+		p.row("ready at the earliest "+p.day(time.UnixMilli(d.Earliest)), 10, fontstyle.Normal)
+	}
+	if d.Instead != nil {
+		p.head(fmt.Sprintf("What changes against what we agreed (revision %d, %s)", d.Instead.Revision, money(d.Instead.TotalMinor)))
+		for _, c := range d.Instead.Changes {
+			p.row("– "+c.What+": "+c.Before+", now "+c.After, 10, fontstyle.Normal)
 		}
-		p.pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), it.Detail, money(it.NetMinor))
 	}
 	p.rule()
-	p.two("Net", money(d.Price.NetMinor), 10, fontstyle.Normal)
-	p.two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", money(d.Price.TaxMinor), 10, fontstyle.Normal)
-	p.two("Price, tax included", q.Total().String(), 14, fontstyle.Bold)
-	p.two("Deposit on acceptance", q.Deposit().String(), 10, fontstyle.Normal)
+	lines := func(items []studio.DocumentItem) {
+		for _, it := range items {
+			var still []byte
+			if len(it.Spec.Parts) > 0 {
+				still = picture(it.Spec.Parts[0].Model.SHA)
+			}
+			p.pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), it.Detail, money(it.NetMinor))
+			if text := it.RestoreText(d.Studio); text != "" {
+				p.row(text, 9, fontstyle.Normal)
+			}
+		}
+	}
+	if t.Name != "" {
+		p.row(t.Name, 11, fontstyle.Bold)
+	}
+	lines(t.Items)
+	p.rule()
+	p.two("Net", money(t.NetMinor), 10, fontstyle.Normal)
+	p.two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", money(t.TaxMinor), 10, fontstyle.Normal)
+	if d.Terms.DiscountPercent > 0 {
+		p.two("in it, a discount of "+rates.Number(d.Terms.DiscountPercent)+" %", d.Terms.DiscountReason, 10, fontstyle.Normal)
+	}
+	if d.Terms.RushPercent > 0 {
+		p.two("in it, for the rush", rates.Number(d.Terms.RushPercent)+" %", 10, fontstyle.Normal)
+	}
+	p.two("Price, tax included", money(t.TotalMinor), 14, fontstyle.Bold)
+	p.two("Deposit on acceptance", money(t.DepositMinor), 10, fontstyle.Normal)
 	p.row("Valid until "+p.day(q.ValidUntil), 10, fontstyle.Normal)
+	if q.State == studio.QuoteSent {
+		for _, a := range d.Alternatives {
+			p.head("Or: " + a.Name)
+			for _, c := range a.Changes {
+				p.row("– "+c.What+": "+c.After, 10, fontstyle.Normal)
+			}
+			p.two("Price, tax included", money(a.Price.TotalMinor), 11, fontstyle.Bold)
+		}
+		if len(d.Options) > 0 {
+			p.head("Besides, if you like")
+			for _, o := range d.Options {
+				p.two(fmt.Sprintf("%d × %s, %s", o.Item.Copies, o.Item.Title, o.Item.Detail), "+ "+money(o.TotalMinor), 10, fontstyle.Normal)
+			}
+		}
+	}
 	p.head("To accept, decline or ask")
 	p.AddAutoRow(text.NewCol(12, link, props.Text{Size: 9, Hyperlink: &link}))
 	for _, list := range []struct {
 		head  string
 		lines []string
-	}{{"Colours agreed", d.Colours}, {"We still ask you", d.Questions}, {"Good to know", d.Cautions}} {
+	}{{"In the price", d.Included}, {"Not in it", d.Excluded}, {"Colours agreed", d.Colours}, {"We still ask you", d.Questions}, {"Good to know", d.Cautions}} {
 		if len(list.lines) > 0 {
 			p.head(list.head)
 			for _, l := range list.lines {
