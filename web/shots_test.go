@@ -48,6 +48,9 @@ func TestScreenshots(t *testing.T) {
 	heron, err := d.App.OrderSheet(t.Context(), "0412")
 	require.NoError(t, err)
 	size := fmt.Sprintf("/orders/0412/items/%d/size?by=height&height=60", heron.Items[0].ID)
+	loom, err := d.App.OrderSheet(t.Context(), "0413")
+	require.NoError(t, err)
+	routes := fmt.Sprintf("/orders/0413/items/%d/routes", loom.Items[0].ID)
 	bench, err := d.App.Bench(t.Context(), app.BenchReady, "")
 	require.NoError(t, err)
 	require.NotEmpty(t, bench.Rows)
@@ -60,11 +63,11 @@ func TestScreenshots(t *testing.T) {
 		w, h              int64
 	}{
 		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0412", "day", 1280, 800},
-		{"quote", "/q/" + token, "day", 1280, 800}, {"plates", "/plates", "day", 1280, 800}, {"plate", "/plates/17", "day", 1280, 800},
+		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/0413/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "/plates/17", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + piece, "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
-		{"delivery", "/orders/0405/delivery", "day", 1280, 800}, {"studio", "/studio", "day", 1280, 800},
+		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
 		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800}, {"size", size, "day", 1280, 800},
-		{"rates", "/rates", "day", 1280, 800}, {"logbook", "/logbook", "day", 1280, 800},
+		{"rates", "/rates", "day", 1280, 800}, {"rates-check", "/rates/check", "day", 1280, 800},
 	} {
 		b.open("/")
 		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, s.theme)
