@@ -33,7 +33,7 @@ bench: admesh
 	go test ./cmd/sakuji -run '^$$' -bench AgainstAdmesh -benchtime 7x
 	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
-	go test ./web -run '^$$' -bench Pages -benchtime 60x
+	go test ./web -run '^$$' -bench 'Pages|Repriced' -benchtime 60x
 
 # One picture of each main view, from the demo data.
 shots: chromium

@@ -11,6 +11,7 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/quote"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/core/schedule"
 	"sakuji/store"
@@ -75,45 +76,54 @@ func withFees(tx *store.Tx, h studio.House, items []studio.Item) ([]studio.Item,
 	return out, nil
 }
 
-// price estimates items and asks a price for those that are not options; each option is
-// worth what it adds to that.
+// price estimates items and asks a price for those that are not options. What an option
+// costs is what it adds: alone with the others, sharing what is opened for them.
 func price(h studio.House, items []studio.Item, own studio.Terms) (out []PricedItem, p quote.Price, options map[int64]OptionPrice, err error) {
 	h = h.At(own)
 	terms, digits := h.Terms(own), studio.Digits(h.Studio.Currency)
-	var costs []quote.Item
-	var firm []int
-	for i, e := range h.EstimateAll(items) {
-		out = append(out, PricedItem{Item: items[i], Estimate: e, Detail: h.Detail(items[i]), digits: digits})
-		if !items[i].Option {
-			costs, firm = append(costs, e.Item), append(firm, i)
+	sure := firm(items)
+	ask := func(estimates []studio.Estimated, t quote.Terms) (quote.Price, error) {
+		costs := make([]quote.Item, len(estimates))
+		for i, e := range estimates {
+			costs[i] = e.Item
 		}
+		return quote.Ask(costs, t, digits)
 	}
-	if p, err = quote.Ask(costs, terms, digits); err != nil {
+	estimates := h.EstimateAll(sure)
+	if p, err = ask(estimates, terms); err != nil {
 		return out, p, nil, err
 	}
-	for k, i := range firm {
-		out[i].NetMinor, out[i].Share = p.Shares[k], p.ShareSteps[k]
-	}
-	options = map[int64]OptionPrice{}
 	plain := terms
 	plain.AskedMinor = 0
-	base, err := quote.Ask(costs, plain, digits)
-	for i, it := range items {
-		if err != nil || !it.Option {
+	base, err := ask(estimates, plain)
+	if err != nil {
+		return out, p, nil, err
+	}
+	options = map[int64]OptionPrice{}
+	k := 0
+	for _, it := range items {
+		one := PricedItem{Item: it, Detail: h.Detail(it), digits: digits}
+		if !it.Option {
+			one.Estimate, one.NetMinor, one.Share = estimates[k], p.Shares[k], p.ShareSteps[k]
+			out, k = append(out, one), k+1
 			continue
 		}
-		with, err := quote.Ask(append(slices.Clone(costs), out[i].Estimate.Item), plain, digits)
+		all := h.EstimateAll(append(slices.Clone(sure), it))
+		with, err := ask(all, plain)
 		if err != nil {
 			return out, p, options, err
 		}
 		options[it.ID] = OptionPrice{with.NetMinor - base.NetMinor, with.TotalMinor - base.TotalMinor}
-		out[i].NetMinor = with.NetMinor - base.NetMinor
-		out[i].Share = quote.Step{What: "option", Minor: out[i].NetMinor, Working: with.ShareSteps[len(with.ShareSteps)-1].Working}
+		one.Estimate, one.NetMinor = all[len(sure)], with.NetMinor-base.NetMinor
+		one.Share = quote.Step{What: "option", Minor: one.NetMinor, Working: rates.Working{Formula: "net with it − net without it",
+			Inputs: []rates.Figure{rates.Of("net with it", float64(with.NetMinor)/pow10(digits), "¤", rates.Derived), rates.Of("net without it", float64(base.NetMinor)/pow10(digits), "¤", rates.Derived)},
+			Result: rates.Of("net price of the option", float64(one.NetMinor)/pow10(digits), "¤", rates.Derived)}}
+		out = append(out, one)
 	}
-	return out, p, options, err
+	return out, p, options, nil
 }
 
-// Costs are the costs of the items that are not options.
+// costs are those of the items that are not options.
 func costs(items []PricedItem) (out []quote.Item) {
 	for _, it := range items {
 		if !it.Option {
@@ -306,11 +316,12 @@ func (a *App) SchoolsOf(ctx context.Context, number string, itemID int64) (s Ord
 	if it.Tier == route.Raw {
 		return s, it, nil, nil
 	}
-	usual := s.House.Studio.Ways.School(it.Parts[0].Process, it.Tier)
+	house := s.House.At(s.Order.Terms)
+	usual := house.Studio.Ways.School(it.Parts[0].Process, it.Tier)
 	for _, school := range finish.Schools() {
 		one := it
 		one.School = school.Key
-		e := s.House.Estimate(one)
+		e := house.Estimate(one)
 		row := SchoolRow{School: school, House: school.Key == usual, Now: school.Key == it.School || it.School == "" && school.Key == usual, HandsMin: e.HandsMinutes, Minor: e.CostMinor}
 		for _, step := range e.Chain {
 			row.WaitMin += step.WaitMin

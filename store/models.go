@@ -40,13 +40,11 @@ func (t *Tx) Models(ids ...int64) (map[int64]studio.Model, error) {
 // model returns one by id. Decoding its shape is the dear part, so committed models
 // are remembered.
 func (t *Tx) model(id int64) (studio.Model, error) {
-	if t.models != nil {
-		if m, ok := t.models.Load(id); ok {
-			return m.(studio.Model), nil
-		}
+	if m, ok := t.models.Load(id); ok {
+		return m.(studio.Model), nil
 	}
 	m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
-	if err == nil && t.models != nil {
+	if err == nil && !t.writing {
 		t.models.Store(id, m)
 	}
 	return m, err

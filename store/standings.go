@@ -76,13 +76,11 @@ func (t *Tx) ModelAsStood(modelID, standingID int64) (studio.Model, error) {
 		return m, err
 	}
 	key := fmt.Sprintf("standing %d", standingID)
-	if t.models != nil {
-		if s, ok := t.models.Load(key); ok {
-			return m.Stood(s.(studio.Standing)), nil
-		}
+	if s, ok := t.models.Load(key); ok {
+		return m.Stood(s.(studio.Standing)), nil
 	}
 	s, err := t.Standing(standingID)
-	if err == nil && t.models != nil {
+	if err == nil && !t.writing {
 		t.models.Store(key, s)
 	}
 	return m.Stood(s), err

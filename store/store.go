@@ -95,28 +95,29 @@ func (s *Store) Ping(ctx context.Context) error {
 
 // Tx is a transaction; every query of the store hangs on it.
 type Tx struct {
-	ctx    context.Context
-	tx     *sql.Tx
-	models *sync.Map // nil while writing: what is not committed may not be remembered
+	ctx     context.Context
+	tx      *sql.Tx
+	models  *sync.Map // what never changes once it is committed
+	writing bool      // what is not committed yet may not be remembered
 }
 
 // Read runs f over one unchanging view of the data.
 func (s *Store) Read(ctx context.Context, f func(*Tx) error) error {
-	return in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, &s.models, f)
+	return s.in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, f)
 }
 
 // Write runs f as one change: all of it is saved, or on an error none.
 func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
-	return in(ctx, s.write, nil, nil, f)
+	return s.in(ctx, s.write, nil, f)
 }
 
-func in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, models *sync.Map, f func(*Tx) error) error {
+func (s *Store) in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(*Tx) error) error {
 	tx, err := db.BeginTx(ctx, opts)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(&Tx{ctx, tx, models}); err != nil {
+	if err := f(&Tx{ctx, tx, &s.models, db == s.write}); err != nil {
 		return err
 	}
 	return tx.Commit()

@@ -13,7 +13,7 @@ import (
 // Whatever changes it writes to the logbook, so that between two lines of it the answer
 // stays and is remembered.
 func (t *Tx) Taught() (out studio.Taught, err error) {
-	if t.models == nil {
+	if t.writing {
 		return t.taught()
 	}
 	newest, err := one(t, func(scan func(...any) error, id *int64) error { return scan(id) }, `SELECT coalesce(max(id), 0) FROM logbook`)

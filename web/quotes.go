@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -32,6 +33,7 @@ func (s *Server) quoteRoutes(r chi.Router) {
 	r.Post("/orders/{no}/variants/{variant}", s.saveVariant)
 	r.Post("/orders/{no}/variants/{variant}/drop", s.dropVariant)
 	r.Post("/orders/{no}/variants/{variant}/take", s.takeVariant)
+	r.Get("/orders/{no}/items/{item}/lines", s.lines)
 	r.Get("/orders/{no}/items/{item}/routes", s.schools)
 	r.Post("/orders/{no}/items/{item}/routes", s.setSchool)
 	r.Post("/orders/{no}/items/{item}/extras", s.addExtra)
@@ -436,6 +438,28 @@ func (s *Server) working(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	write(w, "text/csv; charset=utf-8", "working-"+sheet.Order.Number+".csv", sheet.Working())
+}
+
+// lines are an item's, by themselves: on an order of forty parts they are most of the sheet,
+// so the quote sheet asks for them when they are unfolded.
+func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	at := slices.IndexFunc(sheet.Items, func(it app.PricedItem) bool { return it.ID == pathID(r, "item") })
+	if at < 0 {
+		s.errorPage(w, r, http.StatusNotFound, "There is no such item on this order.", "")
+		return
+	}
+	p := Page{Title: sheet.Items[at].Title, Sheet: "Lines", Active: "/orders", Block: []Field{{"Order", sheet.Order.Number}, {"Lines", fmt.Sprint(len(sheet.Items[at].Estimate.Lines))}},
+		D: map[string]any{"It": sheet.Items[at], "No": sheet.Order.Number}, Keys: []Key{{"Q", "back to the quote"}, {"F", "find"}}}
+	if byHTMX(r) {
+		s.fragment(w, r, "lines", "table", p)
+		return
+	}
+	s.show(w, r, "lines", p)
 }
 
 // schools sets an item's finish routes side by side.

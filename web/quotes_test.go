@@ -1,10 +1,16 @@
 package web
 
 import (
+	"fmt"
+	"log/slog"
 	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -149,4 +155,53 @@ func TestWageOfAPerson(t *testing.T) {
 	s.sent("/studio/people/2", "name", "Jory Tamm", "initials", "JT", "role", "bench", "active", "1", "wage", "41.50")
 	assert.Contains(t, s.page("/studio/people/2"), "41.50")
 	assert.Equal(t, http.StatusUnprocessableEntity, s.post("/studio/people/2", "name", "Jory Tamm", "initials", "JT", "role", "bench", "active", "1", "wage", "lots").StatusCode)
+}
+
+// BenchmarkRepriced changes an item of an order of forty parts on the quote sheet: the whole
+// way of it at the server, from the form to the new price and to the range after it. The
+// goals are 100 ms and 300 ms.
+func BenchmarkRepriced(b *testing.B) {
+	s := apptest.New(b)
+	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Moth Post Guild", Title: "Forty parts"})
+	require.NoError(b, err)
+	for i := range 40 {
+		items, _, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload(fmt.Sprintf("vase-%d.stl", i), apptest.VaseOf(24+0.1*float64(i)))}, false)
+		require.NoError(b, err)
+		require.NoError(b, s.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, app.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Painted, Copies: 1 + i%7, Scale: 1}))
+	}
+	srv := New(s.App, slog.New(slog.DiscardHandler), Options{Demo: &stoppedTime{}})
+	defer srv.Close()
+	handler := srv.Handler()
+	var cookies []*http.Cookie
+	send := func(method, path string, form url.Values) time.Duration {
+		r := httptest.NewRequest(method, "http://127.0.0.1"+path, strings.NewReader(form.Encode()))
+		r.RemoteAddr = "127.0.0.1:4000"
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("HX-Request", "true")
+		for _, c := range cookies {
+			r.AddCookie(c)
+		}
+		w := httptest.NewRecorder()
+		start := time.Now()
+		handler.ServeHTTP(w, r)
+		took := time.Since(start)
+		if c := w.Result().Cookies(); len(c) > 0 {
+			cookies = c
+		}
+		require.Equal(b, http.StatusOK, w.Code, path)
+		return took
+	}
+	send(http.MethodGet, "/", nil)
+	var price, follow []time.Duration
+	n := 0
+	for b.Loop() {
+		n++
+		price = append(price, send(http.MethodPost, "/orders/"+o.Number+"/items/1", url.Values{"desk": {"1"}, "title": {"Vase 0"}, "tier": {"painted"}, "copies": {strconv.Itoa(1 + n%9)}, "scale": {"100"}, "process-1": {"resin"}, "copies-1": {"1"}}))
+		follow = append(follow, send(http.MethodGet, "/orders/"+o.Number+"/quote/range", nil))
+	}
+	slices.Sort(price)
+	slices.Sort(follow)
+	b.ReportMetric(float64(price[len(price)/2].Microseconds())/1000, "price-ms")
+	b.ReportMetric(float64(follow[len(follow)/2].Microseconds())/1000, "range-ms")
+	b.ReportMetric(0, "ns/op")
 }

@@ -48,7 +48,7 @@ type Part struct {
 	WearInputs     []rates.Figure
 	FailurePerHour rates.Figure
 	FirstRuns      float64 // further tries expected because it was never printed
-	CutInto        int     // printed in so many pieces, each a run of its own; 0 and 1: in one
+	CutInto        int     // printed in so many pieces, each a run of its own, which Work minds; 0 and 1: in one
 	Wage           rates.Figure
 	Work           []finish.Work
 	Supplies       []finish.Supply
@@ -238,7 +238,7 @@ func (b *builder) failing(p Part, material, machine, atRisk float64, name func(s
 	pieces := p.pieces()
 	run := p.RunMinutes / pieces
 	extra := process.ExtraRuns(p.FailurePerHour.Value, run) + p.FirstRuns
-	loss := material + machine + atRisk*pieces
+	loss := material + machine + atRisk // the hands of all pieces: the work at the plate says so
 	formula := "(e^(failures per hour × hours) − 1 + first tries) × (material + machine + hands at the machine)"
 	in := []rates.Figure{p.FailurePerHour, rates.Of("run", run/60, "h", rates.Derived)}
 	if pieces > 1 {
@@ -249,7 +249,7 @@ func (b *builder) failing(p Part, material, machine, atRisk float64, name func(s
 	}
 	b.add(Failure, name("failed runs"), extra*loss, 0, rates.Working{Formula: formula, Inputs: append(in,
 		rates.Of("material", material, "¤", rates.Derived), rates.Of("machine", machine, "¤", rates.Derived),
-		rates.Of("hands at the machine", atRisk*pieces, "¤", rates.Derived))})
+		rates.Of("hands at the machine", atRisk, "¤", rates.Derived))})
 	if loss > 0 && extra > 0 {
 		share := 1.0
 		if p.RunMinutes > 0 && p.MachineMinutes > 0 {

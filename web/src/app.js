@@ -122,6 +122,14 @@ document.addEventListener("htmx:after:swap", () => {
   document.querySelectorAll("details[data-keep]").forEach((d) => { if (unfolded.includes(d.dataset.keep)) d.open = true; });
 });
 
+// The lines of an item are asked for when they are unfolded, and again after a change.
+document.addEventListener("toggle", async (e) => {
+  const d = e.target;
+  if (!d.matches?.("details[data-lines]") || !d.open) return;
+  const answer = await fetch(d.dataset.lines, { headers: { "HX-Request": "true" } });
+  if (answer.ok) d.querySelector("div").innerHTML = await answer.text();
+}, true);
+
 // A new price is there at once; its range follows. Only the newest answer counts.
 let asked = 0;
 document.addEventListener("htmx:after:swap", async (e) => {
