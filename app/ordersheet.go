@@ -186,6 +186,9 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	if s.Stops, s.Marks, err = rights(tx, items, s.Now, s.House.Studio.Zone()); err != nil {
 		return s, err
 	}
+	if mark := s.Client.Marks(); mark != "" && len(items) > 0 {
+		s.Marks = append(s.Marks, mark)
+	}
 	if s.Jobs, err = tx.OpenJobs(s.Order.ID, 0, 0); err != nil {
 		return s, err
 	}

@@ -210,7 +210,7 @@ func theShelf(t *testing.T, a *app.App) {
 	}
 	assert.ElementsMatch(t, []string{"acorn cup", "acorn lid", "leaf spoon"}, names)
 
-	loom := one("loom")
+	loom := one("cloud-loom")
 	assert.Equal(t, studio.Revised, loom.Model.How)
 	assert.NotEmpty(t, loom.Versions[0].Changes)
 	assert.True(t, loom.Uses[0].Priced, "what the new frame would cost stands beside the old")

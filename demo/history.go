@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"sakuji/app"
+	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -135,6 +136,15 @@ type line struct {
 	proc   string // empty: as the studio proposes
 }
 
+// counted is what the script counts on one copy, by what it is called.
+var counted = map[string]finish.Features{
+	"Heron Postmaster, bust": {Eyes: 2, Faces: 1, Small: 5},
+	"Letter satchel":         {Small: 4, Letters: 6},
+	"Snail courier":          {Eyes: 2},
+	"Beekeeper snail":        {Eyes: 2, Small: 3},
+	"Mushroom kiosk":         {Letters: 8, Small: 6},
+}
+
 // commission is an order as the script has it.
 type commission struct {
 	nick, client, title, use string
@@ -202,7 +212,8 @@ func (l *life) addLine(number string, ln line) error {
 		return fmt.Errorf("%s: %v %w", ln.title, problems, err)
 	}
 	it := items[0]
-	form := app.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]app.PartForm{}}
+	making := studio.Making{Features: counted[ln.title]}
+	form := app.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]app.PartForm{}, Making: &making}
 	for _, p := range it.Parts {
 		pf := app.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
 		if ln.proc != "" && ln.proc != p.Process {

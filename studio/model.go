@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/core/mesh"
@@ -225,7 +226,18 @@ func (d Design) Marks() string {
 	if d.Licence == LicenceUnknown {
 		return d.Name + ": its licence is not noted yet."
 	}
+	if rights := strings.TrimSpace(d.Rights); rights != "" {
+		return d.Name + ", rights in what it shows: " + rights
+	}
 	return ""
+}
+
+// Marks says what a client has not allowed that somebody might think of.
+func (c Client) Marks() string {
+	if c.MayShow {
+		return ""
+	}
+	return "Pictures of the work stay in the house: " + c.Name + " has not allowed them to be shown."
 }
 
 // VolumeText writes a volume: in cubic centimetres, and what is tiny in cubic
