@@ -144,7 +144,7 @@ func (v deskView) Loss() float64 { return v.Range.LossChance(v.Price.NetMinor) }
 // WhatIf is what the sliders reckon with, as JSON.
 func (v deskView) WhatIf() string {
 	digits := studio.Digits(v.House.Studio.Currency)
-	out, err := json.Marshal(map[string]any{"quantiles": v.Range.Quantiles, "cost": v.Price.CostMinor, "tax": v.Terms.TaxPercent, "before": v.Terms.BeforeTax,
+	out, err := json.Marshal(map[string]any{"quantiles": v.Range.Fine(500), "cost": v.Price.CostMinor, "tax": v.Terms.TaxPercent, "before": v.Terms.BeforeTax,
 		"unit": math.Pow10(int(digits)), "digits": digits, "sign": studio.Sign(v.House.Studio.Currency),
 		"now": v.Now.UnixMilli(), "earliest": v.Earliest.UnixMilli(), "soonest": v.Soonest.UnixMilli(), "rush": v.RushDay})
 	if err != nil {

@@ -269,6 +269,15 @@ func quantile(sorted []float64, share float64) float64 {
 	return sorted[i] + (f-float64(i))*(sorted[k]-sorted[i])
 }
 
+// Fine are n + 1 quantiles, from the least cost lived through to the most, in minor units.
+func (r Range) Fine(n int) []int64 {
+	out := make([]int64, n+1)
+	for i := range out {
+		out[i] = int64(math.Round(quantile(r.sorted, float64(i)/float64(n))))
+	}
+	return out
+}
+
 // LossChance is how often the order costs more than a net price.
 func (r Range) LossChance(netMinor int64) float64 {
 	if len(r.sorted) == 0 {

@@ -109,6 +109,7 @@ func TestRange(t *testing.T) {
 	assert.True(t, slices.IsSorted(r.Quantiles))
 	assert.InDelta(t, 0.2, r.LossChance(r.EightInTenMinor), 0.001)
 	assert.Equal(t, 1.0, r.LossChance(0))
+	assert.Equal(t, r.Quantiles, r.Fine(100))
 	assert.Zero(t, r.LossChance(1<<60))
 	var share float64
 	for i, d := range r.Drivers {

@@ -165,11 +165,12 @@ Alpine.data("whatif", () => ({
     const told = Number(this.$root.querySelector("[name=asked]").value) * unit;
     const net = before ? told : told / (1 + tax / 100);
     let over = quantiles.findIndex((q) => q > net);
-    if (over < 0) over = 101;
+    const last = quantiles.length - 1;
+    if (over < 0) over = last + 1;
     this.price = money(told, 0, sign).replace(/\d[\d,]*/, (Math.round(told / unit)).toLocaleString("en"));
     this.margin = `${Math.round(100 * (1 - cost / net))} % (mark-up ${Math.round(100 * (net / cost - 1))} %)`;
-    const share = over === 0 ? 0 : over > 100 ? 100 : over - 1 + (net - quantiles[over - 1]) / Math.max(1, quantiles[over] - quantiles[over - 1]);
-    this.loss = odds(1 - share / 100);
+    const share = over === 0 ? 0 : over > last ? last : over - 1 + (net - quantiles[over - 1]) / Math.max(1, quantiles[over] - quantiles[over - 1]);
+    this.loss = odds(1 - share / last);
   },
   by() {
     const { now, earliest, soonest, rush } = this.f;
