@@ -309,7 +309,9 @@ func TestLicencesStopAQuote(t *testing.T) {
 	no := s.Order(1, route.Raw)
 	sheet, err := s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
-	assert.Len(t, sheet.Marks, 1, "a licence that nobody noted is marked")
+	require.Len(t, sheet.Marks, 2)
+	assert.Contains(t, sheet.Marks[0], "its licence is not noted yet")
+	assert.Contains(t, sheet.Marks[1], "has not allowed them to be shown", "both permissions are off until given")
 	id := sheet.Items[0].Parts[0].ModelID
 	require.NoError(t, s.SaveLicence(s.Ctx, s.Owner, id, app.LicenceForm{Licence: studio.LicencePersonal, Source: "a download"}))
 	_, err = s.SendQuote(s.Ctx, s.Owner, no, "  ")

@@ -2,8 +2,10 @@ package app_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/csv"
 	"fmt"
+	"log/slog"
 	"strconv"
 	"strings"
 	"testing"
@@ -18,6 +20,7 @@ import (
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -433,4 +436,87 @@ func TestRush(t *testing.T) {
 	assert.False(t, never)
 	_, never = d.RushFor(d.Soonest.Add(-time.Hour))
 	assert.True(t, never)
+}
+
+// Models from before creases were measured get theirs when the program starts, and the price
+// follows.
+func TestCreasesAreMeasuredLater(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Painted)
+	before := desk(t, s, no)
+	m := before.Items[0].Parts[0].Model
+	require.True(t, m.Shape.Detail.Measured())
+	known := m.Shape.Detail
+	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM = nil, nil
+	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) }))
+	s.Store.ForgetModels()
+	plain := desk(t, s, no)
+	require.False(t, plain.Items[0].Parts[0].Model.Shape.Detail.Measured())
+	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")
+	ctx, stop := context.WithCancel(s.Ctx)
+	done := make(chan struct{})
+	go func() { s.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
+	require.Eventually(t, func() bool { return desk(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
+	stop()
+	<-done
+	assert.Equal(t, known, desk(t, s, no).Items[0].Parts[0].Model.Shape.Detail)
+	assert.Equal(t, before.Price.CostMinor, desk(t, s, no).Price.CostMinor)
+}
+
+// Runs that fail teach the machine's own odds: half a plate lost is half a failure.
+func TestFailedRunsTeachOdds(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(4, route.Raw)
+	s.Accept(no)
+	s.Print(no+"-1", no+"-2")
+	h, err := s.House(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, h.Taught.Failed, 1)
+	for key, f := range h.Taught.Failed {
+		assert.Equal(t, s.Tarn, key[0])
+		assert.InDelta(t, 0.5, f.Fails, 1e-9)
+		assert.Positive(t, f.Hours)
+	}
+	tarn, _ := h.Machine(s.Tarn)
+	material, _ := h.Material(s.Resin, "resin")
+	assert.Greater(t, h.FailurePerHour(tarn, material).Value, h.Book.V("failure.resin"))
+	rows, err := s.QuoteRows(s.Ctx, time.Time{})
+	require.NoError(t, err)
+	require.Len(t, rows, 1)
+	assert.Equal(t, no, rows[0].Order)
+	assert.Equal(t, studio.QuoteAccepted, rows[0].State)
+	older, err := s.QuoteRows(s.Ctx, rows[0].Sent)
+	require.NoError(t, err)
+	assert.Empty(t, older)
+}
+
+// A named hand that has never done a stage is reckoned slower, and less so with each stamp.
+func TestFirstTimesOfAPerson(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	plain := desk(t, s, no).Price.CostMinor
+	with(t, s, no, func(_ *app.ItemForm, m *studio.Making) { m.PersonID = s.Bench.ID })
+	green := desk(t, s, no).Price.CostMinor
+	assert.Greater(t, green, plain)
+	other := s.Order(3, route.Raw)
+	s.Accept(other)
+	s.Print()
+	for i := range 3 {
+		s.Finish(fmt.Sprintf("%s-%d", other, i+1))
+	}
+	d := desk(t, s, no)
+	assert.Positive(t, d.House.Taught.Practice[s.Bench.ID][route.Wash])
+	for _, l := range d.Items[0].Estimate.Lines {
+		if l.What != "wash" {
+			continue
+		}
+		var labels []string
+		for _, in := range l.Working.Inputs {
+			labels = append(labels, in.Label)
+		}
+		assert.Contains(t, labels, "stamped before by this hand")
+	}
+	_, err := s.SavePerson(s.Ctx, s.Owner, s.Bench.ID, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Wage: "90"})
+	require.NoError(t, err)
+	assert.Greater(t, desk(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
 }

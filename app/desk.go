@@ -1,0 +1,148 @@
+package app
+
+import (
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"sakuji/core/finish"
+	"sakuji/core/quote"
+	"sakuji/core/route"
+	"sakuji/core/schedule"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Desk is an order's quote sheet.
+type Desk struct {
+	OrderSheet
+	Range    quote.Range
+	Variants []PricedVariant
+	Earliest time.Time // by summed hands in usual hours, machines and waits
+	Soonest  time.Time // day and night: what no rush can beat
+	People   []studio.Person
+	Since    []studio.Change // since the newest quote was sent
+	Schools  []finish.School
+}
+
+// Desk returns an order's quote sheet.
+func (a *App) Desk(ctx context.Context, number string) (s Desk, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err = a.desk(tx, number)
+		return err
+	})
+	return s, err
+}
+
+func (a *App) desk(tx *store.Tx, number string) (s Desk, err error) {
+	if s.OrderSheet, err = a.orderSheet(tx, number); err != nil {
+		return s, err
+	}
+	if s.People, err = tx.People(); err != nil {
+		return s, err
+	}
+	s.Schools = finish.Schools()
+	s.Earliest = schedule.Earliest(s.Now, chains(s.Items), hours(s.House))
+	s.Soonest = schedule.Earliest(s.Now, chains(s.Items), schedule.Always(int(s.House.Book.V("day.hands"))))
+	if q := s.Newest(); q != nil {
+		specs := q.Document.Specs()
+		if q.State == studio.QuoteAccepted {
+			specs = q.Taken().Specs()
+		}
+		s.Since = studio.Differences(specs, bare(s.Items))
+	}
+	s.Variants, err = variants(tx, s.OrderSheet)
+	return s, err
+}
+
+// bare are the items without their prices.
+func bare(items []PricedItem) (out []studio.Item) {
+	for _, it := range items {
+		it.Item.Extras = own(it.Extras)
+		out = append(out, it.Item)
+	}
+	return out
+}
+
+// RangeOf lives through the order again and again: what it may cost.
+func (s OrderSheet) RangeOf() quote.Range {
+	return quote.Simulate(s.House.Book, costs(s.Items), Dice(uint64(s.Order.ID)), quote.Draws, studio.Digits(s.House.Studio.Currency))
+}
+
+// RushFor is the rush that a day of delivery asks: so much for each working day sooner than
+// usual hours allow; never says that no rush can do it.
+func (s Desk) RushFor(day time.Time) (percent float64, never bool) {
+	if !day.Before(s.Earliest) {
+		return 0, false
+	}
+	if day.Before(s.Soonest) {
+		return 0, true
+	}
+	days := math.Ceil(s.Earliest.Sub(day).Hours() / 24)
+	return days * s.House.Book.V("rush.day"), false
+}
+
+// SchoolRow is a part under one finish route.
+type SchoolRow struct {
+	finish.School
+	House    bool // the studio's own choice
+	Now      bool // as the item has it
+	HandsMin float64
+	WaitMin  float64
+	Sheets   float64 // of sandpaper
+	PuttyG   float64
+	Minor    int64 // cost of the item
+}
+
+// SchoolsOf prices an item under every finish route, in the order of cost.
+func (a *App) SchoolsOf(ctx context.Context, number string, itemID int64) (s OrderSheet, it studio.Item, list []SchoolRow, err error) {
+	s, err = a.OrderSheet(ctx, number)
+	if err != nil {
+		return s, it, nil, err
+	}
+	at := slices.IndexFunc(s.Items, func(p PricedItem) bool { return p.ID == itemID })
+	if at < 0 || len(s.Items[at].Parts) == 0 {
+		return s, it, nil, store.ErrNotFound
+	}
+	it = s.Items[at].Item
+	if it.Tier == route.Raw {
+		return s, it, nil, nil
+	}
+	house := s.House.At(s.Order.Terms)
+	usual := house.Studio.Ways.School(it.Parts[0].Process, it.Tier)
+	for _, school := range finish.Schools() {
+		one := it
+		one.School = school.Key
+		e := house.Estimate(one)
+		row := SchoolRow{School: school, House: school.Key == usual, Now: school.Key == it.School || it.School == "" && school.Key == usual, HandsMin: e.HandsMinutes, Minor: e.CostMinor}
+		for _, step := range e.Chain {
+			row.WaitMin += step.WaitMin
+		}
+		for _, p := range e.Job.Parts {
+			for _, sup := range p.Supplies {
+				switch sup.Key {
+				case "paper":
+					row.Sheets += sup.Amount * float64(p.Copies)
+				case "putty":
+					row.PuttyG += sup.Amount * float64(p.Copies)
+				}
+			}
+		}
+		list = append(list, row)
+	}
+	slices.SortStableFunc(list, func(a, b SchoolRow) int { return int(a.Minor - b.Minor) })
+	return s, it, list, nil
+}
+
+// QuoteRows lists quotes, newest first.
+func (a *App) QuoteRows(ctx context.Context, before time.Time) (list []store.QuoteRow, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		list, err = tx.QuoteRows(before, QuotesShown)
+		return err
+	})
+	return list, err
+}
+
+// QuotesShown is how many quotes a list shows at once.
+const QuotesShown = 1000

@@ -1,0 +1,71 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// RateHistory lists every change of the studio's own rates, newest first.
+func (a *App) RateHistory(ctx context.Context) (out []RateChange, err error) {
+	var versions []store.RateVersion
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		versions, err = tx.RateVersions()
+		return err
+	})
+	book := rates.Starting()
+	before := book
+	for _, v := range versions {
+		now := book.With(v.Own)
+		for i, e := range now.Rates {
+			if was := before.Rates[i]; was.Value != e.Value {
+				out = append(out, RateChange{At: v.At, Who: v.Who, Version: v.Version, Label: e.Label, Unit: e.Unit, Before: was.Value, After: e.Value})
+			}
+		}
+		before = now
+	}
+	slices.Reverse(out)
+	return out, err
+}
+
+// Export is the studio's whole rate book: its rates, machines and materials.
+func Export(h studio.House) rates.Book {
+	b := h.Book
+	b.Machines, b.Materials, b.TaxPercent, b.Schools = nil, nil, h.Studio.TaxPercent, h.Studio.Ways.Schools
+	for _, m := range h.Machines {
+		if m.Active {
+			b.Machines = append(b.Machines, rates.Kind{Name: m.Name, Process: m.Process, Figures: m.Figures})
+		}
+	}
+	for _, m := range h.Materials {
+		if m.Active {
+			b.Materials = append(b.Materials, rates.Kind{Name: m.Name, Process: m.Process, Figures: m.Figures})
+		}
+	}
+	return b
+}
+
+// ImportRates takes rates from a file as Export or ExportCSV writes it: all of it or nothing.
+func (a *App) ImportRates(ctx context.Context, hand Hand, data []byte) (n int, err error) {
+	values, err := rates.ReadValues(data)
+	if err != nil {
+		return 0, refuse("The file was not taken: %s. Nothing was changed.", err)
+	}
+	if len(values) == 0 {
+		return 0, refuse("There is no rate in the file. Nothing was changed.")
+	}
+	return len(values), a.SaveRates(ctx, hand, values)
+}
+
+// RateChange is one figure's change in the rate book's history.
+type RateChange struct {
+	At            time.Time
+	Who           string
+	Version       int
+	Label, Unit   string
+	Before, After float64
+}

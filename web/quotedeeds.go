@@ -1,0 +1,208 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app"
+	"sakuji/core/finish"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// makingOf reads what is asked of an item beside its parts; nil when the form does not
+// tell, as the short form does not.
+func makingOf(f *form) *studio.Making {
+	if !f.checked("desk") {
+		return nil
+	}
+	count := func(name, what string) int {
+		if !f.checked(name) {
+			return 0
+		}
+		return f.whole(name, what)
+	}
+	amount := func(name, what string) float64 {
+		if !f.checked(name) {
+			return 0
+		}
+		return f.number(name, what)
+	}
+	return &studio.Making{
+		School: f.text("school"), DetailFactor: amount("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
+		Apart: f.checked("apart"), SeamMM: 10 * amount("seam", "Seam"), Cast: f.checked("cast"), Option: f.checked("option"), Weapon: f.text("weapon"),
+		Features: finish.Features{Eyes: count("eyes", "Eyes"), Faces: count("faces", "Faces"), Letters: count("letters", "Letters"), Small: count("small", "Small things"),
+			Colours: count("colours", "Colours"), MaskMM: 10 * amount("mask", "Edge to mask"), Weather: f.checked("weather"), FitHours: amount("fit", "Fitting out")},
+	}
+}
+
+// repriced answers a change made on the quote sheet: the new price at once; the range is
+// asked for after it.
+func (s *Server) repriced(w http.ResponseWriter, r *http.Request, err error) {
+	if err != nil || !byHTMX(r) {
+		s.deskDone(w, r, err, "The price is new.")
+		return
+	}
+	_, p, err := s.deskView(r, false)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.fragment(w, r, "desk", "repriced", p)
+}
+
+// deskDone ends a deed on the quote sheet.
+func (s *Server) deskDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.done(w, r, "/orders/"+chi.URLParam(r, "no")+"/quote", told)
+}
+
+func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	t := studio.Terms{RushPercent: 0, DiscountWhy: f.text("why"), BeforeTax: f.checked("before_tax")}
+	percent := func(name, what string) float64 {
+		if !f.checked(name) {
+			return 0
+		}
+		return f.number(name, what)
+	}
+	t.RushPercent, t.Discount = percent("rush", "Rush"), percent("discount", "Discount")
+	if f.checked("margin") {
+		m := f.number("margin", "Margin")
+		t.MarginPercent = &m
+	}
+	if f.checked("deposit") {
+		d := f.number("deposit", "Deposit")
+		t.DepositPercent = &d
+	}
+	h, err := s.app.House(r.Context())
+	amount := func(name, what string) (minor int64) {
+		if err != nil || !f.checked(name) {
+			return 0
+		}
+		if minor, err = studio.ParseMoney(f.text(name), h.Studio.Currency); err != nil || minor < 0 {
+			err = &app.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.text(name))}
+		}
+		return minor
+	}
+	t.AskedMinor, t.WageMinor = amount("asked", "Asked price"), amount("wage", "Wage")
+	if err == nil {
+		err = f.err
+	}
+	if err == nil {
+		err = s.app.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
+	}
+	s.deskDone(w, r, err, "The terms of this order are kept; the price is new.")
+}
+
+func (s *Server) addPlain(w http.ResponseWriter, r *http.Request) {
+	s.deskDone(w, r, s.app.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
+}
+
+func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	rev := f.whole("revision", "Revision")
+	err := f.err
+	if err == nil {
+		err = s.app.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
+	}
+	s.deskDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
+}
+
+func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	v := studio.Variant{ID: pathID(r, "variant"), Name: f.text("name"), Tier: f.text("tier"), Process: f.text("process"), School: f.text("school"), Offered: f.checked("offered")}
+	if f.checked("factor") {
+		v.Factor = f.number("factor", "Size") / 100
+	}
+	if v.Factor == 1 {
+		v.Factor = 0
+	}
+	if f.checked("cut") {
+		v.CutInto = f.whole("cut", "Printed in pieces")
+	}
+	if v.Name == "" {
+		v.Name = variantName(v)
+	}
+	err := f.err
+	if err == nil {
+		err = s.app.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
+	}
+	s.deskDone(w, r, err, "It stands beside the order now.")
+}
+
+// variantName is what a variant is called that nobody named.
+func variantName(v studio.Variant) string {
+	var words []string
+	if v.Tier != "" {
+		words = append(words, route.TierName(v.Tier))
+	}
+	if v.Process != "" {
+		words = append(words, v.Process)
+	}
+	if school, ok := finish.SchoolOf(v.School); ok {
+		words = append(words, school.Name)
+	}
+	if v.Factor != 0 {
+		words = append(words, rates.Number(100*v.Factor)+" % of the size")
+	}
+	if v.CutInto > 0 {
+		words = append(words, fmt.Sprintf("printed in %d", v.CutInto))
+	}
+	name := strings.Join(words, ", ")
+	if name == "" {
+		return ""
+	}
+	return strings.ToUpper(name[:1]) + name[1:]
+}
+
+func (s *Server) dropVariant(w http.ResponseWriter, r *http.Request) {
+	s.deskDone(w, r, s.app.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
+}
+
+func (s *Server) takeVariant(w http.ResponseWriter, r *http.Request) {
+	s.deskDone(w, r, s.app.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
+}
+
+func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	number := func(name, what string) float64 {
+		if !f.checked(name) {
+			return 0
+		}
+		return f.number(name, what)
+	}
+	e := quote.Extra{Kind: f.text("kind"), What: f.text("what"), Each: number("each", "Price"), Count: number("count", "How many"), Pack: number("pack", "In a pack"),
+		PerCopy: f.checked("per_copy"), Hours: number("hours", "Hours"), Figures: int(number("figures", "Figures")), FigureHours: number("figure_hours", "Hours of a further figure"),
+		Revisions: int(number("revisions", "Revisions")), Odds: number("odds", "Odds") / 100, WorseHours: number("worse_hours", "Hours then"), StopAt: number("stop_at", "Stop and ask")}
+	err := f.err
+	if err == nil {
+		err = s.app.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
+	}
+	s.deskDone(w, r, err, "It is in the price.")
+}
+
+func (s *Server) dropExtra(w http.ResponseWriter, r *http.Request) {
+	s.deskDone(w, r, s.app.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
+}
+
+func (s *Server) sayWeapon(w http.ResponseWriter, r *http.Request) {
+	s.deskDone(w, r, s.app.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
+}
+
+func (s *Server) setSchool(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	key, house := f.text("school"), false
+	if k := f.text("house"); k != "" {
+		key, house = k, true
+	}
+	s.deskDone(w, r, s.app.SetSchool(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
+}
