@@ -114,6 +114,39 @@ func (v deskView) DriverText(d quote.Driver) string {
 // Loss is the chance of a loss at the price.
 func (v deskView) Loss() float64 { return v.Range.LossChance(v.Price.NetMinor) }
 
+// ExpectedWorking, EightWorking and LossWorking say how the range came about.
+func (v deskView) ExpectedWorking() rates.Working {
+	w := rates.Working{Formula: "sum of the items", Result: v.figure("expected cost", v.Range.ExpectedMinor)}
+	for _, it := range v.Items {
+		if !it.Option {
+			w.Inputs = append(w.Inputs, v.figure(it.Title, it.Estimate.CostMinor))
+		}
+	}
+	return w
+}
+
+func (v deskView) EightWorking() rates.Working {
+	return rates.Working{Formula: "of all times the order was lived through, 8 in 10 cost less: stages by their spreads, runs that fail or not",
+		Inputs: []rates.Figure{rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived), v.House.Book.Get("spread.together")}, Result: v.figure("8 times in 10 under", v.Range.EightInTenMinor)}
+}
+
+func (v deskView) LossWorking() rates.Working {
+	over := math.Round(v.Loss() * float64(v.Range.Draws))
+	return rates.Working{Formula: "times it cost more than the net price ÷ times lived through",
+		Inputs: []rates.Figure{v.figure("net price", v.Price.NetMinor), rates.Of("it cost more", over, "times", rates.Derived), rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived)},
+		Result: rates.Of("chance of a loss", 100*v.Loss(), "%", rates.Derived)}
+}
+
+// MarginWorking sets margin and mark-up side by side.
+func (v deskView) MarginWorking() rates.Working {
+	return rates.Working{Formula: "(net − cost) ÷ net; as a mark-up (net − cost) ÷ cost", Inputs: []rates.Figure{v.figure("net", v.Price.NetMinor), v.figure("cost", v.Price.CostMinor)},
+		Result: rates.Of("margin", v.Price.MarginPercent, "%", rates.Derived)}
+}
+
+func (v deskView) figure(label string, minor int64) rates.Figure {
+	return rates.Of(label, float64(minor)/math.Pow10(int(studio.Digits(v.House.Studio.Currency))), "¤", rates.Derived)
+}
+
 // WhatIf is what the sliders reckon with, as JSON.
 func (v deskView) WhatIf() string {
 	digits := studio.Digits(v.House.Studio.Currency)

@@ -1,0 +1,316 @@
+package studio
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/core/schedule"
+	"sakuji/core/solid"
+)
+
+// Estimated is the price of one item and what stands behind it.
+type Estimated struct {
+	quote.Item
+	Troubles []string      // what keeps it from being made as asked
+	Advice   []string      // what would make it cheaper or safer
+	Detail   rates.Working // how finely its parts are worked, the finest of them
+	Machines []string      // that it is priced on
+	Job      quote.Job
+	Chain    []schedule.Step // hands, machines and waits from the first plate to the parcel
+}
+
+// Estimate prices an item by itself.
+func (h House) Estimate(it Item) Estimated { return h.EstimateAll([]Item{it})[0] }
+
+// EstimateAll prices the items of an order together: they share what is opened for them.
+func (h House) EstimateAll(items []Item) []Estimated {
+	out := make([]Estimated, len(items))
+	jobs := make([]quote.Job, len(items))
+	for i, it := range items {
+		out[i] = h.job(it)
+		jobs[i] = out[i].Job
+	}
+	for i, cost := range quote.Build(h.Book, jobs, Digits(h.Studio.Currency)) {
+		out[i].Item = cost
+	}
+	return out
+}
+
+// job works out what an item takes, before money.
+func (h House) job(it Item) (out Estimated) {
+	out.Job = quote.Job{Copies: it.Copies, Extras: it.Extras}
+	print := schedule.Step{Name: "print"}
+	var after []schedule.Step
+	seams, pieces := 0.0, 0.0
+	var widths []float64
+	for _, p := range it.Parts {
+		material, ok := h.Material(p.MaterialID, p.Process)
+		if !ok {
+			out.Troubles = append(out.Troubles, p.Name+": no "+p.Process+" material in the studio")
+		}
+		if p.Model.Measures.VolumeMM3 <= 0 {
+			out.Troubles = append(out.Troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
+		}
+		machine, why, ok := h.machineFor(p, it.Scale)
+		if why != "" {
+			out.Troubles = append(out.Troubles, p.Name+": "+why)
+		}
+		if !ok {
+			continue
+		}
+		part := h.costOf(p, it, machine, material)
+		if it.Cast {
+			part.Casting = &quote.Casting{VolumeMM3: p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale}
+			part.Supplies = slices.DeleteFunc(part.Supplies, func(s finish.Supply) bool { return s.Key == "alcohol" || s.Key == "gloves" })
+		}
+		out.Job.Parts = append(out.Job.Parts, part)
+		if f, w := h.finishPart(p.Model, p, it).Detail(h.Book); f > out.Detail.Result.Value {
+			out.Detail = w
+		}
+		if !slices.Contains(out.Machines, machine.Name) {
+			out.Machines = append(out.Machines, machine.Name)
+		}
+		out.Advice = append(out.Advice, h.adviseOn(p, it, machine, part)...)
+		print.Pool = p.Process
+		print.MachineMin += part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
+		print.RunMin = max(print.RunMin, part.RunMinutes/float64(max(1, p.CutInto)))
+		after = mergeSteps(after, part)
+		each := float64(p.Copies) * float64(max(1, p.CutInto))
+		pieces += each
+		seams += float64(p.Copies) * float64(max(1, p.CutInto)-1)
+		widths = append(widths, meanPerimeter(p.Model, it.Scale))
+	}
+	if pieces > 1 && len(it.Parts) > 0 && !it.Apart && it.Tier != route.Raw {
+		seams = pieces - 1
+	}
+	if seams > 0 && !it.Apart {
+		length, source := it.SeamMM, rates.Ours
+		if length == 0 {
+			slices.Sort(widths)
+			length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
+		}
+		out.Job.Seam = &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.Taught.Logged[it.process()]}
+	}
+	if len(it.Parts) > 0 {
+		out.Chain = append([]schedule.Step{print}, after...)
+		if out.Job.Seam != nil {
+			w, _ := finish.Join(h.Book, *out.Job.Seam)
+			out.Chain = append(out.Chain, schedule.Step{Name: "join", HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
+		}
+	}
+	for _, e := range it.Extras {
+		hours := e.Hours + e.FigureHours*float64(max(0, e.Figures-1)) + float64(e.Revisions)*h.Book.V("revision.hours") + e.Odds*e.WorseHours
+		if e.PerCopy {
+			hours *= float64(it.Copies)
+		}
+		if hours > 0 {
+			step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
+			if e.Kind == quote.Sculpt { // comes first
+				out.Chain = append([]schedule.Step{step}, out.Chain...)
+			} else {
+				out.Chain = append(out.Chain, step)
+			}
+		}
+	}
+	return out
+}
+
+// SeamOfWidth is how long a seam is of a part's mean perimeter: parts are cut or meet where
+// they are thinner than usual. Source: from memory.
+const SeamOfWidth = 0.8
+
+// meanPerimeter is what a part measures around, on average over its height.
+func meanPerimeter(m Model, scale float64) float64 {
+	var sum float64
+	for _, s := range m.Shape.Profile.Slices {
+		sum += s.PerimeterMM * scale
+	}
+	return sum / float64(max(1, len(m.Shape.Profile.Slices)))
+}
+
+// process is that of the item's first part.
+func (i Item) process() string {
+	if len(i.Parts) == 0 {
+		return ""
+	}
+	return i.Parts[0].Process
+}
+
+func (h House) machinesOf(processName string) (n int) {
+	for _, m := range h.Machines {
+		if m.Active && m.Process == processName {
+			n++
+		}
+	}
+	return max(1, n)
+}
+
+// mergeSteps adds a part's stages to those of the item: pieces of a batch share a wait, and
+// the hands add up.
+func mergeSteps(steps []schedule.Step, part quote.Part) []schedule.Step {
+	for k, w := range part.Work {
+		if w.Kind == route.Print {
+			continue
+		}
+		s := schedule.Step{Name: string(w.Kind), HandsMin: w.Minutes * float64(part.Copies), WaitMin: float64(w.WaitS) / 60}
+		at := slices.IndexFunc(steps, func(o schedule.Step) bool { return o.Name == s.Name && o.Round == round(part.Work, k) })
+		if at < 0 {
+			s.Round = round(part.Work, k)
+			steps = append(steps, s)
+			continue
+		}
+		steps[at].HandsMin += s.HandsMin
+		steps[at].WaitMin = max(steps[at].WaitMin, s.WaitMin)
+	}
+	slices.SortStableFunc(steps, func(a, b schedule.Step) int {
+		return cmp.Compare(map[bool]int{true: 1}[a.Name == string(route.Pack)], map[bool]int{true: 1}[b.Name == string(route.Pack)])
+	})
+	return steps
+}
+
+// round counts how often the kind of the k-th work stood before it.
+func round(work []finish.Work, k int) (n int) {
+	for _, w := range work[:k] {
+		if w.Kind == work[k].Kind {
+			n++
+		}
+	}
+	return n
+}
+
+// machineFor picks the machine a part is priced on; one that is printed in pieces need not
+// fit whole.
+func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
+	if m, ok := h.Machine(p.MachineID); ok && m.Active && m.Process == p.Process {
+		why := fitsOn(m, p.Model, scale)
+		if n := piecesToFit(m, p.Model, scale); why != "" && p.CutInto > 1 && n > 0 && n <= p.CutInto {
+			why = ""
+		}
+		if why != "" {
+			why = m.Name + ": " + why
+		}
+		return m, why, true
+	}
+	m, why, ok := h.MachineFor(p.Model, scale, p.Process)
+	if why == "" || p.CutInto < 2 {
+		return m, why, ok
+	}
+	for _, m := range h.Machines {
+		if m.Active && m.Process == p.Process {
+			if n := piecesToFit(m, p.Model, scale); n > 0 && n <= p.CutInto {
+				return m, "", true
+			}
+		}
+	}
+	return m, why, ok
+}
+
+// adviseOn says what another way of printing a part would save.
+func (h House) adviseOn(p Part, it Item, machine Machine, part quote.Part) (out []string) {
+	if part.MachineMinutes <= 0 || it.Cast {
+		return nil
+	}
+	section := meanPerimeter(p.Model, it.Scale)
+	section *= section / (4 * math.Pi)
+	s := h.Splitting(machine, part.RunMinutes, section, false)
+	s.FailurePerHour = part.FailurePerHour.Value
+	curve, best := s.Curve()
+	now := max(1, p.CutInto)
+	if now <= len(curve) && best+1 != now {
+		saves := (curve[now-1].Cost - curve[best].Cost) * float64(part.Copies)
+		if saves > 1 && saves > 0.03*curve[now-1].Cost*float64(part.Copies) {
+			out = append(out, fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, seams counted.", p.Name, best+1, now, h.Studio.Money(quote.Minor(saves, Digits(h.Studio.Currency)))))
+		}
+	}
+	if part.Copies > 1 || it.Copies > 1 {
+		volume := p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale
+		if n := quote.BreakEven(h.Book, part, volume, part.Copies); n > 0 {
+			out = append(out, fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n))
+		}
+	}
+	return out
+}
+
+func (h House) costOf(p Part, it Item, machine Machine, material Material) quote.Part {
+	print := h.PrintOf(p.Model, it.Scale, p.WallMM, machine, material)
+	perHour, rateInputs := machine.HourCost(h.Book)
+	minutes, share := print.Minutes, 1.0
+	inputs := []rates.Figure{rates.Of("run on "+machine.Name, print.Minutes, "min", rates.Derived)}
+	plates := 1.0 / UsualPlate
+	if p.Process == process.Resin {
+		share = h.share(p.Model, it.Scale, machine)
+		minutes *= share
+		inputs = append(inputs, rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use"))
+		plates = share
+	}
+	wear, wearInputs := machine.Wear(plates, print.Grams)
+	fp := h.finishPart(p.Model, p, it)
+	out := quote.Part{
+		Name: p.Name, Copies: p.Copies * it.Copies, Process: p.Process,
+		MaterialGrams: print.Grams, LossGrams: machine.Figures.V("loss") * lossShare(share, p.Process), PlateLossGrams: machine.Figures.V("loss"),
+		PricePerKG: labelled(material.Figures["price"], material.Name), MaterialInputs: print.Inputs,
+		MachineMinutes: minutes, RunMinutes: print.Minutes, MachineInputs: inputs,
+		MachinePerHour: perHour, RateInputs: rateInputs, WearEach: wear, WearInputs: wearInputs,
+		FailurePerHour: h.FailurePerHour(machine, material), CutInto: p.CutInto,
+		Wage: h.Taught.Wages[it.PersonID],
+		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
+	}
+	if !h.Taught.Printed[p.ModelID] {
+		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))
+	}
+	if n := float64(max(1, p.CutInto)); n > 1 { // each piece is set up and taken off
+		for k := range out.Work {
+			if w := &out.Work[k]; w.Kind == route.Print {
+				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n
+				w.Working.Formula = "(" + w.Working.Formula + ") × pieces"
+				w.Working.Inputs = append(w.Working.Inputs, rates.Of("printed in pieces", n, "×", rates.Ours))
+				w.Working.Result.Value = w.Minutes
+			}
+		}
+	}
+	return out
+}
+
+// lossShare: a resin part bears its share of what a plate loses, a filament part
+// that of a usual plate.
+func lossShare(share float64, processName string) float64 {
+	if processName == process.Resin {
+		return share
+	}
+	return 1.0 / UsualPlate
+}
+
+func labelled(f rates.Figure, label string) rates.Figure {
+	f.Label = label
+	return f
+}
+
+// share is how much of a resin plate one copy takes: its outline with the spacing
+// around it, of the part of the bed that is usually covered; all of it at most.
+func (h House) share(model Model, scale float64, machine Machine) float64 {
+	bed := machine.Bed()
+	usable := (bed.WidthMM - 2*bed.MarginMM) * (bed.DepthMM - 2*bed.MarginMM) * h.Book.V("bed.use") / 100
+	if usable <= 0 {
+		return 1
+	}
+	o := model.Shape.Plan.Scaled(scale)
+	var rim float64
+	for _, ring := range o {
+		rim += perimeter(ring)
+	}
+	return min(1, (o.AreaMM2()+rim*h.Book.V("spacing")/2)/usable)
+}
+
+func perimeter(ring []solid.Point) (sum float64) {
+	for i, p := range ring {
+		sum += dist(p, ring[(i+1)%len(ring)])
+	}
+	return sum
+}

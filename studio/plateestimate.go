@@ -1,0 +1,114 @@
+package studio
+
+import (
+	"fmt"
+
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/rates"
+)
+
+// PlateEstimate is what a plate takes as it is laid.
+type PlateEstimate struct {
+	Minutes        float64
+	PhysicsMin     float64 // before what the machine taught
+	Grams          float64 // pieces, supports and loss
+	Metres         float64 // of filament; 0 for resin
+	TallestMM      float64
+	TallestID      int64   // piece; 0 for filament, where the sum counts
+	WithoutMinutes float64 // of a resin plate without its tallest piece
+	WithoutMM      float64
+	Covered        float64 // of the bed, 0..1
+	FailureChance  float64
+	CostMinor      int64
+	Working        rates.Working // of Minutes
+	CostWorking    rates.Working
+	GramsWorking   rates.Working
+	CoveredWorking rates.Working
+	ChanceWorking  rates.Working
+	PieceGrams     map[int64]float64
+}
+
+// LaidPiece is a piece on a plate with its model.
+type LaidPiece struct {
+	Piece Piece
+	Model Model
+}
+
+// EstimatePlate works out a run of these pieces on a machine.
+func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
+	e := PlateEstimate{PieceGrams: map[int64]float64{}}
+	var laid []process.Laid
+	var second float64
+	bed := machine.Bed()
+	for _, lp := range pieces {
+		pr := h.PrintOf(lp.Model, lp.Piece.Scale, lp.Piece.WallMM, machine, material)
+		e.PieceGrams[lp.Piece.ID] = pr.Grams
+		e.Grams += pr.Grams
+		laid = append(laid, pr.Laid)
+		e.Covered += lp.Model.Shape.Plan.Scaled(lp.Piece.Scale).AreaMM2()
+		if pr.HeightMM > e.TallestMM {
+			e.TallestMM, e.TallestID, second = pr.HeightMM, lp.Piece.ID, e.TallestMM
+		} else {
+			second = max(second, pr.HeightMM)
+		}
+	}
+	outlines := rates.Of("outlines of the pieces", e.Covered/100, "cm²", rates.Mesh)
+	e.Covered = min(1, e.Covered/max(1, bed.WidthMM*bed.DepthMM))
+	e.CoveredWorking = rates.Working{Formula: "outlines ÷ (width × depth)", Inputs: []rates.Figure{outlines, machine.Figures["width"], machine.Figures["depth"]},
+		Result: rates.Of("bed covered", e.Covered*100, "%", rates.Derived)}
+	if len(pieces) == 0 {
+		return e
+	}
+	e.GramsWorking = rates.Working{Formula: "pieces with their supports + loss of a plate", Inputs: []rates.Figure{
+		rates.Of("pieces", float64(len(pieces)), "pieces", rates.Derived), rates.Of("all of them", e.Grams, "g", rates.Derived), machine.Figures["loss"]}}
+	e.Grams += machine.Figures.V("loss")
+	e.Metres = process.FilamentMetres(e.Grams, material.Figures.V("density"), material.Figures.V("diameter"))
+	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
+	if machine.Process == process.Resin {
+		rm := process.ResinOf(machine.Figures)
+		e.Minutes = rm.Minutes(e.TallestMM)
+		e.Working = rm.Working(e.TallestMM, machine.Figures)
+		if second > 0 {
+			e.WithoutMM, e.WithoutMinutes = second, rm.Minutes(second)
+		}
+	} else {
+		fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
+		e.Minutes = fm.Minutes(laid...)
+		var path float64
+		for _, l := range laid {
+			path += l.MM3()
+		}
+		e.Working = rates.Working{
+			Formula: "heating + each piece, layer by layer: walls, skin, infill and supports at their speed or at the melt flow",
+			Inputs: []rates.Figure{machine.Figures["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived),
+				rates.Of("laid down", path/1000, "cm³", rates.Derived), machine.Figures["wall_speed"], machine.Figures["infill_speed"],
+				machine.Figures["melt"], machine.Figures["layer_time"]},
+			Result: rates.Of("run", e.Minutes, "min", rates.Derived),
+		}
+	}
+	e.PhysicsMin = e.Minutes
+	if f := machine.Learned.Factor(); f != 1 {
+		e.Minutes, e.WithoutMinutes = e.Minutes*f, e.WithoutMinutes*f
+		e.Working.Formula = "(" + e.Working.Formula + ") × what the machine taught"
+		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Learned.Count), f, "×", rates.Derived))
+		e.Working.Result.Value = e.Minutes
+	}
+	failure := h.FailurePerHour(machine, material)
+	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)
+	e.ChanceWorking = rates.Working{Formula: "1 − e^(−failures per hour × hours)", Inputs: []rates.Figure{failure, rates.Of("run", e.Minutes/60, "h", rates.Derived)},
+		Result: rates.Of("chance the run fails", e.FailureChance*100, "%", rates.Derived)}
+	perHour, inputs := machine.HourCost(h.Book)
+	wear, wearInputs := machine.Wear(1, e.Grams)
+	inputs = append(inputs, wearInputs...)
+	cost := e.Grams/1000*material.Figures.V("price") + e.Minutes/60*perHour + wear
+	e.CostMinor = quote.Minor(cost, Digits(h.Studio.Currency))
+	e.CostWorking = rates.Working{
+		Formula: "material × price + hours × machine hour + wear of film or nozzle",
+		Inputs: append([]rates.Figure{rates.Of("material with loss", e.Grams, "g", rates.Derived),
+			labelled(material.Figures["price"], material.Name), rates.Of("run", e.Minutes/60, "h", rates.Derived),
+			rates.Of("machine hour", perHour, "¤/h", rates.Derived)}, inputs...),
+		Result: rates.Of("cost of the run", cost, "¤", rates.Derived),
+	}
+	return e
+}
