@@ -6,7 +6,10 @@ import (
 	"html/template"
 	"math"
 	"net/http"
+	"net/url"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -16,6 +19,7 @@ import (
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -362,4 +366,29 @@ func schoolName(h studio.House, it app.PricedItem) string {
 	}
 	s, _ := finish.SchoolOf(h.Studio.Ways.School(it.Parts[0].Process, it.Tier))
 	return s.Name
+}
+
+// QuoteRowsHTML are the rows of the sheet of quotes. They are written here and not in a
+// template: a studio has a thousand of them.
+func (p Page) QuoteRowsHTML(list []store.QuoteRow) template.HTML {
+	var b strings.Builder
+	b.Grow(360 * len(list))
+	esc := template.HTMLEscapeString
+	b.WriteString(`<ul class="rows">`)
+	for _, q := range list {
+		b.WriteString(`<li data-row><a class="quoterow" href="/orders/`)
+		b.WriteString(url.PathEscape(q.Order))
+		b.WriteString(`/quote"><span class="fig">`)
+		b.WriteString(esc(q.Order))
+		b.WriteByte('/')
+		b.WriteString(strconv.Itoa(q.Revision))
+		for _, cell := range [][2]string{{`</span><b>`, q.Title}, {`</b><span class="small">`, q.Client}, {`</span><span class="small">sent `, p.Day(q.Sent)}, {`</span><span class="fig text-[13px]">`, q.State},
+			{`</span><span class="num">`, studio.Money{Minor: q.TotalMinor, Currency: q.Currency}.String()}} {
+			b.WriteString(cell[0])
+			b.WriteString(esc(cell[1]))
+		}
+		b.WriteString(`</span></a></li>`)
+	}
+	b.WriteString(`</ul>`)
+	return template.HTML(b.String()) //nolint:gosec // every text is escaped above
 }

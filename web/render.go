@@ -216,11 +216,6 @@ func (p Page) Off(share float64) string {
 	return "as it was"
 }
 
-// MoneyIn writes an amount in the currency it was told in.
-func (p Page) MoneyIn(minor int64, currency string) string {
-	return studio.Money{Minor: minor, Currency: currency}.String()
-}
-
 // Digits is how many decimals the studio's currency has.
 func (p Page) Digits() int32 { return studio.Digits(p.Studio.Currency) }
 

@@ -118,7 +118,7 @@ func TestForeignTextIsText(t *testing.T) {
 	require.NoError(t, err)
 	s.sent("/q/"+q.Token+"/question", "text", evil)
 	s.sent("/q/"+q.Token+"/answer", "name", evil, "agreed", "1", "answer", "accept")
-	for _, path := range []string{"/", "/orders", "/orders/" + o.Number, "/clients", "/logbook", "/bench?show=all", "/q/" + q.Token, "/find?q=script"} {
+	for _, path := range []string{"/", "/orders", "/orders/" + o.Number, "/clients", "/logbook", "/bench?show=all", "/q/" + q.Token, "/find?q=script", "/quotes", "/orders/" + o.Number + "/quote"} {
 		assert.NotContains(t, s.page(path), "<script>alert", path)
 	}
 }
