@@ -42,7 +42,7 @@ func net(s *apptest.Studio, no string) int64 {
 // a plate stays as it was.
 func TestStandingFlowsOn(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0}))
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)
@@ -68,7 +68,7 @@ func TestStandingFlowsOn(t *testing.T) {
 	n, err := s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, best.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
-	assert.Less(t, net(s, no), before, "hours less cost less")
+	assert.Less(t, net(s, no), before, "hours less cost less, where tips cost nothing")
 	got, err := s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.InDelta(t, 110, got.Items[0].Item.Size()[2], 1e-3, "finished it is as tall as ever")

@@ -41,6 +41,7 @@ type Model struct {
 	Measures mesh.Measures
 	Shape    ModelShape
 	AsFile   *ModelShape `json:"-"` // as the file stands, where Shape is how it is printed
+	Tips     int         `json:"-"` // that hold it so, at the size of the file; 0: not known
 	At       time.Time
 }
 

@@ -125,7 +125,7 @@ func (h House) finishPart(m Model, p Part, it Item) finish.Part {
 	if school == "" {
 		school = h.Studio.Ways.School(p.Process, it.Tier)
 	}
-	out := finish.Part{Process: p.Process, Tier: it.Tier, School: school, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2,
+	out := finish.Part{Process: p.Process, Tier: it.Tier, School: school, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
 		PiecesOnPlate: UsualPlate, Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.Taught.Logged[p.Process]}
 	if it.PersonID != 0 {

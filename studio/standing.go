@@ -73,7 +73,7 @@ func (m Model) Stood(s Standing) Model {
 		return m
 	}
 	file := m.Shape
-	m.Shape, m.AsFile = s.Shape, &file
+	m.Shape, m.AsFile, m.Tips = s.Shape, &file, s.Facts.Tips
 	m.Shape.Detail = file.Detail // creases do not mind how it stands
 	return m
 }
@@ -227,7 +227,7 @@ func hovering(m *mesh.Mesh, bodies []mesh.Body, turn [9]float64) (n int) {
 
 // StripMinutes is what taking the supports of a standing off takes, of a copy at a scale.
 func (h House) StripMinutes(s Standing, scale float64) float64 {
-	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, PiecesOnPlate: UsualPlate}
+	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, Tips: float64(s.Facts.Tips) * scale * scale, PiecesOnPlate: UsualPlate}
 	for _, w := range finish.Plan(h.Book, part) {
 		if w.Kind == "strip" {
 			return w.Minutes

@@ -20,6 +20,7 @@ type Part struct {
 	School        string // empty: the usual one
 	AreaMM2       float64
 	OverhangMM2   float64 // projected area of faces that stood on supports
+	Tips          float64 // that hold it, where a way to stand was worked out; 0: not known
 	Measured      bool    // the creases are known
 	RaisedMM      float64 // length of creases that stand out
 	HollowMM      float64 // of those that go in
@@ -175,6 +176,11 @@ func stage(b rates.Book, p Part, step Step) Work {
 	}
 	each := sum{book: b} // for each copy
 	each.rate(k+".piece", "a piece")
+	if kind == route.Strip && p.Resin() && p.Tips > 0 {
+		tips := rates.Of("tips that hold it", p.Tips, "tips", rates.Mesh)
+		each.add("tips × time", p.Tips*b.V("strip.tip"), tips, b.Get("strip.tip"))
+		step.Area = ""
+	}
 	if step.Area != "" {
 		area := rates.Of("surface", p.AreaMM2/1e4, "dm²", rates.Mesh)
 		if kind == route.Strip {

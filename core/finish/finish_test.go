@@ -199,6 +199,21 @@ func TestDetail(t *testing.T) {
 	assert.Equal(t, 1.7, f)
 }
 
+// Where it is known how many tips hold a print, they are what stripping is reckoned by:
+// a third of a second each, for they come off in bunches (TRADE: a hundred small parts in an hour, washing included).
+func TestTipsAreStripped(t *testing.T) {
+	b := rates.Starting()
+	p := Part{Process: process.Resin, Tier: route.Raw, AreaMM2: 3000, OverhangMM2: 400}
+	by := func(tips float64) float64 { p.Tips = tips; return minutes(Plan(b, p), route.Strip) }
+	assert.InDelta(t, 100*b.V("strip.tip")*SpreadOf(b, "strip").Mean, by(200)-by(100), 1e-9)
+	area := by(0)
+	p.OverhangMM2 *= 2
+	assert.Greater(t, by(0), area, "not known: by area")
+	assert.Equal(t, by(50), func() float64 { p.OverhangMM2 *= 9; return by(50) }(), "known: not by area")
+	p.Process = process.Filament
+	assert.Equal(t, by(0), by(500), "filament has no tips")
+}
+
 // Drying doubles for each 10 °C less, between 10 and 30.
 func TestWaitsFollowTheRoom(t *testing.T) {
 	assert.InDelta(t, 1, Slower(22), 1e-12)
