@@ -83,7 +83,7 @@ func Summary(q studio.Quote, link string) string {
 		fmt.Fprintf(&b, "Besides, if you like: %s, %s\n", o.Item.Title, told(o.NetMinor, o.TotalMinor))
 	}
 	if d.Instead != nil {
-		fmt.Fprintf(&b, "In place of %s, as agreed in revision %d.\n", d.Studio.Money(d.Instead.TotalMinor), d.Instead.Revision)
+		fmt.Fprintf(&b, "In place of %s, as agreed in revision %d: %s.\n", d.Studio.Money(d.Instead.TotalMinor), d.Instead.Revision, d.More())
 	}
 	fmt.Fprintf(&b, "Deposit on acceptance: %s\n", d.Studio.Money(quote.Share(d.Price.TotalMinor, d.Terms.DepositPercent)))
 	if d.Earliest != 0 {

@@ -79,7 +79,8 @@ func (h House) job(it Item) (out Estimated) {
 		}
 		out.Advice = append(out.Advice, h.adviseOn(p, it, machine, part)...)
 		print.Pool = p.Process
-		print.MachineMin += part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
+		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(max(1, p.CutInto))) + part.FirstRuns
+		print.MachineMin += tries * part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
 		print.RunMin = max(print.RunMin, part.RunMinutes/float64(max(1, p.CutInto)))
 		after = mergeSteps(after, part)
 		each := float64(p.Copies) * float64(max(1, p.CutInto))

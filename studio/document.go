@@ -140,6 +140,21 @@ func (d Document) Told(netMinor, totalMinor int64) Money {
 	return d.Studio.Money(totalMinor)
 }
 
+// More says what a change adds to what was agreed, or takes from it; nothing of a quote that
+// changes nothing.
+func (d Document) More() string {
+	if d.Instead == nil {
+		return ""
+	}
+	switch more := d.Price.TotalMinor - d.Instead.TotalMinor; {
+	case more > 0:
+		return d.Studio.Money(more).String() + " more"
+	case more < 0:
+		return d.Studio.Money(-more).String() + " less"
+	}
+	return "the same price"
+}
+
 // RestoreText says where a restoration stops to ask, or nothing.
 func (i DocumentItem) RestoreText(s Studio) string {
 	for _, e := range i.Spec.Extras {

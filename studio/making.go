@@ -257,7 +257,7 @@ func Differences(before, after []Item) (out []Change) {
 		}
 		add(it.Title, "copies", fmt.Sprint(was.Copies), fmt.Sprint(it.Copies))
 		add(it.Title, "finish", route.TierName(was.Tier), route.TierName(it.Tier))
-		add(it.Title, "finish route", was.School, it.School)
+		add(it.Title, "finish route", schoolText(was.School), schoolText(it.School))
 		add(it.Title, "size", rates.Number(100*was.Scale)+" %", rates.Number(100*it.Scale)+" %")
 		add(it.Title, "counted on it", was.countText(), it.countText())
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
@@ -294,6 +294,13 @@ func Differences(before, after []Item) (out []Change) {
 		}
 	}
 	return out
+}
+
+func schoolText(key string) string {
+	if s, ok := finish.SchoolOf(key); ok {
+		return s.Name
+	}
+	return "the house’s"
 }
 
 func wallText(mm float64) string {

@@ -100,6 +100,11 @@ func TestTakeAdds(t *testing.T) {
 	}
 	assert.Len(t, d.Items, 1, "taking changes nothing of the quote")
 	assert.Len(t, d.Specs(), 3)
+	assert.Empty(t, d.More())
+	for agreed, says := range map[int64]string{100_00: "€ 20.00 more", 130_00: "€ 10.00 less", 120_00: "the same price"} {
+		d.Instead = &Instead{TotalMinor: agreed}
+		assert.Equal(t, says, d.More())
+	}
 	d.Terms.BeforeTax = true
 	assert.Equal(t, "€ 100.00", d.Told(100_00, 120_00).String())
 }
@@ -110,7 +115,7 @@ func TestDifferencesAreComplete(t *testing.T) {
 	assert.Empty(t, Differences([]Item{it}, []Item{it}))
 	for what, change := range map[string]func(*Item){
 		"copies": func(i *Item) { i.Copies = 2 }, "finish": func(i *Item) { i.Tier = route.Primed }, "size": func(i *Item) { i.Scale = 2 },
-		"counted": func(i *Item) { i.Features.Eyes = 2 }, "besides": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
+		"counted": func(i *Item) { i.Features.Eyes = 2 }, "finish route": func(i *Item) { i.School = "skin" }, "besides": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
 		"process": func(i *Item) { i.Parts[0].Process = process.Filament }, "wall": func(i *Item) { i.Parts[0].WallMM = 2 }, "name": func(i *Item) { i.Title = "other" },
 		"pieces": func(i *Item) { i.Parts[0].CutInto = 2 }, "of each": func(i *Item) { i.Parts[0].Copies = 2 }, "joined": func(i *Item) { i.Apart = true },
 	} {

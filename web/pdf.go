@@ -143,7 +143,7 @@ func quotePaper(q studio.Quote, link string, picture stills) (paper, error) {
 		p.row("ready at the earliest "+p.day(time.UnixMilli(d.Earliest)), 10, fontstyle.Normal)
 	}
 	if d.Instead != nil {
-		p.head(fmt.Sprintf("What changes against what we agreed (revision %d, %s)", d.Instead.Revision, money(d.Instead.TotalMinor)))
+		p.head(fmt.Sprintf("What changes against what we agreed (revision %d, %s): %s", d.Instead.Revision, money(d.Instead.TotalMinor), d.More()))
 		for _, c := range d.Instead.Changes {
 			p.row("– "+c.What+": "+c.Before+", now "+c.After, 10, fontstyle.Normal)
 		}
