@@ -113,3 +113,19 @@ func (a *App) SayWeapon(ctx context.Context, hand Hand, number string, itemID in
 		return d.log("item changed", about{order: o.ID}, "%s: looks like a weapon: %s", it.Title, it.Weapon)
 	})
 }
+
+// TakeSaving makes an item as a saving says.
+func (a *App) TakeSaving(ctx context.Context, hand Hand, number string, itemID int64, saving studio.Saving) error {
+	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
+		at := slices.IndexFunc(it.Parts, func(p studio.Part) bool { return p.ID == saving.PartID })
+		if at < 0 {
+			return refuse("That part is not on the item any more.")
+		}
+		if saving.Cast {
+			it.Cast = true
+			return d.log("item changed", about{order: o.ID}, "%s: cast from one print", it.Title)
+		}
+		it.Parts[at].CutInto = saving.CutInto
+		return d.log("item changed", about{order: o.ID}, "%s: printed in %d", it.Parts[at].Name, max(1, saving.CutInto))
+	})
+}

@@ -422,6 +422,28 @@ func TestRatesTravel(t *testing.T) {
 	refusal(t, err, "no rate")
 }
 
+// What would cost less is said, and done with one word: a long print in pieces, many copies
+// cast.
+func TestSavingsAreTaken(t *testing.T) {
+	s := apptest.New(t)
+	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
+	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
+	s.Change(long, desk(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
+	for no, cast := range map[string]bool{long: false, many: true} {
+		before := desk(t, s, no)
+		require.Len(t, before.Items[0].Estimate.Savings, 1)
+		saving := before.Items[0].Estimate.Savings[0]
+		assert.Equal(t, cast, saving.Cast)
+		require.NoError(t, s.TakeSaving(s.Ctx, s.Owner, no, before.Items[0].ID, saving))
+		after := desk(t, s, no)
+		assert.Less(t, after.Price.CostMinor, before.Price.CostMinor, saving.Text)
+		assert.Empty(t, after.Items[0].Estimate.Savings)
+	}
+	no, it := long, desk(t, s, long).Items[0]
+	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
+	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
+}
+
 // A date sooner than usual hours allow asks a rush; one that nobody can keep is told so.
 func TestRush(t *testing.T) {
 	s := apptest.New(t)

@@ -15,11 +15,19 @@ import (
 	"sakuji/core/solid"
 )
 
+// Saving is a way to make an item for less, and what is to be changed for it.
+type Saving struct {
+	Text    string
+	PartID  int64
+	CutInto int  // print the part in so many pieces; 0: no matter
+	Cast    bool // cast copies from one print
+}
+
 // Estimated is the price of one item and what stands behind it.
 type Estimated struct {
 	quote.Item
 	Troubles []string      // what keeps it from being made as asked
-	Advice   []string      // what would make it cheaper or safer
+	Savings  []Saving      // what would make it cheaper
 	Detail   rates.Working // how finely its parts are worked, the finest of them
 	Machines []string      // that it is priced on
 	Job      quote.Job
@@ -77,7 +85,7 @@ func (h House) job(it Item) (out Estimated) {
 		if !slices.Contains(out.Machines, machine.Name) {
 			out.Machines = append(out.Machines, machine.Name)
 		}
-		out.Advice = append(out.Advice, h.adviseOn(p, it, machine, part)...)
+		out.Savings = append(out.Savings, h.savings(p, it, machine, part)...)
 		print.Pool = p.Process
 		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(max(1, p.CutInto))) + part.FirstRuns
 		print.MachineMin += tries * part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
@@ -213,8 +221,8 @@ func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
 	return m, why, ok
 }
 
-// adviseOn says what another way of printing a part would save.
-func (h House) adviseOn(p Part, it Item, machine Machine, part quote.Part) (out []string) {
+// savings says what another way of printing a part would save.
+func (h House) savings(p Part, it Item, machine Machine, part quote.Part) (out []Saving) {
 	if part.MachineMinutes <= 0 || it.Cast {
 		return nil
 	}
@@ -227,13 +235,14 @@ func (h House) adviseOn(p Part, it Item, machine Machine, part quote.Part) (out 
 	if now <= len(curve) && best+1 != now {
 		saves := (curve[now-1].Cost - curve[best].Cost) * float64(part.Copies)
 		if saves > 1 && saves > 0.03*curve[now-1].Cost*float64(part.Copies) {
-			out = append(out, fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, seams counted.", p.Name, best+1, now, h.Studio.Money(quote.Minor(saves, Digits(h.Studio.Currency)))))
+			out = append(out, Saving{PartID: p.ID, CutInto: best + 1,
+				Text: fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, seams counted.", p.Name, best+1, now, h.Studio.Money(quote.Minor(saves, Digits(h.Studio.Currency))))})
 		}
 	}
 	if part.Copies > 1 || it.Copies > 1 {
 		volume := p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale
 		if n := quote.BreakEven(h.Book, part, volume, part.Copies); n > 0 {
-			out = append(out, fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n))
+			out = append(out, Saving{PartID: p.ID, Cast: true, Text: fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n)})
 		}
 	}
 	return out

@@ -206,3 +206,13 @@ func (s *Server) setSchool(w http.ResponseWriter, r *http.Request) {
 	}
 	s.deskDone(w, r, s.app.SetSchool(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
 }
+
+func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	cut := f.whole("cut", "Printed in pieces")
+	err := f.err
+	if err == nil {
+		err = s.app.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.id("part"), CutInto: cut, Cast: f.checked("cast")})
+	}
+	s.deskDone(w, r, err, "It is made so; the price is new.")
+}

@@ -42,6 +42,7 @@ func (s *Server) quoteRoutes(r chi.Router) {
 	r.Post("/orders/{no}/items/{item}/extras", s.addExtra)
 	r.Post("/orders/{no}/items/{item}/extras/{at}/drop", s.dropExtra)
 	r.Post("/orders/{no}/items/{item}/weapon", s.sayWeapon)
+	r.Post("/orders/{no}/items/{item}/saving", s.takeSaving)
 }
 
 // deskView is the quote sheet with what its drawings need.

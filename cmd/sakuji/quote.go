@@ -302,7 +302,10 @@ func (q *quoted) price(h studio.House, o asked, items []studio.Item) error {
 	var costs []quote.Item
 	for i, e := range h.EstimateAll(items) {
 		costs = append(costs, e.Item)
-		out := quotedItem{ID: items[i].Title, Cost: money(e.CostMinor), HandsMinutes: e.HandsMinutes, MachineMinutes: e.MachineMinutes, Grams: e.Grams, Troubles: e.Troubles, Advice: e.Advice}
+		out := quotedItem{ID: items[i].Title, Cost: money(e.CostMinor), HandsMinutes: e.HandsMinutes, MachineMinutes: e.MachineMinutes, Grams: e.Grams, Troubles: e.Troubles}
+		for _, s := range e.Savings {
+			out.Advice = append(out.Advice, s.Text)
+		}
 		for _, l := range e.Lines {
 			out.Lines = append(out.Lines, quotedLine{l.Kind, l.What, money(l.Minor), l.Minutes, l.Working})
 		}
