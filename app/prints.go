@@ -301,6 +301,7 @@ func (a *App) PrintSheet(ctx context.Context, id int64, processName, tier string
 			s.Machine = c.Machine
 			section := stood[processName].Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, stood[processName].PrintHeightMM()*scale)
 			s.Splitting = s.House.Splitting(c.Machine, c.Hours*60, section, atOnce)
+			s.Splitting.Least = c.Pieces
 			s.Curve, s.Best = s.Splitting.Curve()
 			break
 		}

@@ -230,6 +230,9 @@ func (h House) savings(p Part, it Item, machine Machine, part quote.Part) (out [
 	section *= section / (4 * math.Pi)
 	s := h.Splitting(machine, part.RunMinutes, section, false)
 	s.FailurePerHour = part.FailurePerHour.Value
+	if fitsOn(machine, p.Model, it.Scale) != "" {
+		s.Least = piecesToFit(machine, p.Model, it.Scale)
+	}
 	curve, best := s.Curve()
 	now := max(1, p.CutInto)
 	if now <= len(curve) && best+1 != now {

@@ -31,6 +31,7 @@ type Splitting struct {
 	SeamMinutes    float64 // of hands, for each seam: align, glue, fill, sand
 	MachinePerHour float64 // in the studio's currency
 	HandsPerHour   float64
+	Least          int // parts, so that each fits; 0 and 1: it fits in one
 }
 
 // Split is one number of parts with what is to be expected of it.
@@ -42,8 +43,10 @@ type Split struct {
 	AtRiskMinutes  float64 `json:"at_risk_minutes"` // of machine, when a part fails near its end
 }
 
-// Curve works out 1 to MostParts equal parts, each a run of its own.
+// Curve works out 1 to MostParts equal parts, each a run of its own; best is the index of the
+// cheapest that fits.
 func (s Splitting) Curve() (curve []Split, best int) {
+	best = max(0, min(MostParts, s.Least)-1)
 	for n := 1; n <= MostParts; n++ {
 		each := s.SetUpMinutes + s.Minutes/float64(n)
 		tries := math.Exp(min(20, s.FailurePerHour*each/60)) // how often a run is begun
@@ -52,7 +55,7 @@ func (s Splitting) Curve() (curve []Split, best int) {
 			HandsMinutes:   float64(n)*s.SetUpMinutes*tries + float64(n-1)*s.SeamMinutes}
 		p.Cost = p.MachineMinutes/60*s.MachinePerHour + p.HandsMinutes/60*s.HandsPerHour
 		curve = append(curve, p)
-		if p.Cost < curve[best].Cost {
+		if n > s.Least && n-1 > best && p.Cost < curve[best].Cost {
 			best = n - 1
 		}
 	}

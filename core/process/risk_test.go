@@ -55,4 +55,10 @@ func TestSplitCurve(t *testing.T) {
 	assert.Zero(t, none, "a machine that never fails gains nothing by cuts")
 	assert.Equal(t, 3610.0, curve[0].MachineMinutes)
 	assert.InDelta(t, 3*(10+1200), curve[2].MachineMinutes, 1e-9)
+	s.Least = 4
+	curve, least := s.Curve()
+	assert.Equal(t, 4, curve[least].Parts, "it must be cut to fit: the cheapest that does")
+	s.FailurePerHour, s.SeamMinutes = 0.2, 1
+	curve, most := s.Curve()
+	assert.Greater(t, curve[most].Parts, 4, "and into more where that pays")
 }

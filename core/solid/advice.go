@@ -21,6 +21,7 @@ type Cuts struct {
 
 const (
 	cutSlices = 240
+	cutUneven = 3  // times as dear is a cut that is off by the volume of a piece. Source: from memory
 	cutSlack  = 34 // slices that a cut may give way to find a thin place, a seventh of the length. Source: from memory
 )
 
@@ -75,8 +76,9 @@ func cutsAcross(m *mesh.Mesh, axis mesh.Vec, pieces int, bed [3]float64) (c Cuts
 		best, least := -1, math.Inf(1)
 		for i := max(last+3, aim-cutSlack); i <= min(cutSlices-3, aim+cutSlack); i++ {
 			if a := p.Slices[i].AreaMM2; a > 0 {
-				// A little dearer the further from equal volumes.
-				if cost := a * (1 + math.Abs(float64(i-aim))/float64(2*cutSlack)); cost < least {
+				// Dearer the further from equal volumes: what is uneven is at uneven risk.
+				off := math.Abs(before[i]-want) / (total / float64(pieces))
+				if cost := a * (1 + math.Abs(float64(i-aim))/float64(2*cutSlack)) * (1 + cutUneven*off*off); cost < least {
 					best, least = i, cost
 				}
 			}

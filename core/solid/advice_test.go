@@ -47,3 +47,15 @@ func TestSuggestCuts(t *testing.T) {
 	}
 	assert.InDelta(t, 300*20*40, volume+sockets, 1)
 }
+
+// A cap on a stalk has its thin places in the stalk; into three, no piece is left with next
+// to nothing for the sake of a short seam.
+func TestCutsKeepVolumesNear(t *testing.T) {
+	mushroom := meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {7, 40}, {30, 42}, {28, 62}, {14, 76}, {3, 80}, {0, 80}}, 64).Weld()
+	for _, c := range SuggestCuts(mushroom, 3, [3]float64{}) {
+		whole := sum(c.Volumes)
+		for _, v := range c.Volumes {
+			assert.Greater(t, v/whole, 0.08, "%v of %v along %v", v, c.Volumes, c.Axis)
+		}
+	}
+}
