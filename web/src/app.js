@@ -195,6 +195,7 @@ Alpine.data("extra", () => ({
 // The client chooses; what that comes to stands below.
 Alpine.data("pick", () => ({
   plain: true,
+  init() { if (this.$refs.again) this.count(); },
   count() {
     const chosen = [...this.$root.querySelectorAll("[data-minor]:checked")];
     const { total, deposit, again } = this.$refs;
@@ -202,7 +203,7 @@ Alpine.data("pick", () => ({
     const sum = base + chosen.reduce((s, el) => s + Number(el.dataset.minor), 0);
     const digits = Number(this.$root.dataset.digits), sign = total.dataset.sign;
     total.textContent = money(sum, digits, sign);
-    if (again) again.textContent = total.textContent;
+    if (again) again.textContent = `, for ${total.textContent}`;
     deposit.textContent = money(Math.round(sum * Number(deposit.dataset.percent) / 100), digits, sign);
     this.plain = chosen.every((el) => el.value === "0" && el.name === "alternative");
   },
