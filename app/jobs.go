@@ -100,7 +100,6 @@ func (a *App) measureDetail(ctx context.Context) error {
 		_, shape := studio.MeasureModel(soup)
 		m.Shape.Detail = shape.Detail
 		err = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) })
-		a.Store.ForgetModels()
 	}
 	return err
 }

@@ -471,7 +471,6 @@ func TestCreasesAreMeasuredLater(t *testing.T) {
 	known := m.Shape.Detail
 	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM = nil, nil
 	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) }))
-	s.Store.ForgetModels()
 	plain := desk(t, s, no)
 	require.False(t, plain.Items[0].Parts[0].Model.Shape.Detail.Measured())
 	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")

@@ -38,13 +38,13 @@ func (t *Tx) Models(ids ...int64) (map[int64]studio.Model, error) {
 }
 
 // model returns one by id. Decoding its shape is the dear part, so committed models
-// are remembered.
+// are remembered; but not those whose creases are still to be measured: they change once.
 func (t *Tx) model(id int64) (studio.Model, error) {
 	if m, ok := t.models.Load(id); ok {
 		return m.(studio.Model), nil
 	}
 	m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
-	if err == nil && !t.writing {
+	if err == nil && !t.writing && m.Shape.Detail.Measured() {
 		t.models.Store(id, m)
 	}
 	return m, err

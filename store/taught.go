@@ -110,11 +110,9 @@ func (t *Tx) WithoutDetail() ([]studio.Model, error) {
 
 // SaveDetail adds the creases to a model's shape.
 func (t *Tx) SaveDetail(m studio.Model) error {
+	t.models.Delete(m.ID)
 	return t.exec(`UPDATE models SET shape = ? WHERE id = ?`, packed{m.Shape}, m.ID)
 }
-
-// ForgetModels drops models remembered from before a change.
-func (s *Store) ForgetModels() { s.models.Clear() }
 
 // MachineMinutes returns what runs took for an order, by machine: each run's time shared
 // equally by the pieces on its plate, failed runs included.
