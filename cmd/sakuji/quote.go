@@ -154,6 +154,10 @@ func quoteOrder(h studio.House, name string, read func(string) (*mesh.Soup, erro
 	var o asked
 	if err == nil {
 		err = json.Unmarshal(data, &o)
+		var wrong *json.UnmarshalTypeError
+		if errors.As(err, &wrong) && wrong.Field != "" {
+			err = fmt.Errorf("%s: %s does not fit there (byte %d)", wrong.Field, wrong.Value, wrong.Offset)
+		}
 	}
 	if err == nil {
 		err = o.check(&h)
@@ -301,6 +305,9 @@ func (q *quoted) price(h studio.House, o asked, items []studio.Item) error {
 	money := func(minor int64) string { return decimal.New(minor, -digits).StringFixed(digits) }
 	var costs []quote.Item
 	for i, e := range h.EstimateAll(items) {
+		if len(e.Job.Parts) == 0 {
+			return fmt.Errorf("%s cannot be priced: %s", items[i].Title, strings.Join(e.Troubles, "; "))
+		}
 		costs = append(costs, e.Item)
 		out := quotedItem{ID: items[i].Title, Cost: money(e.CostMinor), HandsMinutes: e.HandsMinutes, MachineMinutes: e.MachineMinutes, Grams: e.Grams, Troubles: e.Troubles}
 		for _, s := range e.Savings {

@@ -102,6 +102,7 @@ func TestQuoteByOtherRates(t *testing.T) {
 
 func TestQuoteRefuses(t *testing.T) {
 	for text, says := range map[string]string{
+		`{"items":[{"copies":1e9}]}`: "items.copies: number 1e9", `{"seed":-1}`: "seed: number -1",
 		`{"items":[]}`: "no item", `{`: "unexpected end", `[]`: "cannot unmarshal",
 		`{"currency":"euro","items":[{"file":"ring.stl"}]}`:                                                                     "ISO 4217",
 		`{"tax_percent":-3,"items":[{"file":"ring.stl"}]}`:                                                                      "tax_percent",
@@ -127,6 +128,12 @@ func TestQuoteRefuses(t *testing.T) {
 	assert.Contains(t, errs, "bad.json")
 	_, _, code = sakuji(t, "", "quote")
 	assert.Equal(t, 2, code)
+	resinOnly := rates.Starting()
+	resinOnly.Machines = resinOnly.Machines[:2]
+	out, errs, code := sakuji(t, "", "quote", "--json", "--rates", file(t, "resin.json", resinOnly.Export()), anOrder(t, twoItems))
+	assert.Equal(t, 1, code)
+	assert.Empty(t, out)
+	assert.Contains(t, errs, "stand cannot be priced: stand: no filament machine")
 }
 
 func TestQuoteInWords(t *testing.T) {
