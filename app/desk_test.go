@@ -212,3 +212,14 @@ func TestBenchFilters(t *testing.T) {
 	assert.Equal(t, no+"-2", p.Next, "the next for the same stage")
 	assert.Equal(t, 1, p.NextAlike)
 }
+
+// What to mind at the print is told by process: filament holds no uncured resin.
+func TestCautionsFollowTheProcess(t *testing.T) {
+	assert.Contains(t, app.Caution(route.Print, "resin"), "Uncured resin")
+	assert.NotContains(t, app.Caution(route.Print, "filament"), "resin")
+	for _, kind := range route.All() {
+		if kind != route.Look {
+			assert.NotEmpty(t, app.Caution(kind, "resin"), kind)
+		}
+	}
+}

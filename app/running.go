@@ -327,6 +327,14 @@ func BeforeYouStart(processName string) string {
 	return "Bed clean and level, filament dry, enough on the spool, nothing in the way of the head. Hot end and bed burn."
 }
 
+// Caution is what to mind at a stage of a piece.
+func Caution(kind route.Kind, processName string) string {
+	if kind == route.Print {
+		return PlateCaution(processName)
+	}
+	return kind.Manner().Caution
+}
+
 // PlateCaution is what to mind when a plate comes off, by process.
 func PlateCaution(processName string) string {
 	if processName == process.Resin {

@@ -36,7 +36,7 @@ type pages map[string]*template.Template
 func parsePages() pages {
 	funcs := template.FuncMap{
 		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": app.Say,
-		"manner": route.Kind.Manner, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
+		"manner": route.Kind.Manner, "caution": app.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": func(s string) string { return strings.ToUpper(s[:1]) + s[1:] }, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
