@@ -17,7 +17,6 @@ import (
 // Desk is an order's quote sheet.
 type Desk struct {
 	OrderSheet
-	Range    quote.Range
 	Variants []PricedVariant
 	Earliest time.Time // by summed hands in usual hours, machines and waits
 	Soonest  time.Time // day and night: what no rush can beat
@@ -46,11 +45,7 @@ func (a *App) desk(tx *store.Tx, number string) (s Desk, err error) {
 	s.Earliest = schedule.Earliest(s.Now, chains(s.Items), hours(s.House))
 	s.Soonest = schedule.Earliest(s.Now, chains(s.Items), schedule.Always(int(s.House.Book.V("day.hands"))))
 	if q := s.Newest(); q != nil {
-		specs := q.Document.Specs()
-		if q.State == studio.QuoteAccepted {
-			specs = q.Taken().Specs()
-		}
-		s.Since = studio.Differences(specs, bare(s.Items))
+		s.Since = studio.Differences(q.Specs(), bare(s.Items))
 	}
 	s.Variants, err = variants(tx, s.OrderSheet)
 	return s, err

@@ -16,7 +16,7 @@ import (
 func document(tx *store.Tx, s OrderSheet) (studio.Document, error) {
 	doc := studio.Document{
 		Studio: s.House.Studio, Client: s.Client, Number: s.Order.Number, Title: s.Order.Title,
-		Price: s.Price, WageMinor: s.Order.Terms.WageMinor, Terms: s.House.Terms(s.Order.Terms), Range: s.RangeOf(),
+		Price: s.Price, WageMinor: s.Order.Terms.WageMinor, Terms: s.House.Terms(s.Order.Terms),
 		Earliest: schedule.Earliest(s.Now, chains(s.Items), hours(s.House)).UnixMilli(),
 	}
 	if !s.Order.Wanted.IsZero() {

@@ -82,10 +82,7 @@ func (s OrderSheet) Changed() bool {
 	if q == nil || !studio.OneOf(q.State, studio.QuoteSent, studio.QuoteAccepted) {
 		return true
 	}
-	specs := q.Document.Specs()
-	if q.State == studio.QuoteAccepted {
-		specs = q.Taken().Specs()
-	}
+	specs := q.Specs()
 	if len(specs) != len(s.Items) {
 		return true
 	}

@@ -20,10 +20,7 @@ func (a *App) RestartFrom(ctx context.Context, hand Hand, number string, revisio
 		if at < 0 {
 			return store.ErrNotFound
 		}
-		specs := quotes[at].Document.Specs()
-		if !quotes[at].Answered.IsZero() && quotes[at].State != studio.QuoteDeclined {
-			specs = quotes[at].Taken().Specs()
-		}
+		specs := quotes[at].Specs()
 		now, err := d.Items(o.ID)
 		if err != nil {
 			return err

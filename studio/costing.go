@@ -115,11 +115,7 @@ func (h House) job(it Item) (out Estimated) {
 		}
 	}
 	for _, e := range it.Extras {
-		hours := e.Hours + e.FigureHours*float64(max(0, e.Figures-1)) + float64(e.Revisions)*h.Book.V("revision.hours") + e.Odds*e.WorseHours
-		if e.PerCopy {
-			hours *= float64(it.Copies)
-		}
-		if hours > 0 {
+		if hours := e.LikelyHours(h.Book, float64(it.Copies)); hours > 0 {
 			step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
 			if e.Kind == quote.Sculpt { // comes first
 				out.Chain = append([]schedule.Step{step}, out.Chain...)

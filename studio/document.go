@@ -20,8 +20,7 @@ type Document struct {
 	Price        quote.Price    `json:"price"`
 	Terms        quote.Terms    `json:"terms"`
 	WageMinor    int64          `json:"wage_minor,omitempty"` // reckoned with, where the order named one
-	Range        quote.Range    `json:"range"`
-	Name         string         `json:"name,omitempty"` // of the order as it stands, beside alternatives
+	Name         string         `json:"name,omitempty"`       // of the order as it stands, beside alternatives
 	Alternatives []Alternative  `json:"alternatives,omitempty"`
 	Options      []Option       `json:"options,omitempty"`
 	Instead      *Instead       `json:"instead,omitempty"` // a change to what was accepted
@@ -163,6 +162,14 @@ func (i DocumentItem) RestoreText(s Studio) string {
 		}
 	}
 	return ""
+}
+
+// Specs are the items that the quote is about: of one that was accepted, what was chosen.
+func (q Quote) Specs() []Item {
+	if q.Answered.IsZero() || q.State == QuoteDeclined {
+		return q.Document.Specs()
+	}
+	return q.Taken().Specs()
 }
 
 // Taken is what holds of a quote: what was chosen, once it is accepted, before that what it

@@ -25,7 +25,6 @@ import (
 
 	"sakuji/app"
 	"sakuji/app/apptest"
-	"sakuji/core/quote"
 	"sakuji/device"
 	"sakuji/studio"
 )
@@ -433,14 +432,7 @@ func TestAccessible(t *testing.T) {
 	require.NoError(t, err)
 	s.Settle(s.Ctx)
 	second := s.Order(2, "painted")
-	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, second, "A stand, mended"))
-	sheet, err := s.OrderSheet(s.Ctx, second)
-	require.NoError(t, err)
-	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, second, sheet.Items[1].ID, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, second, sheet.Items[1].ID, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.Making{Option: true, Weapon: "yes"}}))
-	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, second, studio.Variant{Name: "Raw kit", Tier: "raw", Offered: true}))
-	offered, err := s.SendQuote(s.Ctx, s.Owner, second, "")
-	require.NoError(t, err)
+	offered := s.offers(second, "raw")
 	b := browse(t, s.server.URL)
 	for _, theme := range []string{"day", "night"} {
 		b.open("/")

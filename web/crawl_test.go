@@ -30,17 +30,10 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, s.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped"))
 	s.Finish(first + "-3")
 	second := s.Order(2, "raw")
-	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, second, "A stand, mended"))
-	sheet, err := s.OrderSheet(s.Ctx, second)
-	require.NoError(t, err)
-	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, second, sheet.Items[1].ID, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, second, sheet.Items[1].ID, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.Making{Option: true, Weapon: "yes"}}))
-	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, second, studio.Variant{Name: "Painted", Tier: "painted", Offered: true}))
-	q, err := s.SendQuote(s.Ctx, s.Owner, second, "")
-	require.NoError(t, err)
+	q := s.offers(second, "painted")
 	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
 	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
-	_, err = s.RepeatOrder(s.Ctx, s.Owner, first)
+	_, err := s.RepeatOrder(s.Ctx, s.Owner, first)
 	require.NoError(t, err)
 	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
@@ -48,6 +41,22 @@ func busy(t *testing.T) (*site, []string) {
 		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
 		"/models", "/models/1", "/models/1/layers", "/models/1/prints", "/models/1/prints?process=filament&scale=2&tier=raw&noticed=morning&pieces=3", "/orders/" + first + "/items/1/size?by=height&height=50",
 		"/orders/" + first + "/quote", "/orders/" + second + "/quote", "/orders/" + first + "/items/1/routes", "/quotes", "/rates/check", "/rates/history"}
+}
+
+// offers sends a quote with all that one can hold: an option that is restored and looks like
+// a weapon, and the order at another tier beside it.
+func (s *site) offers(no, tier string) studio.Quote {
+	s.t.Helper()
+	require.NoError(s.t, s.AddPlainItem(s.Ctx, s.Owner, no, "A stand, mended"))
+	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(s.t, err)
+	stand := sheet.Items[len(sheet.Items)-1].ID
+	require.NoError(s.t, s.AddExtra(s.Ctx, s.Owner, no, stand, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
+	require.NoError(s.t, s.ChangeItem(s.Ctx, s.Owner, no, stand, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.Making{Option: true, Weapon: "yes"}}))
+	require.NoError(s.t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Another way", Tier: tier, Offered: true}))
+	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(s.t, err)
+	return q
 }
 
 var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)

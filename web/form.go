@@ -51,6 +51,22 @@ func (f *form) number(name, what string) float64 {
 	return v
 }
 
+// given reads a number that may be left out: nothing then.
+func (f *form) given(name, what string) float64 {
+	if !f.checked(name) {
+		return 0
+	}
+	return f.number(name, what)
+}
+
+// counted reads a whole number that may be left out.
+func (f *form) counted(name, what string) int {
+	if !f.checked(name) {
+		return 0
+	}
+	return f.whole(name, what)
+}
+
 func (f *form) whole(name, what string) int {
 	v := f.number(name, what)
 	if v != math.Trunc(v) || math.Abs(v) > 1e9 {

@@ -21,23 +21,11 @@ func makingOf(f *form) *studio.Making {
 	if !f.checked("desk") {
 		return nil
 	}
-	count := func(name, what string) int {
-		if !f.checked(name) {
-			return 0
-		}
-		return f.whole(name, what)
-	}
-	amount := func(name, what string) float64 {
-		if !f.checked(name) {
-			return 0
-		}
-		return f.number(name, what)
-	}
 	return &studio.Making{
-		School: f.text("school"), DetailFactor: amount("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
-		Apart: f.checked("apart"), SeamMM: 10 * amount("seam", "Seam"), Cast: f.checked("cast"), Option: f.checked("option"), Weapon: f.text("weapon"),
-		Features: finish.Features{Eyes: count("eyes", "Eyes"), Faces: count("faces", "Faces"), Letters: count("letters", "Letters"), Small: count("small", "Small things"),
-			Colours: count("colours", "Colours"), MaskMM: 10 * amount("mask", "Edge to mask"), Weather: f.checked("weather"), FitHours: amount("fit", "Fitting out")},
+		School: f.text("school"), DetailFactor: f.given("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
+		Apart: f.checked("apart"), SeamMM: 10 * f.given("seam", "Seam"), Cast: f.checked("cast"), Option: f.checked("option"), Weapon: f.text("weapon"),
+		Features: finish.Features{Eyes: f.counted("eyes", "Eyes"), Faces: f.counted("faces", "Faces"), Letters: f.counted("letters", "Letters"), Small: f.counted("small", "Small things"),
+			Colours: f.counted("colours", "Colours"), MaskMM: 10 * f.given("mask", "Edge to mask"), Weather: f.checked("weather"), FitHours: f.given("fit", "Fitting out")},
 	}
 }
 
@@ -67,14 +55,8 @@ func (s *Server) deskDone(w http.ResponseWriter, r *http.Request, err error, tol
 
 func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	t := studio.Terms{RushPercent: 0, DiscountWhy: f.text("why"), BeforeTax: f.checked("before_tax")}
-	percent := func(name, what string) float64 {
-		if !f.checked(name) {
-			return 0
-		}
-		return f.number(name, what)
-	}
-	t.RushPercent, t.Discount = percent("rush", "Rush"), percent("discount", "Discount")
+	t := studio.Terms{DiscountWhy: f.text("why"), BeforeTax: f.checked("before_tax")}
+	t.RushPercent, t.Discount = f.given("rush", "Rush"), f.given("discount", "Discount")
 	if f.checked("margin") {
 		m := f.number("margin", "Margin")
 		t.MarginPercent = &m
@@ -120,14 +102,9 @@ func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
 func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	v := studio.Variant{ID: pathID(r, "variant"), Name: f.text("name"), Tier: f.text("tier"), Process: f.text("process"), School: f.text("school"), Offered: f.checked("offered")}
-	if f.checked("factor") {
-		v.Factor = f.number("factor", "Size") / 100
-	}
+	v.Factor, v.CutInto = f.given("factor", "Size")/100, f.counted("cut", "Printed in pieces")
 	if v.Factor == 1 {
 		v.Factor = 0
-	}
-	if f.checked("cut") {
-		v.CutInto = f.whole("cut", "Printed in pieces")
 	}
 	if v.Name == "" {
 		v.Name = variantName(v)
@@ -174,15 +151,9 @@ func (s *Server) takeVariant(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	number := func(name, what string) float64 {
-		if !f.checked(name) {
-			return 0
-		}
-		return f.number(name, what)
-	}
-	e := quote.Extra{Kind: f.text("kind"), What: f.text("what"), Each: number("each", "Price"), Count: number("count", "How many"), Pack: number("pack", "In a pack"),
-		PerCopy: f.checked("per_copy"), Hours: number("hours", "Hours"), Figures: int(number("figures", "Figures")), FigureHours: number("figure_hours", "Hours of a further figure"),
-		Revisions: int(number("revisions", "Revisions")), Odds: number("odds", "Odds") / 100, WorseHours: number("worse_hours", "Hours then"), StopAt: number("stop_at", "Stop and ask")}
+	e := quote.Extra{Kind: f.text("kind"), What: f.text("what"), Each: f.given("each", "Price"), Count: f.given("count", "How many"), Pack: f.given("pack", "In a pack"),
+		PerCopy: f.checked("per_copy"), Hours: f.given("hours", "Hours"), Figures: f.counted("figures", "Figures"), FigureHours: f.given("figure_hours", "Hours of a further figure"),
+		Revisions: f.counted("revisions", "Revisions"), Odds: f.given("odds", "Odds") / 100, WorseHours: f.given("worse_hours", "Hours then"), StopAt: f.given("stop_at", "Stop and ask")}
 	err := f.err
 	if err == nil {
 		err = s.app.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)

@@ -48,6 +48,7 @@ func (s *Server) quoteRoutes(r chi.Router) {
 // deskView is the quote sheet with what its drawings need.
 type deskView struct {
 	app.Desk
+	Range        quote.Range // when it was asked for
 	Kinds        []string
 	Tiers        []string
 	Longest      int64
@@ -219,7 +220,7 @@ func (v deskView) RevisionChanges(i int) (out []string) {
 	if i+1 >= len(v.Quotes) {
 		return nil
 	}
-	for _, c := range studio.Differences(v.Quotes[i+1].Document.Specs(), v.Quotes[i].Document.Specs()) {
+	for _, c := range studio.Differences(v.Quotes[i+1].Specs(), v.Quotes[i].Specs()) {
 		out = append(out, c.What+": "+c.Before+" → "+c.After)
 	}
 	return out

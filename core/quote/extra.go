@@ -59,6 +59,22 @@ func (e Extra) Check() string {
 	return ""
 }
 
+// LikelyHours are the hands it takes by the book, for so many copies: a sculpt is made once,
+// whatever is printed of it; what may turn out worse counts by its odds.
+func (e Extra) LikelyHours(b rates.Book, copies float64) float64 {
+	if e.Kind == Sculpt {
+		return e.Hours + float64(max(0, e.Figures-1))*e.FigureHours + float64(e.Revisions)*b.V("revision.hours")
+	}
+	if !e.PerCopy {
+		copies = 1
+	}
+	hours := e.Hours
+	if e.Kind == Restore {
+		hours += e.Odds * e.WorseHours
+	}
+	return hours * copies
+}
+
 func (b *builder) extra(e Extra, copies float64) {
 	count, times := max(1, e.Count), 1.0
 	if e.PerCopy {
@@ -75,7 +91,7 @@ func (b *builder) extra(e Extra, copies float64) {
 		}
 		b.add(Bought, e.What, e.Each*n, 0, rates.Working{Formula: formula, Inputs: in})
 	}
-	hours, formula := e.Hours*times, "hours × wage"
+	hours, formula := e.LikelyHours(b.book, copies), "hours × wage"
 	in := []rates.Figure{rates.Of("hours", e.Hours, "h", rates.Ours)}
 	if e.PerCopy && copies > 1 {
 		formula, in = "hours × copies × wage", append(in, rates.Of("copies", copies, "×", rates.Derived))
@@ -84,13 +100,11 @@ func (b *builder) extra(e Extra, copies float64) {
 	switch e.Kind {
 	case Sculpt:
 		key, wage = "sculpt", b.book.Get("wage.sculpt")
-		hours = e.Hours + float64(max(0, e.Figures-1))*e.FigureHours + float64(e.Revisions)*b.book.V("revision.hours")
 		formula = "(base + further figures × hours + revisions × hours) × wage"
 		in = []rates.Figure{rates.Of("base sculpt", e.Hours, "h", rates.Ours), rates.Of("further figures", float64(max(0, e.Figures-1)), "×", rates.Ours), rates.Of("a further figure", e.FigureHours, "h", rates.Ours),
 			rates.Of("revisions", float64(e.Revisions), "×", rates.Ours), b.book.Get("revision.hours")}
 	case Restore:
 		wage = b.book.Get("wage.paint")
-		hours += e.Odds * e.WorseHours * times
 		formula = "(hours + odds of worse × hours then) × wage"
 		in = append(in, rates.Of("odds of finding worse", 100*e.Odds, "%", rates.Ours), rates.Of("hours then", e.WorseHours, "h", rates.Ours))
 	}
