@@ -1,5 +1,5 @@
 // Package app is what people do in the studio: each exported method of App is one
-// deed or one sheet. A deed loads what it needs, asks studio and core, and saves in
+// change or one sheet. A change loads what it needs, asks studio and core, and saves in
 // one transaction together with its line in the logbook.
 package app
 
@@ -42,14 +42,14 @@ type Limits struct {
 	Triangles   int   // of one model
 }
 
-// Hand is who does a deed: a person, a client or a machine (id 0).
-type Hand struct {
+// Actor is who does a change: a person, a client or a machine (id 0).
+type Actor struct {
 	ID   int64
 	Name string
 }
 
-// HandOf makes a hand of a person.
-func HandOf(p studio.Person) Hand { return Hand{p.ID, p.Name} }
+// ActorOf makes a hand of a person.
+func ActorOf(p studio.Person) Actor { return Actor{p.ID, p.Name} }
 
 // A Refusal is an answer to the person who asked: what is wrong, and what to do.
 // Everything else that goes wrong is a fault of the program or the machine.
@@ -77,28 +77,28 @@ func upper(s string) string {
 // NotFound reports that what was asked for is not there.
 func NotFound(err error) bool { return errors.Is(err, store.ErrNotFound) }
 
-// deed is one change: the transaction, who does it and when.
-type deed struct {
+// Change is one change: the transaction, who does it and when.
+type Change struct {
 	*store.Tx
-	hand Hand
-	now  time.Time
+	Who Actor
+	Now time.Time
 }
 
-// about says what a line of the logbook speaks of.
-type about struct{ order, piece, plate int64 }
+// About says what a line of the logbook speaks of.
+type About struct{ Order, Piece, Plate int64 }
 
-func (d deed) log(what string, of about, format string, args ...any) error {
-	return d.Log(studio.Entry{At: d.now, PersonID: d.hand.ID, Who: d.hand.Name, Deed: what, Text: fmt.Sprintf(format, args...),
-		OrderID: of.order, PieceID: of.piece, PlateID: of.plate})
+func (d Change) Note(what string, of About, format string, args ...any) error {
+	return d.Log(studio.Entry{At: d.Now, PersonID: d.Who.ID, Who: d.Who.Name, Event: what, Text: fmt.Sprintf(format, args...),
+		OrderID: of.Order, PieceID: of.Piece, PlateID: of.Plate})
 }
 
 // do runs a change.
-func (a *App) do(ctx context.Context, hand Hand, f func(deed) error) error {
-	return a.Store.Write(ctx, func(tx *store.Tx) error { return f(deed{tx, hand, a.Clock.Now()}) })
+func (a *App) do(ctx context.Context, hand Actor, f func(Change) error) error {
+	return a.Store.Write(ctx, func(tx *store.Tx) error { return f(Change{tx, hand, a.Clock.Now()}) })
 }
 
-// house loads what estimates draw on.
-func house(tx *store.Tx) (h studio.House, err error) {
+// shop loads what estimates draw on.
+func shop(tx *store.Tx) (h studio.Shop, err error) {
 	if h.Studio, err = tx.Studio(); err != nil && !NotFound(err) {
 		return h, err
 	}
@@ -110,34 +110,34 @@ func house(tx *store.Tx) (h studio.House, err error) {
 	if h.Machines, err = tx.Machines(); err != nil {
 		return h, err
 	}
-	learned, err := tx.Lessons()
+	learned, err := tx.TimedRuns()
 	if err != nil {
 		return h, err
 	}
 	for i := range h.Machines {
-		h.Machines[i].Learned = studio.Learn(learned[h.Machines[i].ID])
+		h.Machines[i].Calibration = studio.Calibrate(learned[h.Machines[i].ID])
 	}
 	if h.Materials, err = tx.Materials(); err != nil {
 		return h, err
 	}
-	if h.Taught, err = tx.Taught(); err != nil {
+	if h.History, err = tx.History(); err != nil {
 		return h, err
 	}
 	people, err := tx.People()
-	h.Taught.Wages = map[int64]rates.Figure{}
+	h.History.Wages = map[int64]rates.Figure{}
 	for _, p := range people {
 		if p.WageMinor > 0 {
 			wage := float64(p.WageMinor) / math.Pow10(int(studio.Digits(h.Studio.Currency)))
-			h.Taught.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
+			h.History.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
 		}
 	}
 	return h, err
 }
 
-// House returns the studio with its machines, materials and rates.
-func (a *App) House(ctx context.Context) (h studio.House, err error) {
+// Shop returns the studio with its machines, materials and rates.
+func (a *App) Shop(ctx context.Context) (h studio.Shop, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		h, err = house(tx)
+		h, err = shop(tx)
 		return err
 	})
 	return h, err

@@ -62,8 +62,8 @@ func TestOrderFromFileToClosed(t *testing.T) {
 	require.NoError(t, err)
 	var deeds []string
 	for _, e := range log {
-		deeds = append(deeds, e.Deed)
-		assert.NotEmpty(t, e.Who, e.Deed)
+		deeds = append(deeds, e.Event)
+		assert.NotEmpty(t, e.Who, e.Event)
 	}
 	for _, want := range []string{"enquiry taken in", "item added", "quote sent", "quote accepted", "pieces made", "deposit arrived", "plate laid", "run started",
 		"run ended", "plate emptied", "printed", "stamped", "delivered", "order closed"} {
@@ -112,7 +112,7 @@ func TestQuoteLinkEndsWithTheQuote(t *testing.T) {
 	second, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Equal(t, 2, second.Revision)
-	old, err := s.QuoteFor(s.Ctx, first.Token)
+	old, err := s.ClientQuote(s.Ctx, first.Token)
 	require.NoError(t, err)
 	assert.Contains(t, old.Ended, "newer quote")
 	refusal(t, s.AnswerQuote(s.Ctx, first.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "newer quote")
@@ -120,7 +120,7 @@ func TestQuoteLinkEndsWithTheQuote(t *testing.T) {
 	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Agreed: true}), "name")
 	require.NoError(t, s.AskAboutQuote(s.Ctx, second.Token, "In white?"))
 	s.Clock.Pass(15 * 24 * time.Hour)
-	late, err := s.QuoteFor(s.Ctx, second.Token)
+	late, err := s.ClientQuote(s.Ctx, second.Token)
 	require.NoError(t, err)
 	assert.Contains(t, late.Ended, "valid until")
 	refusal(t, s.AnswerQuote(s.Ctx, second.Token, app.Answer{Accept: true, Name: "O", Agreed: true}), "valid until")
@@ -324,7 +324,7 @@ func TestStampsWaitsAndLooks(t *testing.T) {
 	require.NoError(t, s.TakeBackStamp(s.Ctx, s.Bench, code))
 	p, err := s.Piece(s.Ctx, code)
 	require.NoError(t, err)
-	assert.Equal(t, route.Strip, p.Piece.Now().Kind)
+	assert.Equal(t, route.RemoveSupports, p.Piece.Now().Kind)
 	assert.True(t, p.Wait)
 
 	// Forgotten in the evening, stamped in the morning with the time it was done.
@@ -393,7 +393,7 @@ func TestTodayInOrderOfUrgency(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy is it?"))
 	s.Clock.Pass(8 * time.Hour)
-	require.NoError(t, s.FinishRun(s.Ctx, app.Hand{Name: "Tarn"}, number, time.Time{}, nil))
+	require.NoError(t, s.FinishRun(s.Ctx, app.Actor{Name: "Tarn"}, number, time.Time{}, nil))
 
 	today, err := s.Today(s.Ctx)
 	require.NoError(t, err)
@@ -474,7 +474,7 @@ func TestStudioRefusesNonsense(t *testing.T) {
 	s := apptest.New(t)
 	good := studio.Studio{Name: "A", Currency: "eur", TaxPercent: 19, TimeZone: "Europe/Berlin", PublicURL: "https://a.example/"}
 	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, good))
-	h, err := s.House(s.Ctx)
+	h, err := s.Shop(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "EUR", h.Studio.Currency)
 	assert.Equal(t, "https://a.example", h.Studio.PublicURL)
@@ -496,13 +496,13 @@ func TestStudioRefusesNonsense(t *testing.T) {
 		change(&bad)
 		refusal(t, s.SaveStudio(s.Ctx, s.Owner, bad), says)
 	}
-	_, err = s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.KindForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0}})
+	_, err = s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.GearForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0}})
 	refusal(t, err, "Layer height")
-	m, err := s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.KindForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0.05}})
+	m, err := s.SaveMachine(s.Ctx, s.Owner, s.Tarn, app.GearForm{Name: "Tarn", Active: true, Figures: map[string]float64{"layer": 0.05}})
 	require.NoError(t, err)
 	assert.Equal(t, rates.Ours, m.Figures["layer"].Source)
 	assert.Equal(t, rates.Memory, m.Figures["width"].Source)
-	_, err = s.SaveMachine(s.Ctx, s.Owner, 0, app.KindForm{Name: "tarn", Active: true, Process: "resin"})
+	_, err = s.SaveMachine(s.Ctx, s.Owner, 0, app.GearForm{Name: "tarn", Active: true, Process: "resin"})
 	refusal(t, err, "already called Tarn")
 }
 
@@ -674,7 +674,7 @@ func TestCancellingWhileItPrints(t *testing.T) {
 	refusal(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil), "is bare")
 }
 
-// Every deed leaves a line in the logbook; a deed refused leaves none.
+// Every change leaves a line in the logbook; a change refused leaves none.
 func TestEveryDeedIsLogged(t *testing.T) {
 	s := apptest.New(t)
 	lines := func() int {
@@ -732,14 +732,14 @@ func TestAnEmptyStudioIsLed(t *testing.T) {
 	today, err := s.Today(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Name the studio", "Add the machines that print", "Add the materials they print with"}, titles(today))
-	o, err := s.NewOrder(s.Ctx, app.Hand{Name: "x"}, app.OrderForm{NewClient: "A", Title: "B"})
+	o, err := s.NewOrder(s.Ctx, app.Actor{Name: "x"}, app.OrderForm{NewClient: "A", Title: "B"})
 	require.NoError(t, err)
-	_, _, err = s.AddItem(s.Ctx, app.Hand{Name: "x"}, o.Number, []app.Upload{apptest.Upload("vase.stl", apptest.Vase())}, false)
+	_, _, err = s.AddItem(s.Ctx, app.Actor{Name: "x"}, o.Number, []app.Upload{apptest.Upload("vase.stl", apptest.Vase())}, false)
 	require.NoError(t, err)
 	sheet, err := s.OrderSheet(s.Ctx, o.Number)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(sheet.Troubles(), " "), "no resin machine in the studio")
-	_, err = s.SendQuote(s.Ctx, app.Hand{Name: "x"}, o.Number, "")
+	_, err = s.SendQuote(s.Ctx, app.Actor{Name: "x"}, o.Number, "")
 	refusal(t, err, "cannot be sent yet")
 }
 

@@ -130,7 +130,7 @@ type PieceSheet struct {
 	Log       []studio.Entry
 	MayStamp  error
 	TakeBack  string // what can be taken back; empty: nothing
-	BackTo    []route.Kind
+	BackTo    []route.StageKind
 	Next      string // the code of the next ready piece at the same stage
 	NextAlike int    // how many more wait for the same stage
 	Now       time.Time
@@ -150,7 +150,7 @@ func (a *App) Piece(ctx context.Context, code string) (s PieceSheet, err error) 
 		if err != nil {
 			return err
 		}
-		h, err := house(tx)
+		h, err := shop(tx)
 		if err != nil {
 			return err
 		}
@@ -166,8 +166,8 @@ func (a *App) Piece(ctx context.Context, code string) (s PieceSheet, err error) 
 			return err
 		}
 		s.Model = models[p.ID]
-		if study, err := tx.Study(p.ModelID); err == nil {
-			for _, f := range study.Fragile[:min(len(study.Fragile), 3)] {
+		if analysis, err := tx.Analysis(p.ModelID); err == nil {
+			for _, f := range analysis.Fragile[:min(len(analysis.Fragile), 3)] {
 				s.Fragile = append(s.Fragile, f.Scaled(p.Scale))
 			}
 		} else if !NotFound(err) {
@@ -238,9 +238,9 @@ func (st Stamp) when(p studio.Piece, now time.Time, zone *time.Location) (time.T
 }
 
 // Stamp stamps the stage that is next.
-func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done studio.Piece, err error) {
+func (a *App) Stamp(ctx context.Context, hand Actor, code string, st Stamp) (done studio.Piece, err error) {
 	st.Note = strings.TrimSpace(st.Note)
-	err = a.do(ctx, hand, func(d deed) error {
+	err = a.do(ctx, hand, func(d Change) error {
 		p, err := d.Piece(code)
 		if err != nil {
 			return err
@@ -249,7 +249,7 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 		if err != nil {
 			return err
 		}
-		at, err := st.when(p, d.now, s.Zone())
+		at, err := st.when(p, d.Now, s.Zone())
 		if err != nil {
 			return err
 		}
@@ -273,7 +273,7 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 		if st.Minutes > 24*60 {
 			return refuse("%s minutes are more than a day; enter the minutes of hands.", fmt.Sprint(int(st.Minutes)))
 		}
-		stage.Mark, stage.PersonID, stage.Done, stage.Minutes, stage.Note = route.Done, d.hand.ID, at, st.Minutes, st.Note
+		stage.Mark, stage.PersonID, stage.Done, stage.Minutes, stage.Note = route.Done, d.Who.ID, at, st.Minutes, st.Note
 		stage.Until = at.Add(time.Duration(stage.WaitS) * time.Second)
 		name := stage.Kind.Manner().Name
 		if p.Now() == nil {
@@ -286,15 +286,15 @@ func (a *App) Stamp(ctx context.Context, hand Hand, code string, st Stamp) (done
 			return err
 		}
 		done = p
-		return d.log("stamped", about{order: p.OrderID, piece: p.ID}, "%s: %s, %.0f min%s", p.Code, name, st.Minutes, dash(st.Note))
+		return d.Note("stamped", About{Order: p.OrderID, Piece: p.ID}, "%s: %s, %.0f min%s", p.Code, name, st.Minutes, dash(st.Note))
 	})
 	return done, err
 }
 
 // SendBack strikes the stage that is next through and repeats the stages from an
 // earlier one on: a look to filling, say, or a broken piece to the print.
-func (a *App) SendBack(ctx context.Context, hand Hand, code string, to route.Kind, note string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SendBack(ctx context.Context, hand Actor, code string, to route.StageKind, note string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		p, err := d.Piece(code)
 		if err != nil {
 			return err
@@ -308,7 +308,7 @@ func (a *App) SendBack(ctx context.Context, hand Hand, code string, to route.Kin
 		}
 		at := p.Strip().Now()
 		s := &p.Stages[at]
-		s.Mark, s.PersonID, s.Done, s.Note = route.SentBack, d.hand.ID, d.now, strings.TrimSpace(note)
+		s.Mark, s.PersonID, s.Done, s.Note = route.SentBack, d.Who.ID, d.Now, strings.TrimSpace(note)
 		var again []studio.Stage
 		for _, r := range repeat {
 			again = append(again, studio.Stage{Stage: r})
@@ -324,7 +324,7 @@ func (a *App) SendBack(ctx context.Context, hand Hand, code string, to route.Kin
 		if err := d.SaveStages(&p); err != nil {
 			return err
 		}
-		return d.log("sent back", about{order: p.OrderID, piece: p.ID}, "%s to %s%s", p.Code, to.Manner().Name, dash(note))
+		return d.Note("sent back", About{Order: p.OrderID, Piece: p.ID}, "%s to %s%s", p.Code, to.Manner().Name, dash(note))
 	})
 }
 
@@ -344,13 +344,13 @@ func takeBack(p studio.Piece, now time.Time) error {
 
 // TakeBackStamp undoes a piece's last stamp, or its being sent back. The logbook
 // keeps both.
-func (a *App) TakeBackStamp(ctx context.Context, hand Hand, code string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) TakeBackStamp(ctx context.Context, hand Actor, code string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		p, err := d.Piece(code)
 		if err != nil {
 			return err
 		}
-		if err := takeBack(p, d.now); err != nil {
+		if err := takeBack(p, d.Now); err != nil {
 			return refused(err)
 		}
 		o, err := d.OrderByID(p.OrderID)
@@ -382,14 +382,14 @@ func (a *App) TakeBackStamp(ctx context.Context, hand Hand, code string) error {
 		if err := d.SaveStages(&p); err != nil {
 			return err
 		}
-		return d.log("taken back", about{order: p.OrderID, piece: p.ID}, "%s: %s is open again", p.Code, name)
+		return d.Note("taken back", About{Order: p.OrderID, Piece: p.ID}, "%s: %s is open again", p.Code, name)
 	})
 }
 
 // ReplaceScrapped makes a new piece in place of a scrapped one, or settles that the
 // client does without it.
-func (a *App) ReplaceScrapped(ctx context.Context, hand Hand, code string, leaveOut bool) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) ReplaceScrapped(ctx context.Context, hand Actor, code string, leaveOut bool) error {
+	return a.do(ctx, hand, func(d Change) error {
 		p, err := d.Piece(code)
 		if err != nil {
 			return err
@@ -409,7 +409,7 @@ func (a *App) ReplaceScrapped(ctx context.Context, hand Hand, code string, leave
 			if err := d.SavePiece(p); err != nil {
 				return err
 			}
-			return d.log("left out", about{order: p.OrderID, piece: p.ID}, "%s: the client does without", p.Code)
+			return d.Note("left out", About{Order: p.OrderID, Piece: p.ID}, "%s: the client does without", p.Code)
 		}
 		o, err := d.OrderByID(p.OrderID)
 		if err != nil {
@@ -422,7 +422,7 @@ func (a *App) ReplaceScrapped(ctx context.Context, hand Hand, code string, leave
 		fresh := p
 		fresh.ID, fresh.Code, fresh.ReplacesID, fresh.State, fresh.Attempt = 0, studio.NextCode(o.Number, codes), p.ID, studio.Waiting, p.Attempt+1
 		fresh.Stages = nil
-		seen := map[route.Kind]bool{}
+		seen := map[route.StageKind]bool{}
 		for _, s := range p.Stages {
 			if !seen[s.Kind] {
 				seen[s.Kind] = true
@@ -432,6 +432,6 @@ func (a *App) ReplaceScrapped(ctx context.Context, hand Hand, code string, leave
 		if err := errors.Join(d.AddPiece(&fresh), d.FollowParts(o.ID)); err != nil {
 			return err
 		}
-		return d.log("piece made", about{order: o.ID, piece: fresh.ID}, "%s in place of %s", fresh.Code, p.Code)
+		return d.Note("piece made", About{Order: o.ID, Piece: fresh.ID}, "%s in place of %s", fresh.Code, p.Code)
 	})
 }

@@ -28,13 +28,13 @@ func (p Packed) Codes() string {
 
 // Compared sets planned and actual hands side by side, for one kind of stage.
 type Compared struct {
-	Kind    route.Kind
+	Kind    route.StageKind
 	Planned float64 // minutes, first pass only
 	Actual  float64 // minutes stamped, repeats included
 	Repeats int
 }
 
-// DeliverySheet is an order on its way out of the house.
+// DeliverySheet is an order on its way out of the studio.
 type DeliverySheet struct {
 	OrderSheet
 	Packed   []Packed
@@ -84,7 +84,7 @@ func (a *App) delivery(tx *store.Tx, number string) (s DeliverySheet, err error)
 			s.Estimate += di.Cost.Grams
 		}
 	}
-	hours := map[route.Kind]*Compared{}
+	hours := map[route.StageKind]*Compared{}
 	for _, p := range s.Pieces {
 		s.compare(hours, p)
 		switch {
@@ -113,7 +113,7 @@ func (a *App) delivery(tx *store.Tx, number string) (s DeliverySheet, err error)
 	}
 	booked, err := tx.BookedFor(s.Order.ID)
 	s.Used = map[string]float64{}
-	for _, m := range s.House.Materials {
+	for _, m := range s.Shop.Materials {
 		if g, ok := booked[m.ID]; ok {
 			s.Used[m.Name] = g
 		}
@@ -121,7 +121,7 @@ func (a *App) delivery(tx *store.Tx, number string) (s DeliverySheet, err error)
 	return s, err
 }
 
-func (s *DeliverySheet) compare(hours map[route.Kind]*Compared, p studio.Piece) {
+func (s *DeliverySheet) compare(hours map[route.StageKind]*Compared, p studio.Piece) {
 	for _, st := range p.Stages {
 		c := hours[st.Kind]
 		if c == nil {
@@ -137,16 +137,16 @@ func (s *DeliverySheet) compare(hours map[route.Kind]*Compared, p studio.Piece) 
 	}
 }
 
-// Deliver notes that the order left the house, now (zero) or on a day that has
+// Deliver notes that the order left the studio, now (zero) or on a day that has
 // passed.
-func (a *App) Deliver(ctx context.Context, hand Hand, number string, on time.Time) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) Deliver(ctx context.Context, hand Actor, number string, on time.Time) error {
+	return a.do(ctx, hand, func(d Change) error {
 		s, err := a.delivery(d.Tx, number)
 		if err != nil {
 			return err
 		}
 		if on.IsZero() {
-			on = d.now
+			on = d.Now
 		}
 		switch {
 		case s.Order.State != studio.Accepted:
@@ -155,7 +155,7 @@ func (a *App) Deliver(ctx context.Context, hand Hand, number string, on time.Tim
 			return refuse("%s was scrapped: print it again, or settle that the client does without.", s.Short[0].Code)
 		case !s.Complete():
 			return refuse("%s of order %s still in work.", Say(s.Open, "piece"), number)
-		case on.After(d.now.Add(24 * time.Hour)):
+		case on.After(d.Now.Add(24 * time.Hour)):
 			return refuse("It cannot have been delivered on a day to come.")
 		}
 		o := s.Order
@@ -163,13 +163,13 @@ func (a *App) Deliver(ctx context.Context, hand Hand, number string, on time.Tim
 		if err := d.SaveOrder(&o); err != nil {
 			return err
 		}
-		return d.log("delivered", about{order: o.ID}, "%s to %s", Say(len(s.Pieces), "piece"), o.Client)
+		return d.Note("delivered", About{Order: o.ID}, "%s to %s", Say(len(s.Pieces), "piece"), o.Client)
 	})
 }
 
 // CloseOrder ends an order that was delivered.
-func (a *App) CloseOrder(ctx context.Context, hand Hand, number string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) CloseOrder(ctx context.Context, hand Actor, number string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -177,10 +177,10 @@ func (a *App) CloseOrder(ctx context.Context, hand Hand, number string) error {
 		if o.State != studio.Delivered {
 			return refuse("Order %s is %s: it is closed after delivery.", number, o.State)
 		}
-		o.State, o.Closed = studio.Closed, d.now
+		o.State, o.Closed = studio.Closed, d.Now
 		if err := d.SaveOrder(&o); err != nil {
 			return err
 		}
-		return d.log("order closed", about{order: o.ID}, "%s", o.Title)
+		return d.Note("order closed", About{Order: o.ID}, "%s", o.Title)
 	})
 }

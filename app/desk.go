@@ -14,36 +14,36 @@ import (
 	"sakuji/studio"
 )
 
-// Desk is an order's quote sheet.
-type Desk struct {
+// Pricing is an order's quote sheet.
+type Pricing struct {
 	OrderSheet
-	Variants []PricedVariant
-	Earliest time.Time // by summed hands in usual hours, machines and waits
-	Soonest  time.Time // day and night: what no rush can beat
-	People   []studio.Person
-	Since    []studio.Change // since the newest quote was sent
-	Schools  []finish.School
+	Variants     []PricedVariant
+	Earliest     time.Time // by summed hands in usual hours, machines and waits
+	Soonest      time.Time // day and night: what no rush can beat
+	People       []studio.Person
+	Since        []studio.Change // since the newest quote was sent
+	FinishRoutes []finish.Route
 }
 
-// Desk returns an order's quote sheet.
-func (a *App) Desk(ctx context.Context, number string) (s Desk, err error) {
+// Pricing returns an order's quote sheet.
+func (a *App) Pricing(ctx context.Context, number string) (s Pricing, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		s, err = a.desk(tx, number)
+		s, err = a.pricing(tx, number)
 		return err
 	})
 	return s, err
 }
 
-func (a *App) desk(tx *store.Tx, number string) (s Desk, err error) {
+func (a *App) pricing(tx *store.Tx, number string) (s Pricing, err error) {
 	if s.OrderSheet, err = a.orderSheet(tx, number); err != nil {
 		return s, err
 	}
 	if s.People, err = tx.People(); err != nil {
 		return s, err
 	}
-	s.Schools = finish.Schools()
-	s.Earliest = schedule.Earliest(s.Now, chains(s.Items), hours(s.House))
-	s.Soonest = schedule.Earliest(s.Now, chains(s.Items), schedule.Always(int(s.House.Book.V("day.hands"))))
+	s.FinishRoutes = finish.Routes()
+	s.Earliest = schedule.Earliest(s.Now, chains(s.Items), hours(s.Shop))
+	s.Soonest = schedule.Earliest(s.Now, chains(s.Items), schedule.Always(int(s.Shop.Book.V("day.hands"))))
 	if q := s.Newest(); q != nil {
 		s.Since = studio.Differences(q.Specs(), bare(s.Items))
 	}
@@ -62,12 +62,12 @@ func bare(items []PricedItem) (out []studio.Item) {
 
 // RangeOf lives through the order again and again: what it may cost.
 func (s OrderSheet) RangeOf() quote.Range {
-	return quote.Simulate(s.House.Book, costs(s.Items), Dice(uint64(s.Order.ID)), quote.Draws, studio.Digits(s.House.Studio.Currency))
+	return quote.Simulate(s.Shop.Book, costs(s.Items), Dice(uint64(s.Order.ID)), quote.Draws, studio.Digits(s.Shop.Studio.Currency))
 }
 
 // RushFor is the rush that a day of delivery asks: so much for each working day sooner than
 // usual hours allow; never says that no rush can do it.
-func (s Desk) RushFor(day time.Time) (percent float64, never bool) {
+func (s Pricing) RushFor(day time.Time) (percent float64, never bool) {
 	if !day.Before(s.Earliest) {
 		return 0, false
 	}
@@ -75,13 +75,13 @@ func (s Desk) RushFor(day time.Time) (percent float64, never bool) {
 		return 0, true
 	}
 	days := math.Ceil(s.Earliest.Sub(day).Hours() / 24)
-	return days * s.House.Book.V("rush.day"), false
+	return days * s.Shop.Book.V("rush.day"), false
 }
 
-// SchoolRow is a part under one finish route.
-type SchoolRow struct {
-	finish.School
-	House    bool // the studio's own choice
+// FinishRouteRow is a part under one finish route.
+type FinishRouteRow struct {
+	finish.Route
+	Default  bool // the studio's own choice
 	Now      bool // as the item has it
 	HandsMin float64
 	WaitMin  float64
@@ -90,8 +90,8 @@ type SchoolRow struct {
 	Minor    int64 // cost of the item
 }
 
-// SchoolsOf prices an item under every finish route, in the order of cost.
-func (a *App) SchoolsOf(ctx context.Context, number string, itemID int64) (s OrderSheet, it studio.Item, list []SchoolRow, err error) {
+// FinishRoutes prices an item under every finish route, in the order of cost.
+func (a *App) FinishRoutes(ctx context.Context, number string, itemID int64) (s OrderSheet, it studio.Item, list []FinishRouteRow, err error) {
 	s, err = a.OrderSheet(ctx, number)
 	if err != nil {
 		return s, it, nil, err
@@ -104,13 +104,13 @@ func (a *App) SchoolsOf(ctx context.Context, number string, itemID int64) (s Ord
 	if it.Tier == route.Raw {
 		return s, it, nil, nil
 	}
-	house := s.House.At(s.Order.Terms)
-	usual := house.Studio.Ways.School(it.Parts[0].Process, it.Tier)
-	for _, school := range finish.Schools() {
+	house := s.Shop.At(s.Order.Terms)
+	usual := house.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier)
+	for _, finishRoute := range finish.Routes() {
 		one := it
-		one.School = school.Key
+		one.FinishRoute = finishRoute.Key
 		e := house.Estimate(one)
-		row := SchoolRow{School: school, House: school.Key == usual, Now: school.Key == it.School || it.School == "" && school.Key == usual, HandsMin: e.HandsMinutes, Minor: e.CostMinor}
+		row := FinishRouteRow{Route: finishRoute, Default: finishRoute.Key == usual, Now: finishRoute.Key == it.FinishRoute || it.FinishRoute == "" && finishRoute.Key == usual, HandsMin: e.HandsMinutes, Minor: e.CostMinor}
 		for _, step := range e.Chain {
 			row.WaitMin += step.WaitMin
 		}
@@ -126,7 +126,7 @@ func (a *App) SchoolsOf(ctx context.Context, number string, itemID int64) (s Ord
 		}
 		list = append(list, row)
 	}
-	slices.SortStableFunc(list, func(a, b SchoolRow) int { return int(a.Minor - b.Minor) })
+	slices.SortStableFunc(list, func(a, b FinishRouteRow) int { return int(a.Minor - b.Minor) })
 	return s, it, list, nil
 }
 

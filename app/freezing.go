@@ -15,9 +15,9 @@ import (
 // document freezes a sheet, with the variants that are offered and the options.
 func document(tx *store.Tx, s OrderSheet) (studio.Document, error) {
 	doc := studio.Document{
-		Studio: s.House.Studio, Client: s.Client, Number: s.Order.Number, Title: s.Order.Title,
-		Price: s.Price, WageMinor: s.Order.Terms.WageMinor, Terms: s.House.Terms(s.Order.Terms),
-		Earliest: schedule.Earliest(s.Now, chains(s.Items), hours(s.House)).UnixMilli(),
+		Studio: s.Shop.Studio, Client: s.Client, Number: s.Order.Number, Title: s.Order.Title,
+		Price: s.Price, WageMinor: s.Order.Terms.WageMinor, Terms: s.Shop.Terms(s.Order.Terms),
+		Earliest: schedule.Earliest(s.Now, chains(s.Items), hours(s.Shop)).UnixMilli(),
 	}
 	if !s.Order.Wanted.IsZero() {
 		doc.Wanted = s.Order.Wanted.UnixMilli()

@@ -32,7 +32,7 @@ func (a *App) Client(ctx context.Context, id int64) (c studio.Client, orders []s
 }
 
 // SaveClient adds a client (id 0) or changes one.
-func (a *App) SaveClient(ctx context.Context, hand Hand, c studio.Client) (studio.Client, error) {
+func (a *App) SaveClient(ctx context.Context, hand Actor, c studio.Client) (studio.Client, error) {
 	c.Name, c.Email = strings.TrimSpace(c.Name), strings.TrimSpace(c.Email)
 	if c.Name == "" {
 		return c, refuse("A client needs a name.")
@@ -42,7 +42,7 @@ func (a *App) SaveClient(ctx context.Context, hand Hand, c studio.Client) (studi
 			return c, refuse("%q is not a mail address.", c.Email)
 		}
 	}
-	err := a.do(ctx, hand, func(d deed) error {
+	err := a.do(ctx, hand, func(d Change) error {
 		what, was := "client added", studio.Client{}
 		if c.ID != 0 {
 			what = "client changed"
@@ -62,11 +62,11 @@ func (a *App) SaveClient(ctx context.Context, hand Hand, c studio.Client) (studi
 			if may.now == may.before {
 				continue
 			}
-			if err := d.log("permission "+map[bool]string{true: "given", false: "taken back"}[may.now], about{}, "%s: %s", c.Name, may.text); err != nil {
+			if err := d.Note("permission "+map[bool]string{true: "given", false: "taken back"}[may.now], About{}, "%s: %s", c.Name, may.text); err != nil {
 				return err
 			}
 		}
-		return d.log(what, about{}, "%s", c.Name)
+		return d.Note(what, About{}, "%s", c.Name)
 	})
 	return c, err
 }
@@ -82,13 +82,13 @@ type OrderForm struct {
 	Note      string
 }
 
-func (d deed) fillOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
+func (d Change) fillOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
 	if name := strings.TrimSpace(f.NewClient); name != "" {
 		c := studio.Client{Name: name}
 		if err := d.SaveClient(&c); err != nil {
 			return err
 		}
-		if err := d.log("client added", about{}, "%s", c.Name); err != nil {
+		if err := d.Note("client added", About{}, "%s", c.Name); err != nil {
 			return err
 		}
 		f.ClientID = c.ID
@@ -126,9 +126,9 @@ func (d deed) fillOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
 }
 
 // NewOrder takes an enquiry in.
-func (a *App) NewOrder(ctx context.Context, hand Hand, f OrderForm) (o studio.Order, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
-		h, err := house(d.Tx)
+func (a *App) NewOrder(ctx context.Context, hand Actor, f OrderForm) (o studio.Order, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -137,7 +137,7 @@ func (a *App) NewOrder(ctx context.Context, hand Hand, f OrderForm) (o studio.Or
 	return o, err
 }
 
-func (d deed) newOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
+func (d Change) newOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
 	if err := d.fillOrder(o, f, s); err != nil {
 		return err
 	}
@@ -145,17 +145,17 @@ func (d deed) newOrder(o *studio.Order, f OrderForm, s studio.Studio) error {
 	if err != nil {
 		return err
 	}
-	o.Number, o.State, o.Created = studio.NextNumber(highest, s.FirstOrder), studio.Enquiry, d.now
+	o.Number, o.State, o.Created = studio.NextNumber(highest, s.FirstOrder), studio.Enquiry, d.Now
 	if err := d.SaveOrder(o); err != nil {
 		return err
 	}
-	return d.log("enquiry taken in", about{order: o.ID}, "%s", o.Title)
+	return d.Note("enquiry taken in", About{Order: o.ID}, "%s", o.Title)
 }
 
 // ChangeOrder changes what is said about an order.
-func (a *App) ChangeOrder(ctx context.Context, hand Hand, number string, f OrderForm) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
-		h, err := house(d.Tx)
+func (a *App) ChangeOrder(ctx context.Context, hand Actor, number string, f OrderForm) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -165,13 +165,13 @@ func (a *App) ChangeOrder(ctx context.Context, hand Hand, number string, f Order
 		if err := d.SaveOrder(o); err != nil {
 			return err
 		}
-		return d.log("order changed", about{order: o.ID}, "%s", o.Title)
+		return d.Note("order changed", About{Order: o.ID}, "%s", o.Title)
 	})
 }
 
 // onOrder loads an order that may be changed and runs a change on it.
-func (a *App) onOrder(ctx context.Context, hand Hand, number string, f func(deed, *studio.Order) error) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) onOrder(ctx context.Context, hand Actor, number string, f func(Change, *studio.Order) error) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -185,13 +185,13 @@ func (a *App) onOrder(ctx context.Context, hand Hand, number string, f func(deed
 
 // RepeatOrder makes a new enquiry of an old order: client, items, parts and
 // settled colours come along; dates, prices and pieces do not.
-func (a *App) RepeatOrder(ctx context.Context, hand Hand, number string) (o studio.Order, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
+func (a *App) RepeatOrder(ctx context.Context, hand Actor, number string) (o studio.Order, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
 		old, err := d.Order(number)
 		if err != nil {
 			return err
 		}
-		h, err := house(d.Tx)
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -224,14 +224,14 @@ func (a *App) RepeatOrder(ctx context.Context, hand Hand, number string) (o stud
 				}
 			}
 		}
-		return d.log("order repeated", about{order: o.ID}, "as order %s", old.Number)
+		return d.Note("order repeated", About{Order: o.ID}, "as order %s", old.Number)
 	})
 	return o, err
 }
 
 // CancelOrder ends an order; its pieces and its logbook stay.
-func (a *App) CancelOrder(ctx context.Context, hand Hand, number, why string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) CancelOrder(ctx context.Context, hand Actor, number, why string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -257,12 +257,12 @@ func (a *App) CancelOrder(ctx context.Context, hand Hand, number, why string) er
 		if err := d.SaveOrder(&o); err != nil {
 			return err
 		}
-		return d.log("order cancelled", about{order: o.ID}, "%s", why)
+		return d.Note("order cancelled", About{Order: o.ID}, "%s", why)
 	})
 }
 
 // withdraw ends the quotes of an order that are still open.
-func (d deed) withdraw(orderID int64, state string) error {
+func (d Change) withdraw(orderID int64, state string) error {
 	quotes, err := d.Quotes(orderID)
 	if err != nil {
 		return err
@@ -279,7 +279,7 @@ func (d deed) withdraw(orderID int64, state string) error {
 }
 
 // callOff cancels a piece; laid on a plate that has not started, it is lifted off.
-func (d deed) callOff(p studio.Piece, why string) error {
+func (d Change) callOff(p studio.Piece, why string) error {
 	if p.State == studio.OnPlate {
 		plate, err := d.PlateOfPiece(p.ID)
 		if err != nil {
@@ -296,7 +296,7 @@ func (d deed) callOff(p studio.Piece, why string) error {
 	if err := d.SavePiece(p); err != nil {
 		return err
 	}
-	return d.log("piece called off", about{order: p.OrderID, piece: p.ID}, "%s: %s", p.Code, why)
+	return d.Note("piece called off", About{Order: p.OrderID, Piece: p.ID}, "%s: %s", p.Code, why)
 }
 
 func without(list []studio.OnPlatePiece, pieceID int64) (out []studio.OnPlatePiece) {
@@ -309,7 +309,7 @@ func without(list []studio.OnPlatePiece, pieceID int64) (out []studio.OnPlatePie
 }
 
 // AddPoint notes a colour decision or a question; a client's own question too.
-func (a *App) AddPoint(ctx context.Context, hand Hand, number, kind, text string) error {
+func (a *App) AddPoint(ctx context.Context, hand Actor, number, kind, text string) error {
 	text = strings.TrimSpace(text)
 	if text == "" {
 		return refuse("Write a few words.")
@@ -317,7 +317,7 @@ func (a *App) AddPoint(ctx context.Context, hand Hand, number, kind, text string
 	if len(text) > 4000 {
 		return refuse("That is over 4,000 characters; nothing was saved. Shorten it, or send it as a picture.")
 	}
-	return a.do(ctx, hand, func(d deed) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -325,18 +325,18 @@ func (a *App) AddPoint(ctx context.Context, hand Hand, number, kind, text string
 		if !studio.OneOf(kind, studio.Colour, studio.Question, studio.Asked) {
 			return refuse("A point is a colour or a question.")
 		}
-		p := studio.Point{OrderID: o.ID, Kind: kind, Text: text, At: d.now}
+		p := studio.Point{OrderID: o.ID, Kind: kind, Text: text, At: d.Now}
 		if err := d.SavePoint(&p); err != nil {
 			return err
 		}
-		return d.log(map[string]string{studio.Colour: "colour noted", studio.Question: "question noted", studio.Asked: "client asks"}[kind],
-			about{order: o.ID}, "%s", text)
+		return d.Note(map[string]string{studio.Colour: "colour noted", studio.Question: "question noted", studio.Asked: "client asks"}[kind],
+			About{Order: o.ID}, "%s", text)
 	})
 }
 
 // SettlePoint closes a point with its answer.
-func (a *App) SettlePoint(ctx context.Context, hand Hand, number string, pointID int64, answer string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SettlePoint(ctx context.Context, hand Actor, number string, pointID int64, answer string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -347,11 +347,11 @@ func (a *App) SettlePoint(ctx context.Context, hand Hand, number string, pointID
 		}
 		for _, p := range points {
 			if p.ID == pointID {
-				p.Answer, p.Settled = strings.TrimSpace(answer), d.now
+				p.Answer, p.Settled = strings.TrimSpace(answer), d.Now
 				if err := d.SavePoint(&p); err != nil {
 					return err
 				}
-				return d.log("settled with the client", about{order: o.ID}, "%s: %s", p.Text, p.Answer)
+				return d.Note("settled with the client", About{Order: o.ID}, "%s: %s", p.Text, p.Answer)
 			}
 		}
 		return store.ErrNotFound

@@ -26,20 +26,20 @@ type Upload struct {
 
 // AddPictures adds reference pictures. Only what a browser shows as a picture is
 // taken.
-func (a *App) AddPictures(ctx context.Context, hand Hand, number string, uploads []Upload) error {
+func (a *App) AddPictures(ctx context.Context, hand Actor, number string, uploads []Upload) error {
 	for _, u := range uploads {
 		sha, n, kind, err := a.keepPicture(u)
 		if err != nil {
 			return err
 		}
-		err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
-			if err := d.AddFile(sha, n, d.now); err != nil {
+		err = a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
+			if err := d.AddFile(sha, n, d.Now); err != nil {
 				return err
 			}
 			if err := d.AddPicture(&studio.Picture{OrderID: o.ID, SHA: sha, Name: fileName(u.Name), Type: kind}); err != nil {
 				return err
 			}
-			return d.log("reference picture", about{order: o.ID}, "%s", fileName(u.Name))
+			return d.Note("reference picture", About{Order: o.ID}, "%s", fileName(u.Name))
 		})
 		if err != nil {
 			return err
@@ -82,7 +82,7 @@ func fileName(name string) string {
 	return name
 }
 
-func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it studio.Item, err error) {
+func (d Change) newItem(h studio.Shop, o studio.Order, models []studio.Model) (it studio.Item, err error) {
 	items, err := d.Items(o.ID)
 	if err != nil {
 		return it, err
@@ -104,7 +104,7 @@ func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it
 		if mat, ok := h.Material(0, p.Process); ok {
 			p.MaterialID = mat.ID
 		}
-		if p.StandingID, err = d.TakenStanding(m.ID, p.Process); err != nil {
+		if p.OrientationID, err = d.ChosenOrientation(m.ID, p.Process); err != nil {
 			return it, err
 		}
 		it.Parts = append(it.Parts, p)
@@ -112,7 +112,7 @@ func (d deed) newItem(h studio.House, o studio.Order, models []studio.Model) (it
 	if err := d.SaveItem(&it); err != nil {
 		return it, err
 	}
-	return it, d.log("item added", about{order: o.ID}, "%s, from %d file(s)", it.Title, len(models))
+	return it, d.Note("item added", About{Order: o.ID}, "%s, from %d file(s)", it.Title, len(models))
 }
 
 // title makes a name of a file's.
@@ -131,7 +131,7 @@ type ItemForm struct {
 	Copies int
 	Scale  float64
 	Parts  map[int64]PartForm
-	Making *studio.Making // nil: as it was; its extras are not looked at
+	Making *studio.ItemOptions // nil: as it was; its extras are not looked at
 }
 
 // PartForm is what can be chosen of a part.
@@ -149,13 +149,13 @@ type PartForm struct {
 const shownScale = 6e-4
 
 // ChangeItem changes an item and its parts.
-func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID int64, f ItemForm) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) ChangeItem(ctx context.Context, hand Actor, number string, itemID int64, f ItemForm) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		items, err := d.Items(o.ID)
 		if err != nil {
 			return err
 		}
-		h, err := house(d.Tx)
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -169,7 +169,7 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 			}
 			if f.Making != nil {
 				extras := it.Extras
-				it.Making = *f.Making
+				it.ItemOptions = *f.Making
 				it.Extras = extras
 			}
 			if route.TierName(it.Tier) == "" {
@@ -209,7 +209,7 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 			if err := d.saveParts(&it); err != nil {
 				return err
 			}
-			return d.log("item changed", about{order: o.ID}, "%s: %d × %s at %v", it.Title, it.Copies, route.TierName(it.Tier), it.Scale)
+			return d.Note("item changed", About{Order: o.ID}, "%s: %d × %s at %v", it.Title, it.Copies, route.TierName(it.Tier), it.Scale)
 		}
 		return store.ErrNotFound
 	})
@@ -217,8 +217,8 @@ func (a *App) ChangeItem(ctx context.Context, hand Hand, number string, itemID i
 
 // RemoveItem takes an item off an order. Its pieces, if there are any, are called
 // off when the client accepts the next quote.
-func (a *App) RemoveItem(ctx context.Context, hand Hand, number string, itemID int64) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) RemoveItem(ctx context.Context, hand Actor, number string, itemID int64) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		items, err := d.Items(o.ID)
 		if err != nil {
 			return err
@@ -228,7 +228,7 @@ func (a *App) RemoveItem(ctx context.Context, hand Hand, number string, itemID i
 				if err := d.Tx.RemoveItem(itemID); err != nil {
 					return err
 				}
-				return d.log("item removed", about{order: o.ID}, "%s", it.Title)
+				return d.Note("item removed", About{Order: o.ID}, "%s", it.Title)
 			}
 		}
 		return store.ErrNotFound

@@ -31,7 +31,7 @@ const workers = 2
 const jobsKept = 30 * 24 * time.Hour
 
 // Work carries out jobs until the context ends. Jobs that ran when the program last
-// ended begin anew, and models without a study get one.
+// ended begin anew, and models without an analysis get one.
 func (a *App) Work(ctx context.Context, log *slog.Logger) {
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
 		if err := tx.WakeJobs(); err != nil {
@@ -40,10 +40,10 @@ func (a *App) Work(ctx context.Context, log *slog.Logger) {
 		if err := tx.SweepJobs(a.Clock.Now().Add(-jobsKept)); err != nil {
 			return err
 		}
-		ids, err := tx.Unstudied()
+		ids, err := tx.Unanalysed()
 		for _, id := range ids {
 			if err == nil {
-				err = a.studyLater(tx, id)
+				err = a.analyseLater(tx, id)
 			}
 		}
 		return err
@@ -186,10 +186,10 @@ func (a *App) carryOut(ctx context.Context, j studio.Job) (err error) {
 	switch j.Kind {
 	case studio.JobRead:
 		return a.readFile(ctx, j, told)
-	case studio.JobStudy:
-		return a.study(ctx, j, told)
-	case studio.JobStand:
-		return a.stand(ctx, j, told)
+	case studio.JobAnalyse:
+		return a.analyse(ctx, j, told)
+	case studio.JobOrient:
+		return a.orient(ctx, j, told)
 	}
 	return a.remake(ctx, j, told)
 }
@@ -240,7 +240,7 @@ func (a *App) endJob(ctx context.Context, j studio.Job, state, note string) erro
 			}
 			forget = dropped
 		}
-		return a.itemsOf(deed{tx, Hand{j.HandID, j.Who}, a.Clock.Now()}, j)
+		return a.itemsOf(Change{tx, Actor{j.HandID, j.Who}, a.Clock.Now()}, j)
 	})
 	if err == nil && forget {
 		err = a.Store.Forget(ctx, j.SHA)
@@ -324,7 +324,7 @@ func (a *App) JobsOfOrder(ctx context.Context, number string) (jobs []studio.Job
 	return jobs, err
 }
 
-// JobsOfModel returns what runs for a model's design, its own study too.
+// JobsOfModel returns what runs for a model's design, its own analysis too.
 func (a *App) JobsOfModel(ctx context.Context, id int64) (jobs []studio.Job, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		m, err := tx.Model(id)
@@ -348,11 +348,11 @@ func (a *App) JobsOfShelf(ctx context.Context) (jobs []studio.Job, err error) {
 
 func newBatch() string { return rand.Text()[:16] }
 
-// studyLater queues a close look at a model.
-func (a *App) studyLater(tx *store.Tx, modelID int64) error {
+// analyseLater queues a close look at a model.
+func (a *App) analyseLater(tx *store.Tx, modelID int64) error {
 	m, err := tx.Model(modelID)
 	if err != nil {
 		return err
 	}
-	return tx.AddJob(&studio.Job{Kind: studio.JobStudy, Batch: newBatch(), ModelID: m.ID, SHA: m.SHA, Name: m.Name, Who: "the studio", At: a.Clock.Now()})
+	return tx.AddJob(&studio.Job{Kind: studio.JobAnalyse, Batch: newBatch(), ModelID: m.ID, SHA: m.SHA, Name: m.Name, Who: "the studio", At: a.Clock.Now()})
 }

@@ -62,19 +62,19 @@ var ErrCutting = errors.New("it is being cut into layers")
 // machine, 0.05 mm when there is none. Where that would be over 4,000 layers they are
 // cut thicker. It waits for no longer than upTo; the cutting goes on by itself.
 func (a *App) Layers(ctx context.Context, modelID int64, layerMM float64, upTo time.Duration) (*Layers, error) {
-	h, err := a.House(ctx)
+	h, err := a.Shop(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var m studio.Model
-	var standing studio.Standing
+	var orientation studio.Orientation
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		taken, err := tx.TakenStanding(modelID, process.Resin)
+		taken, err := tx.ChosenOrientation(modelID, process.Resin)
 		if err == nil && taken != 0 {
-			standing, err = tx.Standing(taken)
+			orientation, err = tx.Orientation(taken)
 		}
 		if err == nil {
-			m, err = tx.ModelAsStood(modelID, taken)
+			m, err = tx.ModelOriented(modelID, taken)
 		}
 		return err
 	})
@@ -88,17 +88,17 @@ func (a *App) Layers(ctx context.Context, modelID int64, layerMM float64, upTo t
 		return nil, refuse("A layer is between 0.01 and 5 mm thick.")
 	}
 	layerMM = max(layerMM, m.PrintHeightMM()/4000)
-	c := a.cuts.take(fmt.Sprintf("%s %d %g", m.SHA, standing.ID, layerMM), func() (*Layers, error) {
+	c := a.cuts.take(fmt.Sprintf("%s %d %g", m.SHA, orientation.ID, layerMM), func() (*Layers, error) {
 		soup, err := a.soupOf(m.SHA)
 		if err != nil {
 			return nil, err
 		}
 		whole := soup.Weld()
-		if standing.ID != 0 {
-			whole = solid.Turned(whole, standing.Facts.Matrix)
+		if orientation.ID != 0 {
+			whole = solid.Turned(whole, orientation.Facts.Matrix)
 		}
 		l := cutLayers(whole, layerMM)
-		l.Model, l.Turned = m, standing.ID != 0
+		l.Model, l.Turned = m, orientation.ID != 0
 		return l, nil
 	})
 	select {
@@ -161,7 +161,7 @@ func near(a, b solid.Spot) bool {
 	return math.Hypot(math.Hypot(a.X-b.X, a.Y-b.Y), a.Z-b.Z) <= reachMM
 }
 
-func usualLayerMM(h studio.House) float64 {
+func usualLayerMM(h studio.Shop) float64 {
 	for _, m := range h.Machines {
 		if m.Process == process.Resin && m.Active && m.Figures.V("layer") > 0 {
 			return m.Figures.V("layer")

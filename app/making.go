@@ -12,37 +12,37 @@ import (
 	"sakuji/studio"
 )
 
-// SetSchool makes an item's finish route, and with house the studio's own for its process
+// SetFinishRoute makes an item's finish route, and with house the studio's own for its process
 // and tier.
-func (a *App) SetSchool(ctx context.Context, hand Hand, number string, itemID int64, key string, house bool) error {
-	school, ok := finish.SchoolOf(key)
+func (a *App) SetFinishRoute(ctx context.Context, hand Actor, number string, itemID int64, key string, house bool) error {
+	finishRoute, ok := finish.RouteOf(key)
 	if !ok {
 		return refuse("There is no such finish route.")
 	}
-	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
-		it.School = key
+	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
+		it.FinishRoute = key
 		if house && len(it.Parts) > 0 {
 			s, err := d.Studio()
 			if err != nil {
 				return err
 			}
-			if s.Ways.Schools == nil {
-				s.Ways.Schools = map[string]string{}
+			if s.Defaults.FinishRoutes == nil {
+				s.Defaults.FinishRoutes = map[string]string{}
 			}
-			s.Ways.Schools[it.Parts[0].Process+" "+it.Tier] = key
-			it.School = ""
+			s.Defaults.FinishRoutes[it.Parts[0].Process+" "+it.Tier] = key
+			it.FinishRoute = ""
 			if err := d.Tx.SaveStudio(s); err != nil {
 				return err
 			}
-			return d.log("house route", about{order: o.ID}, "%s, %s: %s", it.Parts[0].Process, route.TierName(it.Tier), school.Name)
+			return d.Note("house route", About{Order: o.ID}, "%s, %s: %s", it.Parts[0].Process, route.TierName(it.Tier), finishRoute.Name)
 		}
-		return d.log("item changed", about{order: o.ID}, "%s: %s", it.Title, school.Name)
+		return d.Note("item changed", About{Order: o.ID}, "%s: %s", it.Title, finishRoute.Name)
 	})
 }
 
 // onItem changes one item of an order.
-func (a *App) onItem(ctx context.Context, hand Hand, number string, itemID int64, f func(deed, *studio.Order, *studio.Item) error) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) onItem(ctx context.Context, hand Actor, number string, itemID int64, f func(Change, *studio.Order, *studio.Item) error) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		items, err := d.Items(o.ID)
 		if err != nil {
 			return err
@@ -62,8 +62,8 @@ func (a *App) onItem(ctx context.Context, hand Hand, number string, itemID int64
 }
 
 // AddPlainItem adds an item without prints: sculpting, a restoration, freight.
-func (a *App) AddPlainItem(ctx context.Context, hand Hand, number, title string) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) AddPlainItem(ctx context.Context, hand Actor, number, title string) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		items, err := d.Items(o.ID)
 		if err != nil {
 			return err
@@ -75,12 +75,12 @@ func (a *App) AddPlainItem(ctx context.Context, hand Hand, number, title string)
 		if err := d.SaveItem(&it); err != nil {
 			return err
 		}
-		return d.log("item added", about{order: o.ID}, "%s, without a model", it.Title)
+		return d.Note("item added", About{Order: o.ID}, "%s, without a model", it.Title)
 	})
 }
 
 // AddExtra adds to an item what it takes besides its prints.
-func (a *App) AddExtra(ctx context.Context, hand Hand, number string, itemID int64, e quote.Extra) error {
+func (a *App) AddExtra(ctx context.Context, hand Actor, number string, itemID int64, e quote.Extra) error {
 	e.What = strings.TrimSpace(e.What)
 	if strings.HasPrefix(e.What, feeMark) {
 		return refuse("Licence fees come from the model’s sheet.")
@@ -88,44 +88,44 @@ func (a *App) AddExtra(ctx context.Context, hand Hand, number string, itemID int
 	if e.Each == 0 && e.Hours == 0 && e.FigureHours == 0 && e.Revisions == 0 && e.Odds == 0 {
 		return refuse("%s: give a price or hours.", upper(e.What))
 	}
-	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
+	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
 		it.Extras = append(it.Extras, e)
-		return d.log("item changed", about{order: o.ID}, "%s: with %s", it.Title, e.What)
+		return d.Note("item changed", About{Order: o.ID}, "%s: with %s", it.Title, e.What)
 	})
 }
 
 // DropExtra takes one away, by its place.
-func (a *App) DropExtra(ctx context.Context, hand Hand, number string, itemID int64, at int) error {
-	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
+func (a *App) DropExtra(ctx context.Context, hand Actor, number string, itemID int64, at int) error {
+	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
 		if at < 0 || at >= len(it.Extras) {
 			return refuse("It is gone already.")
 		}
 		what := it.Extras[at].What
 		it.Extras = slices.Delete(slices.Clone(it.Extras), at, at+1)
-		return d.log("item changed", about{order: o.ID}, "%s: without %s", it.Title, what)
+		return d.Note("item changed", About{Order: o.ID}, "%s: without %s", it.Title, what)
 	})
 }
 
 // SayWeapon notes whether an item looks like a weapon.
-func (a *App) SayWeapon(ctx context.Context, hand Hand, number string, itemID int64, yes bool) error {
-	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
+func (a *App) SayWeapon(ctx context.Context, hand Actor, number string, itemID int64, yes bool) error {
+	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
 		it.Weapon = map[bool]string{true: "yes", false: "no"}[yes]
-		return d.log("item changed", about{order: o.ID}, "%s: looks like a weapon: %s", it.Title, it.Weapon)
+		return d.Note("item changed", About{Order: o.ID}, "%s: looks like a weapon: %s", it.Title, it.Weapon)
 	})
 }
 
 // TakeSaving makes an item as a saving says.
-func (a *App) TakeSaving(ctx context.Context, hand Hand, number string, itemID int64, saving studio.Saving) error {
-	return a.onItem(ctx, hand, number, itemID, func(d deed, o *studio.Order, it *studio.Item) error {
+func (a *App) TakeSaving(ctx context.Context, hand Actor, number string, itemID int64, saving studio.Saving) error {
+	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
 		at := slices.IndexFunc(it.Parts, func(p studio.Part) bool { return p.ID == saving.PartID })
 		if at < 0 {
 			return refuse("That part is not on the item any more.")
 		}
 		if saving.Cast {
 			it.Cast = true
-			return d.log("item changed", about{order: o.ID}, "%s: cast from one print", it.Title)
+			return d.Note("item changed", About{Order: o.ID}, "%s: cast from one print", it.Title)
 		}
 		it.Parts[at].CutInto = saving.CutInto
-		return d.log("item changed", about{order: o.ID}, "%s: printed in %d", it.Parts[at].Name, max(1, saving.CutInto))
+		return d.Note("item changed", About{Order: o.ID}, "%s: printed in %d", it.Parts[at].Name, max(1, saving.CutInto))
 	})
 }

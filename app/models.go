@@ -45,9 +45,9 @@ func (a *App) Keep(name string, r io.Reader) (k Kept, err error) {
 // Receive queues model files for an order: one item of them, a part for each, or an
 // item for each file; without an order they go on the shelf. A file already known is
 // not read again. The batch's name tells how it goes.
-func (a *App) Receive(ctx context.Context, hand Hand, number string, files []Kept, eachItsOwn bool) (batch string, err error) {
+func (a *App) Receive(ctx context.Context, hand Actor, number string, files []Kept, eachItsOwn bool) (batch string, err error) {
 	batch = newBatch()
-	queue := func(d deed, orderID int64) error {
+	queue := func(d Change, orderID int64) error {
 		var last studio.Job
 		for _, f := range files {
 			j, err := a.queueFile(d, f, batch, studio.JobOptions{Each: eachItsOwn}, orderID)
@@ -59,9 +59,9 @@ func (a *App) Receive(ctx context.Context, hand Hand, number string, files []Kep
 		return a.itemsOf(d, last)
 	}
 	if number == "" {
-		err = a.do(ctx, hand, func(d deed) error { return queue(d, 0) })
+		err = a.do(ctx, hand, func(d Change) error { return queue(d, 0) })
 	} else {
-		err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error { return queue(d, o.ID) })
+		err = a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error { return queue(d, o.ID) })
 	}
 	if err != nil {
 		a.forget(ctx, files...)
@@ -81,9 +81,9 @@ func (a *App) forget(ctx context.Context, files ...Kept) {
 }
 
 // queueFile queues a file, or finds it known.
-func (a *App) queueFile(d deed, f Kept, batch string, options studio.JobOptions, orderID int64) (j studio.Job, err error) {
-	j = studio.Job{Kind: studio.JobRead, Batch: batch, OrderID: orderID, ModelID: options.Revises, SHA: f.SHA, Bytes: f.Bytes, Name: f.Name, Options: options, Who: d.hand.Name, HandID: d.hand.ID, At: d.now}
-	if err = d.AddFile(f.SHA, f.Bytes, d.now); err != nil {
+func (a *App) queueFile(d Change, f Kept, batch string, options studio.JobOptions, orderID int64) (j studio.Job, err error) {
+	j = studio.Job{Kind: studio.JobRead, Batch: batch, OrderID: orderID, ModelID: options.Revises, SHA: f.SHA, Bytes: f.Bytes, Name: f.Name, Options: options, Who: d.Who.Name, HandID: d.Who.ID, At: d.Now}
+	if err = d.AddFile(f.SHA, f.Bytes, d.Now); err != nil {
 		return j, err
 	}
 	known, err := d.ModelBySHA(f.SHA)
@@ -100,7 +100,7 @@ func (a *App) queueFile(d deed, f Kept, batch string, options studio.JobOptions,
 
 // itemsOf makes the items of a batch when the last of its files is read. It is called
 // whenever one of them ends.
-func (a *App) itemsOf(d deed, j studio.Job) error {
+func (a *App) itemsOf(d Change, j studio.Job) error {
 	if j.OrderID == 0 || j.Kind != studio.JobRead {
 		return nil
 	}
@@ -128,7 +128,7 @@ func (a *App) itemsOf(d deed, j studio.Job) error {
 	if err != nil || o.MayChange() != nil {
 		return err
 	}
-	h, err := house(d.Tx)
+	h, err := shop(d.Tx)
 	if err != nil {
 		return err
 	}
@@ -149,7 +149,7 @@ func (a *App) itemsOf(d deed, j studio.Job) error {
 
 // AddItem takes model files in and waits until they are read. Those that cannot be
 // read are told by name and not kept; the others become items.
-func (a *App) AddItem(ctx context.Context, hand Hand, number string, uploads []Upload, eachItsOwn bool) (added []studio.Item, problems []string, err error) {
+func (a *App) AddItem(ctx context.Context, hand Actor, number string, uploads []Upload, eachItsOwn bool) (added []studio.Item, problems []string, err error) {
 	var files []Kept
 	for _, u := range uploads {
 		k, err := a.keepUpload(u)
@@ -241,7 +241,7 @@ func (a *App) readFile(ctx context.Context, j studio.Job, told func(float64, str
 	m := studio.Model{SHA: j.SHA, Name: j.Name, How: studio.Sent}
 	m.Measures, m.Shape = studio.MeasureModel(soup)
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
-		d := deed{tx, Hand{j.HandID, j.Who}, a.Clock.Now()}
+		d := Change{tx, Actor{j.HandID, j.Who}, a.Clock.Now()}
 		if v := j.Options.Revises; v != 0 {
 			old, err := tx.Model(v)
 			if err != nil {
@@ -254,7 +254,7 @@ func (a *App) readFile(ctx context.Context, j studio.Job, told func(float64, str
 			return err
 		}
 		if m.How == studio.Revised {
-			if err := d.log("model revised", about{}, "%s", m.Name); err != nil {
+			if err := d.Note("model revised", About{}, "%s", m.Name); err != nil {
 				return err
 			}
 		}
@@ -272,25 +272,25 @@ func errUnless(ok bool) error {
 	return errStopped
 }
 
-// addVersion saves a model, unless the very file is there, and queues its study.
-func (a *App) addVersion(d deed, m studio.Model) (studio.Model, error) {
+// addVersion saves a model, unless the very file is there, and queues its analysis.
+func (a *App) addVersion(d Change, m studio.Model) (studio.Model, error) {
 	if known, err := d.ModelBySHA(m.SHA); err == nil {
 		return known, nil // somebody sent the same file at the same time
 	}
-	m.At = d.now
+	m.At = d.Now
 	if err := d.AddModel(&m, title(m.Name)); err != nil {
 		return m, err
 	}
-	return m, a.studyLater(d.Tx, m.ID)
+	return m, a.analyseLater(d.Tx, m.ID)
 }
 
-// study is the job that looks closely at a model.
-func (a *App) study(ctx context.Context, j studio.Job, told func(float64, string) error) error {
+// analyse is the job that looks closely at a model.
+func (a *App) analyse(ctx context.Context, j studio.Job, told func(float64, string) error) error {
 	soup, err := a.soupOf(j.SHA)
 	if err != nil {
 		return err
 	}
-	s, v, err := studio.StudyModel(soup, told)
+	s, v, err := studio.AnalyseModel(soup, told)
 	if err != nil {
 		return err
 	}
@@ -317,7 +317,7 @@ func (a *App) study(ctx context.Context, j studio.Job, told func(float64, string
 				return err
 			}
 		}
-		if err := tx.SaveStudy(j.ModelID, s, a.Clock.Now()); err != nil {
+		if err := tx.SaveAnalysis(j.ModelID, s, a.Clock.Now()); err != nil {
 			return err
 		}
 		_, err := tx.EndJob(j.ID, studio.JobDone, "", j.ModelID)
@@ -373,8 +373,8 @@ type LicenceForm struct {
 }
 
 // SaveLicence notes a design's licence.
-func (a *App) SaveLicence(ctx context.Context, hand Hand, modelID int64, f LicenceForm) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SaveLicence(ctx context.Context, hand Actor, modelID int64, f LicenceForm) error {
+	return a.do(ctx, hand, func(d Change) error {
 		m, err := d.Tx.Model(modelID)
 		if err != nil {
 			return err
@@ -408,7 +408,7 @@ func (a *App) SaveLicence(ctx context.Context, hand Hand, modelID int64, f Licen
 		if err := d.SaveDesign(design); err != nil {
 			return err
 		}
-		return d.log("licence noted", about{}, "%s: %s", design.Name, studio.LicenceName(design.Licence))
+		return d.Note("licence noted", About{}, "%s: %s", design.Name, studio.LicenceName(design.Licence))
 	})
 }
 

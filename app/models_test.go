@@ -103,7 +103,7 @@ func TestJobsSurviveARestart(t *testing.T) {
 	m := sheet.Items[0].Parts[0].Model
 	require.Eventually(t, func() bool { // and then it is looked at closely by itself
 		v, err := again.ModelSheet(s.Ctx, m.ID)
-		return err == nil && v.Study != nil
+		return err == nil && v.Analysis != nil
 	}, 20*time.Second, 20*time.Millisecond)
 	stop()
 	<-worked
@@ -139,7 +139,7 @@ func TestACancelledFileIsNotKept(t *testing.T) {
 	assert.Len(t, files, 1, "of the cancelled file nothing is on disk")
 }
 
-// remade carries a deed on a model out and returns what came of it.
+// remade carries a change on a model out and returns what came of it.
 func remade(s *apptest.Studio, id int64, kind string, o studio.JobOptions) studio.Job {
 	s.T.Helper()
 	batch, err := s.Remake(s.Ctx, s.Owner, id, kind, o)
@@ -159,8 +159,8 @@ func TestVersionsOfAModel(t *testing.T) {
 	first := items[0].Parts[0].Model
 	v, err := s.ModelSheet(s.Ctx, first.ID)
 	require.NoError(t, err)
-	require.NotNil(t, v.Study)
-	assert.True(t, v.Study.Mendable())
+	require.NotNil(t, v.Analysis)
+	assert.True(t, v.Analysis.Mendable())
 	require.Len(t, v.Advice, 3)
 	assert.Equal(t, mesh.FaultHole, v.Advice[0].Kind, "worst first")
 	assert.Equal(t, mesh.FaultSpeck, v.Advice[1].Kind)
@@ -354,8 +354,8 @@ func TestPermissionsAreLogged(t *testing.T) {
 	require.NoError(t, err)
 	var deeds []string
 	for _, e := range log {
-		if strings.HasPrefix(e.Deed, "permission") {
-			deeds = append(deeds, e.Deed+" "+e.Text)
+		if strings.HasPrefix(e.Event, "permission") {
+			deeds = append(deeds, e.Event+" "+e.Text)
 		}
 	}
 	assert.Equal(t, []string{"permission taken back Moth Post Guild: pictures shown in public", "permission given Moth Post Guild: pictures shown in public"}, deeds)

@@ -20,7 +20,7 @@ func (a *App) Shelf(ctx context.Context, letters string) (list []store.Shelved, 
 
 // Design returns a version with its design and, when it was studied, what was found:
 // without the prices and versions that a whole sheet asks for.
-func (a *App) Design(ctx context.Context, modelID int64) (m studio.Model, d studio.Design, study *studio.Study, err error) {
+func (a *App) Design(ctx context.Context, modelID int64) (m studio.Model, d studio.Design, analysis *studio.Analysis, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) (err error) {
 		if m, err = tx.Model(modelID); err != nil {
 			return err
@@ -28,15 +28,15 @@ func (a *App) Design(ctx context.Context, modelID int64) (m studio.Model, d stud
 		if d, err = tx.Design(m.DesignID); err != nil {
 			return err
 		}
-		s, err := tx.Study(modelID)
+		s, err := tx.Analysis(modelID)
 		if err == nil {
-			study = &s
+			analysis = &s
 		} else if NotFound(err) {
 			err = nil
 		}
 		return err
 	})
-	return m, d, study, err
+	return m, d, analysis, err
 }
 
 // ModelVersion is a version with what it changes.
@@ -49,17 +49,17 @@ type ModelVersion struct {
 
 // ModelSheet is all that stands on a model's sheet.
 type ModelSheet struct {
-	House    studio.House
-	Model    studio.Model
-	Design   studio.Design
-	Study    *studio.Study  // nil until it is done
-	Versions []ModelVersion // the newest first
-	Uses     []UsePrice
-	Advice   []studio.Advice
-	Jobs     []studio.Job
-	Stood    []studio.Standing // how new parts of it stand, of each process where somebody chose
-	Stops    string
-	Now      time.Time
+	Shop         studio.Shop
+	Model        studio.Model
+	Design       studio.Design
+	Analysis     *studio.Analysis // nil until it is done
+	Versions     []ModelVersion   // the newest first
+	Uses         []UsePrice
+	Advice       []studio.Advice
+	Jobs         []studio.Job
+	Orientations []studio.Orientation // how new parts of it stand, of each process where somebody chose
+	Stops        string
+	Now          time.Time
 }
 
 // UsePrice is a use of the design, and what the shown version would do to its price.
@@ -80,16 +80,16 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 		if s.Model, err = tx.Model(id); err != nil {
 			return err
 		}
-		if s.House, err = house(tx); err != nil {
+		if s.Shop, err = shop(tx); err != nil {
 			return err
 		}
 		if s.Design, err = tx.Design(s.Model.DesignID); err != nil {
 			return err
 		}
-		s.Stops = s.Design.Stops(s.Now, s.House.Studio.Zone())
-		study, err := tx.Study(id)
+		s.Stops = s.Design.Stops(s.Now, s.Shop.Studio.Zone())
+		analysis, err := tx.Analysis(id)
 		if err == nil {
-			s.Study = &study
+			s.Analysis = &analysis
 		} else if !NotFound(err) {
 			return err
 		}
@@ -121,15 +121,15 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 			s.Versions = append(s.Versions, mv)
 		}
 		for _, u := range uses {
-			up, err := usePrice(tx, s.House, u, s.Model)
+			up, err := usePrice(tx, s.Shop, u, s.Model)
 			if err != nil {
 				return err
 			}
 			up.PrintedOf = byID[u.ModelID].Name
 			s.Uses = append(s.Uses, up)
 		}
-		s.Advice = s.House.Advice(s.Model, s.Study)
-		if s.Stood, err = takenStandings(tx, s.Model.ID); err != nil {
+		s.Advice = s.Shop.Advice(s.Model, s.Analysis)
+		if s.Orientations, err = chosenOrientations(tx, s.Model.ID); err != nil {
 			return err
 		}
 		s.Jobs, err = tx.OpenJobs(0, s.Design.ID, s.Model.ID)
@@ -139,7 +139,7 @@ func (a *App) ModelSheet(ctx context.Context, id int64) (s ModelSheet, err error
 }
 
 // usePrice prices an item as it is and with another version in one of its parts.
-func usePrice(tx *store.Tx, h studio.House, u store.Use, shown studio.Model) (up UsePrice, err error) {
+func usePrice(tx *store.Tx, h studio.Shop, u store.Use, shown studio.Model) (up UsePrice, err error) {
 	up = UsePrice{Use: u, Shown: u.ModelID == shown.ID, Open: studio.OneOf(u.State, studio.Enquiry, studio.Quoted, studio.Accepted)}
 	if !up.Open || up.Shown || studio.OneOf(shown.How, studio.Body, studio.Cut, studio.Peg) {
 		return up, nil

@@ -36,7 +36,7 @@ func (p PricedItem) CostWorking() rates.Working {
 
 // OrderSheet is all that stands on an order's sheet.
 type OrderSheet struct {
-	House    studio.House
+	Shop     studio.Shop
 	Order    studio.Order
 	Client   studio.Client
 	Clients  []studio.Client
@@ -56,7 +56,7 @@ type OrderSheet struct {
 }
 
 // Money writes an amount in the studio's currency.
-func (s OrderSheet) Money(minor int64) studio.Money { return s.House.Studio.Money(minor) }
+func (s OrderSheet) Money(minor int64) studio.Money { return s.Shop.Studio.Money(minor) }
 
 // Newest returns the newest quote, nil when none was sent.
 func (s OrderSheet) Newest() *studio.Quote {
@@ -101,7 +101,7 @@ func (s OrderSheet) Changed() bool {
 // termsChanged reports whether the price would be asked on other terms than it was; the
 // rate book's own changes do not count, a quote is frozen against them.
 func (s OrderSheet) termsChanged(q *studio.Quote) bool {
-	was, now := q.Document.Terms, s.House.Terms(s.Order.Terms)
+	was, now := q.Document.Terms, s.Shop.Terms(s.Order.Terms)
 	own := s.Order.Terms.MarginPercent
 	if s.Order.Terms.WageMinor != q.Document.WageMinor {
 		return true
@@ -110,7 +110,7 @@ func (s OrderSheet) termsChanged(q *studio.Quote) bool {
 }
 
 func spec(it studio.Item) string {
-	making := it.Making
+	making := it.ItemOptions
 	making.Option = false // taken, it is none any more
 	making.Extras = own(making.Extras)
 	s := fmt.Sprintf("%d %q %s %d %v %+v", it.ID, it.Title, it.Tier, it.Copies, it.Scale, making)
@@ -161,7 +161,7 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	if s.Order, err = tx.Order(number); err != nil {
 		return s, err
 	}
-	if s.House, err = house(tx); err != nil {
+	if s.Shop, err = shop(tx); err != nil {
 		return s, err
 	}
 	if s.Client, err = tx.Client(s.Order.ClientID); err != nil {
@@ -174,13 +174,13 @@ func (a *App) orderSheet(tx *store.Tx, number string) (s OrderSheet, err error) 
 	if err != nil {
 		return s, err
 	}
-	if items, err = withFees(tx, s.House, items); err != nil {
+	if items, err = withFees(tx, s.Shop, items); err != nil {
 		return s, err
 	}
-	if s.Items, s.Price, s.Options, err = price(s.House, items, s.Order.Terms); err != nil {
+	if s.Items, s.Price, s.Options, err = price(s.Shop, items, s.Order.Terms); err != nil {
 		return s, err
 	}
-	if s.Stops, s.Marks, err = rights(tx, items, s.Now, s.House.Studio.Zone()); err != nil {
+	if s.Stops, s.Marks, err = rights(tx, items, s.Now, s.Shop.Studio.Zone()); err != nil {
 		return s, err
 	}
 	if mark := s.Client.Marks(); mark != "" && len(items) > 0 {

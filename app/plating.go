@@ -16,7 +16,7 @@ func dayEnd(year, month, day int, zone *time.Location) time.Time {
 
 // PlatesSheet is what stands and waits at the machines.
 type PlatesSheet struct {
-	House   studio.House
+	Shop    studio.Shop
 	Open    []studio.Plate // laid, running or finished
 	Emptied []studio.Plate
 	Waiting []WaitingGroup
@@ -45,7 +45,7 @@ func (s PlatesSheet) On(machineID int64, states ...string) (out []studio.Plate) 
 func (a *App) Plates(ctx context.Context) (s PlatesSheet, err error) {
 	s.Now = a.Clock.Now()
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		if s.House, err = house(tx); err != nil {
+		if s.Shop, err = shop(tx); err != nil {
 			return err
 		}
 		if s.Open, err = tx.Plates(studio.PlateLaid, studio.PlateRunning, studio.PlateFinished); err != nil {
@@ -54,13 +54,13 @@ func (a *App) Plates(ctx context.Context) (s PlatesSheet, err error) {
 		if s.Emptied, err = tx.EmptiedPlates(12); err != nil {
 			return err
 		}
-		s.Waiting, err = waiting(tx, s.House)
+		s.Waiting, err = waiting(tx, s.Shop)
 		return err
 	})
 	return s, err
 }
 
-func waiting(tx *store.Tx, h studio.House) (groups []WaitingGroup, err error) {
+func waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, err error) {
 	pieces, err := tx.PiecesIn(studio.Waiting)
 	for _, p := range pieces {
 		at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == p.Process && g.Material.ID == p.MaterialID })
@@ -100,7 +100,7 @@ type Candidate struct {
 
 // PlateSheet is one plate, drawn and worked out.
 type PlateSheet struct {
-	House      studio.House
+	Shop       studio.Shop
 	Plate      studio.Plate
 	Machine    studio.Machine
 	Material   studio.Material
@@ -124,14 +124,14 @@ func (a *App) PlateSheet(ctx context.Context, number int) (s PlateSheet, err err
 
 func (a *App) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateSheet, err error) {
 	s.Now = a.Clock.Now()
-	if s.House, err = house(tx); err != nil {
+	if s.Shop, err = shop(tx); err != nil {
 		return s, err
 	}
 	if s.Plate, err = tx.Plate(number); err != nil {
 		return s, err
 	}
-	s.Machine, _ = s.House.Machine(s.Plate.MachineID)
-	s.Material, _ = s.House.Material(s.Plate.MaterialID, s.Machine.Process)
+	s.Machine, _ = s.Shop.Machine(s.Plate.MachineID)
+	s.Material, _ = s.Shop.Material(s.Plate.MaterialID, s.Machine.Process)
 	pieces, err := tx.PiecesOnPlate(s.Plate.ID)
 	if err != nil {
 		return s, err
@@ -145,7 +145,7 @@ func (a *App) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShee
 		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
 		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.ID]})
 	}
-	s.Estimate = s.House.EstimatePlate(s.Machine, s.Material, laid)
+	s.Estimate = s.Shop.EstimatePlate(s.Machine, s.Material, laid)
 	for i := range s.Pieces {
 		s.Pieces[i].Grams = s.Estimate.PieceGrams[s.Pieces[i].Piece.ID]
 	}
@@ -170,7 +170,7 @@ const maxCandidates = 8
 
 // candidates tries each kind of waiting piece on what is left of the bed.
 func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Candidate, err error) {
-	groups, err := waiting(tx, s.House)
+	groups, err := waiting(tx, s.Shop)
 	if err != nil {
 		return nil, err
 	}
@@ -193,11 +193,11 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 			}
 			m := models[p.ID]
 			c := Candidate{Piece: p}
-			placed, left := plate.Fill(s.Machine.Bed(), s.House.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
+			placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
 			if c.Fits = len(placed) == 1; !c.Fits {
 				c.Why = left[0].Reason
 			} else {
-				with := s.House.EstimatePlate(s.Machine, s.Material, append(slices.Clone(laid), studio.LaidPiece{Piece: p, Model: m}))
+				with := s.Shop.EstimatePlate(s.Machine, s.Material, append(slices.Clone(laid), studio.LaidPiece{Piece: p, Model: m}))
 				c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
 			}
 			out = append(out, c)
@@ -216,9 +216,9 @@ func (s PlateSheet) laid() (out []plate.Laid) {
 
 // LayPlate makes a plate for a machine and lays as many of the waiting pieces of a
 // material on it as fit: those of the orders wanted soonest are tried first.
-func (a *App) LayPlate(ctx context.Context, hand Hand, machineID, materialID int64) (number int, left []plate.Left, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
-		h, err := house(d.Tx)
+func (a *App) LayPlate(ctx context.Context, hand Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -230,7 +230,7 @@ func (a *App) LayPlate(ctx context.Context, hand Hand, machineID, materialID int
 		if !ok || material.ID != materialID {
 			return refuse("Choose a %s material for %s.", machine.Process, machine.Name)
 		}
-		pl := studio.Plate{MachineID: machine.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.now}
+		pl := studio.Plate{MachineID: machine.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.Now}
 		if err := d.AddPlate(&pl); err != nil {
 			return err
 		}
@@ -248,14 +248,14 @@ func (a *App) LayPlate(ctx context.Context, hand Hand, machineID, materialID int
 			}
 			return refuse("Nothing could be laid on %s. %s", machine.Name, why)
 		}
-		return d.log("plate laid", about{plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, Say(len(pl.Pieces), "piece"))
+		return d.Note("plate laid", About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, Say(len(pl.Pieces), "piece"))
 	})
 	return number, left, err
 }
 
 // fillPlate lays waiting pieces around what lies there; only those with the codes
 // named, all for none.
-func (d deed) fillPlate(h studio.House, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
+func (d Change) fillPlate(h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
 	groups, err := waiting(d.Tx, h)
 	if err != nil {
 		return nil, err
@@ -303,8 +303,8 @@ func (d deed) fillPlate(h studio.House, machine studio.Machine, pl studio.Plate,
 }
 
 // onLaidPlate runs a change on a plate that has not started.
-func (a *App) onLaidPlate(ctx context.Context, hand Hand, number int, f func(deed, studio.House, studio.Machine, studio.Plate) error) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) onLaidPlate(ctx context.Context, hand Actor, number int, f func(Change, studio.Shop, studio.Machine, studio.Plate) error) error {
+	return a.do(ctx, hand, func(d Change) error {
 		pl, err := d.Plate(number)
 		if err != nil {
 			return err
@@ -312,7 +312,7 @@ func (a *App) onLaidPlate(ctx context.Context, hand Hand, number int, f func(dee
 		if pl.State != studio.PlateLaid {
 			return refuse("Plate %d is %s: what lies on it stays as it is.", number, pl.State)
 		}
-		h, err := house(d.Tx)
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -322,8 +322,8 @@ func (a *App) onLaidPlate(ctx context.Context, hand Hand, number int, f func(dee
 }
 
 // AddToPlate lays one more waiting piece on a plate.
-func (a *App) AddToPlate(ctx context.Context, hand Hand, number int, code string) error {
-	return a.onLaidPlate(ctx, hand, number, func(d deed, h studio.House, machine studio.Machine, pl studio.Plate) error {
+func (a *App) AddToPlate(ctx context.Context, hand Actor, number int, code string) error {
+	return a.onLaidPlate(ctx, hand, number, func(d Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
 		left, err := d.fillPlate(h, machine, pl, []string{code})
 		if err != nil {
 			return err
@@ -331,13 +331,13 @@ func (a *App) AddToPlate(ctx context.Context, hand Hand, number int, code string
 		if len(left) > 0 {
 			return refuse("%s does not go on plate %d: %s.", code, number, left[0].Reason)
 		}
-		return d.log("laid on a plate", about{plate: pl.ID}, "%s on plate %d", code, number)
+		return d.Note("laid on a plate", About{Plate: pl.ID}, "%s on plate %d", code, number)
 	})
 }
 
 // LiftOff takes a piece off a plate; it waits again.
-func (a *App) LiftOff(ctx context.Context, hand Hand, number int, code string) error {
-	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, _ studio.Machine, pl studio.Plate) error {
+func (a *App) LiftOff(ctx context.Context, hand Actor, number int, code string) error {
+	return a.onLaidPlate(ctx, hand, number, func(d Change, _ studio.Shop, _ studio.Machine, pl studio.Plate) error {
 		p, err := d.Piece(code)
 		if err != nil {
 			return err
@@ -353,26 +353,26 @@ func (a *App) LiftOff(ctx context.Context, hand Hand, number int, code string) e
 		if err := d.SavePiece(p); err != nil {
 			return err
 		}
-		return d.log("lifted off a plate", about{order: p.OrderID, piece: p.ID, plate: pl.ID}, "%s off plate %d", code, number)
+		return d.Note("lifted off a plate", About{Order: p.OrderID, Piece: p.ID, Plate: pl.ID}, "%s off plate %d", code, number)
 	})
 }
 
 // FillAgain takes everything off and lays the plate anew with all that waits.
-func (a *App) FillAgain(ctx context.Context, hand Hand, number int) (left []plate.Left, err error) {
-	err = a.onLaidPlate(ctx, hand, number, func(d deed, h studio.House, machine studio.Machine, pl studio.Plate) error {
+func (a *App) FillAgain(ctx context.Context, hand Actor, number int) (left []plate.Left, err error) {
+	err = a.onLaidPlate(ctx, hand, number, func(d Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
 		if pl, err = d.clear(pl); err != nil {
 			return err
 		}
 		if left, err = d.fillPlate(h, machine, pl, nil); err != nil {
 			return err
 		}
-		return d.log("plate laid again", about{plate: pl.ID}, "plate %d", number)
+		return d.Note("plate laid again", About{Plate: pl.ID}, "plate %d", number)
 	})
 	return left, err
 }
 
 // clear lets everything on a plate wait again.
-func (d deed) clear(pl studio.Plate) (studio.Plate, error) {
+func (d Change) clear(pl studio.Plate) (studio.Plate, error) {
 	for _, o := range pl.Pieces {
 		p, err := d.PieceByID(o.PieceID)
 		if err != nil {
@@ -388,8 +388,8 @@ func (d deed) clear(pl studio.Plate) (studio.Plate, error) {
 }
 
 // DissolvePlate gives a plate up before it starts.
-func (a *App) DissolvePlate(ctx context.Context, hand Hand, number int) error {
-	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, _ studio.Machine, pl studio.Plate) error {
+func (a *App) DissolvePlate(ctx context.Context, hand Actor, number int) error {
+	return a.onLaidPlate(ctx, hand, number, func(d Change, _ studio.Shop, _ studio.Machine, pl studio.Plate) error {
 		pl, err := d.clear(pl)
 		if err != nil {
 			return err
@@ -398,6 +398,6 @@ func (a *App) DissolvePlate(ctx context.Context, hand Hand, number int) error {
 		if err := d.SavePlate(pl); err != nil {
 			return err
 		}
-		return d.log("plate dissolved", about{plate: pl.ID}, "plate %d: its pieces wait again", number)
+		return d.Note("plate dissolved", About{Plate: pl.ID}, "plate %d: its pieces wait again", number)
 	})
 }

@@ -42,7 +42,7 @@ func own(extras []quote.Extra) (out []quote.Extra) {
 
 // withFees adds what licences cost to the items that use them: a fee for each copy, a
 // month's share of a subscription once.
-func withFees(tx *store.Tx, h studio.House, items []studio.Item) ([]studio.Item, error) {
+func withFees(tx *store.Tx, h studio.Shop, items []studio.Item) ([]studio.Item, error) {
 	subscribed := map[int64]bool{}
 	out := slices.Clone(items)
 	for i := range out {
@@ -74,7 +74,7 @@ func withFees(tx *store.Tx, h studio.House, items []studio.Item) ([]studio.Item,
 
 // price estimates items and asks a price for those that are not options. What an option
 // costs is what it adds: alone with the others, sharing what is opened for them.
-func price(h studio.House, items []studio.Item, own studio.Terms) (out []PricedItem, p quote.Price, options map[int64]OptionPrice, err error) {
+func price(h studio.Shop, items []studio.Item, own studio.Terms) (out []PricedItem, p quote.Price, options map[int64]OptionPrice, err error) {
 	h = h.At(own)
 	terms, digits := h.Terms(own), studio.Digits(h.Studio.Currency)
 	sure := firm(items)
@@ -139,8 +139,8 @@ func chains(items []PricedItem) (out [][]schedule.Step) {
 	return out
 }
 
-// hours are those of the house; the day begins at nine until the schedule knows better.
-func hours(h studio.House) schedule.Hours {
+// hours are those of the studio; the day begins at nine until the schedule knows better.
+func hours(h studio.Shop) schedule.Hours {
 	return schedule.Hours{From: 9 * time.Hour, PerDay: time.Duration(h.Book.V("day.hours") * float64(time.Hour)), Hands: int(h.Book.V("day.hands")), Zone: h.Studio.Zone()}
 }
 

@@ -35,7 +35,7 @@ func SeenFrom(v mesh.Vec) string {
 // checkPrint says what is wrong with a wish to stand, hollow or cut.
 func checkPrint(kind string, o studio.JobOptions) error {
 	switch kind {
-	case studio.JobStand:
+	case studio.JobOrient:
 		if !studio.OneOf(o.Process, process.Resin, process.Filament) {
 			return refuse("A part is printed in resin or in filament.")
 		}
@@ -79,8 +79,8 @@ func checkPrint(kind string, o studio.JobOptions) error {
 	return nil
 }
 
-// stand is the job that looks for ways to stand.
-func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string) error) error {
+// orient is the job that looks for orientations.
+func (a *App) orient(ctx context.Context, j studio.Job, told func(float64, string) error) error {
 	if err := told(0.05, "reading"); err != nil {
 		return err
 	}
@@ -88,7 +88,7 @@ func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string
 	if err != nil {
 		return err
 	}
-	h, err := a.House(ctx)
+	h, err := a.Shop(ctx)
 	if err != nil {
 		return err
 	}
@@ -104,7 +104,7 @@ func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string
 	}
 	wishes := j.Options.Wishes
 	wishes.Seen = seenFrom[j.Options.Seen]
-	list, err := h.StandModel(soup, j.Options.Process, wishes, told)
+	list, err := h.OrientModel(soup, j.Options.Process, wishes, told)
 	if err != nil {
 		return err
 	}
@@ -113,7 +113,7 @@ func (a *App) stand(ctx context.Context, j studio.Job, told func(float64, string
 		list[i].At = now
 	}
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.SaveStandings(j.ModelID, j.Options.Process, list); err != nil {
+		if err := tx.SaveOrientations(j.ModelID, j.Options.Process, list); err != nil {
 			return err
 		}
 		ended, err := tx.EndJob(j.ID, studio.JobDone, "", j.ModelID)
@@ -222,25 +222,25 @@ func joinMM(list []float64) (s string) {
 
 // PrintSheet is how a model may be printed in a process.
 type PrintSheet struct {
-	House     studio.House
-	Model     studio.Model // as its file stands
-	Design    studio.Design
-	Study     *studio.Study
-	Process   string
-	Standings []studio.Standing // the best first; none until they were looked for
-	Taken     *studio.Standing  // how new parts stand; nil for as the file stands
-	Jobs      []studio.Job
-	Tier      string
-	Scale     float64
-	Choices   []studio.Choice
-	Why       string
-	Machine   studio.Machine // the one its print is thought of on
-	Splitting process.Splitting
-	Curve     []process.Split
-	Best      int
-	Cuts      []solid.Cuts // for the number of pieces asked for
-	Pieces    int
-	Other     int64 // versions made of it: a hollowed one, or 0
+	Shop         studio.Shop
+	Model        studio.Model // as its file stands
+	Design       studio.Design
+	Analysis     *studio.Analysis
+	Process      string
+	Orientations []studio.Orientation // the best first; none until they were looked for
+	Taken        *studio.Orientation  // how new parts stand; nil for as the file stands
+	Jobs         []studio.Job
+	Tier         string
+	Scale        float64
+	Choices      []studio.Choice
+	Why          string
+	Machine      studio.Machine // the one its print is thought of on
+	Splitting    process.Splitting
+	Curve        []process.Split
+	Best         int
+	Cuts         []solid.Cuts // for the number of pieces asked for
+	Pieces       int
+	Other        int64 // versions made of it: a hollowed one, or 0
 }
 
 // PrintSheet returns how a model may be printed. Pieces is for how many cuts are
@@ -259,24 +259,24 @@ func (a *App) PrintSheet(ctx context.Context, id int64, processName, tier string
 		return s, refuse("Between 2 and %d pieces.", process.MostParts)
 	}
 	s.Process, s.Tier, s.Scale = processName, tier, scale
-	s.Model, s.Design, s.Study, err = a.Design(ctx, id)
+	s.Model, s.Design, s.Analysis, err = a.Design(ctx, id)
 	if err != nil {
 		return s, err
 	}
 	stood := map[string]studio.Model{}
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		if s.House, err = house(tx); err != nil {
+		if s.Shop, err = shop(tx); err != nil {
 			return err
 		}
-		if s.Standings, err = tx.Standings(id, processName); err != nil {
+		if s.Orientations, err = tx.Orientations(id, processName); err != nil {
 			return err
 		}
 		for _, p := range []string{process.Resin, process.Filament} {
-			taken, err := tx.TakenStanding(id, p)
+			taken, err := tx.ChosenOrientation(id, p)
 			if err != nil {
 				return err
 			}
-			if stood[p], err = tx.ModelAsStood(id, taken); err != nil {
+			if stood[p], err = tx.ModelOriented(id, taken); err != nil {
 				return err
 			}
 		}
@@ -286,21 +286,21 @@ func (a *App) PrintSheet(ctx context.Context, id int64, processName, tier string
 	if err != nil {
 		return s, err
 	}
-	for i := range s.Standings {
-		if s.Standings[i].Taken {
-			s.Taken = &s.Standings[i]
+	for i := range s.Orientations {
+		if s.Orientations[i].Taken {
+			s.Taken = &s.Orientations[i]
 		}
 	}
 	part := studio.Part{Name: s.Design.Name, Model: s.Model, Copies: 1}
 	if s.Model.How != studio.Hollow && s.Model.UsualWallMM() > 0 {
 		part.WallMM = 2
 	}
-	s.Choices, s.Why = s.House.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
+	s.Choices, s.Why = s.Shop.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
 	for _, c := range s.Choices {
 		if c.Machine.Process == processName {
 			s.Machine = c.Machine
 			section := stood[processName].Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, stood[processName].PrintHeightMM()*scale)
-			s.Splitting = s.House.Splitting(c.Machine, c.Hours*60, section, atOnce)
+			s.Splitting = s.Shop.Splitting(c.Machine, c.Hours*60, section, atOnce)
 			s.Splitting.Least = c.Pieces
 			s.Curve, s.Best = s.Splitting.Curve()
 			break
@@ -333,17 +333,17 @@ func (a *App) SuggestCuts(ctx context.Context, m studio.Model, machine studio.Ma
 	return solid.SuggestCuts(soup.Weld().Sound(), pieces, bed), nil
 }
 
-// TakeStanding decides how a model stands in a process; standingID 0 puts it back as its
+// ChooseOrientation decides how a model stands in a process; standingID 0 puts it back as its
 // file stands. Parts of open orders and pieces that wait follow.
-func (a *App) TakeStanding(ctx context.Context, hand Hand, modelID int64, processName string, standingID int64) (parts int, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
+func (a *App) ChooseOrientation(ctx context.Context, hand Actor, modelID int64, processName string, orientationID int64) (parts int, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
 		m, err := d.Tx.Model(modelID)
 		if err != nil {
 			return err
 		}
 		how := "as its file"
-		if standingID != 0 {
-			s, err := d.Standing(standingID)
+		if orientationID != 0 {
+			s, err := d.Orientation(orientationID)
 			if err != nil {
 				return err
 			}
@@ -352,10 +352,10 @@ func (a *App) TakeStanding(ctx context.Context, hand Hand, modelID int64, proces
 			}
 			how = fmt.Sprintf("%s mm high", rates.Number(math.Round(10*s.Facts.HeightMM)/10))
 		}
-		if parts, err = d.Tx.TakeStanding(modelID, processName, standingID); err != nil {
+		if parts, err = d.Tx.ChooseOrientation(modelID, processName, orientationID); err != nil {
 			return err
 		}
-		return d.log("standing taken", about{}, "%s in %s stands %s", m.Name, processName, how)
+		return d.Note("standing taken", About{}, "%s in %s stands %s", m.Name, processName, how)
 	})
 	return parts, err
 }

@@ -46,16 +46,16 @@ func TestStandingFlowsOn(t *testing.T) {
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)
-	j := remade(s, id, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
-	require.GreaterOrEqual(t, len(sheet.Standings), 5)
+	require.GreaterOrEqual(t, len(sheet.Orientations), 5)
 	require.Nil(t, sheet.Taken)
-	best := sheet.Standings[0]
+	best := sheet.Orientations[0]
 	assert.InDelta(t, 9, best.Facts.HeightMM, 1, "with hours alone to mind it lies down")
 	asFile := 0
-	for _, st := range sheet.Standings {
+	for _, st := range sheet.Orientations {
 		if st.Facts.AsFile {
 			asFile++
 			assert.InDelta(t, 110, st.Facts.HeightMM, 1e-6)
@@ -65,7 +65,7 @@ func TestStandingFlowsOn(t *testing.T) {
 	assert.Equal(t, 1, asFile)
 
 	s.Accept(no)
-	n, err := s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, best.ID)
+	n, err := s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, best.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
 	assert.Less(t, net(s, no), before, "hours less cost less, where tips cost nothing")
@@ -79,7 +79,7 @@ func TestStandingFlowsOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, best.Facts.HeightMM, plate.Estimate.TallestMM, 0.01)
 	lying := plate.Estimate.Minutes
-	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, 0)
+	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, 0)
 	require.NoError(t, err)
 	plate, err = s.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
@@ -87,10 +87,10 @@ func TestStandingFlowsOn(t *testing.T) {
 	assert.Equal(t, before, net(s, no))
 
 	var refusal *app.Refusal
-	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Filament, best.ID)
+	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Filament, best.ID)
 	require.ErrorAs(t, err, &refusal)
 	for _, o := range []studio.JobOptions{{Process: "clay"}, {Process: process.Resin}, {Process: process.Resin, Wishes: solid.Wishes{Time: -1}}} {
-		_, err = s.Remake(s.Ctx, s.Owner, id, studio.JobStand, o)
+		_, err = s.Remake(s.Ctx, s.Owner, id, studio.JobOrient, o)
 		require.ErrorAs(t, err, &refusal, "%+v", o)
 	}
 	faults, err := s.Store.Check(s.Ctx)
@@ -219,12 +219,12 @@ func TestMachinesLearn(t *testing.T) {
 		out[p.Piece.ID] = app.Outcome{What: studio.Good}
 	}
 	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, time.Time{}, ""))
-	h, err := s.House(s.Ctx)
+	h, err := s.Shop(s.Ctx)
 	require.NoError(t, err)
 	tarn, _ := h.Machine(s.Tarn)
-	assert.Equal(t, 1, tarn.Learned.Count)
-	assert.InEpsilon(t, 1.0466, tarn.Learned.Factor(), 0.001, "the fourth root of 1.2")
-	assert.InDelta(t, 0.2, tarn.Learned.Off, 0.001)
+	assert.Equal(t, 1, tarn.Calibration.Count)
+	assert.InEpsilon(t, 1.0466, tarn.Calibration.Factor(), 0.001, "the fourth root of 1.2")
+	assert.InDelta(t, 0.2, tarn.Calibration.Off, 0.001)
 	plate, err = s.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	assert.InEpsilon(t, planned*1.0466, plate.Estimate.Minutes, 0.001, "the next such plate is thought to take longer")
@@ -238,10 +238,10 @@ func TestMachinesLearn(t *testing.T) {
 	plate, err = s.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{plate.Pieces[0].Piece.ID: {What: studio.Good}}, time.Time{}, ""))
-	h, err = s.House(s.Ctx)
+	h, err = s.Shop(s.Ctx)
 	require.NoError(t, err)
 	tarn, _ = h.Machine(s.Tarn)
-	assert.Equal(t, 1, tarn.Learned.Count, "nobody noted when it ended")
+	assert.Equal(t, 1, tarn.Calibration.Count, "nobody noted when it ended")
 }
 
 // A prepared file of the same part teaches; one of something else is refused.
@@ -249,7 +249,7 @@ func TestPreparedFilesTeach(t *testing.T) {
 	s := apptest.New(t)
 	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "raw")
 	id := it.Parts[0].ModelID
-	h, err := s.House(s.Ctx)
+	h, err := s.Shop(s.Ctx)
 	require.NoError(t, err)
 	fell, _ := h.Machine(s.Fell)
 	pla, _ := h.Material(s.PLA, process.Filament)
@@ -265,22 +265,22 @@ func TestPreparedFilesTeach(t *testing.T) {
 		}
 		return []byte(b.String())
 	}
-	gotOurs, real, err := s.App.Teach(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
+	gotOurs, real, err := s.App.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
 	require.NoError(t, err)
 	assert.Equal(t, ours, gotOurs)
 	assert.InEpsilon(t, 1.3*ours, real, 0.02)
-	assert.Contains(t, app.TaughtText(gotOurs, real), "% off")
-	h, err = s.House(s.Ctx)
+	assert.Contains(t, app.CalibratedText(gotOurs, real), "% off")
+	h, err = s.Shop(s.Ctx)
 	require.NoError(t, err)
 	fell, _ = h.Machine(s.Fell)
-	assert.Equal(t, 1, fell.Learned.Count)
+	assert.Equal(t, 1, fell.Calibration.Count)
 	assert.Greater(t, h.PrintOf(m, 1, 0, fell, pla).Minutes, 1.05*ours)
 	var refusal *app.Refusal
 	for name, data := range map[string][]byte{"long.gcode": program(9 * ours), "empty.gcode": []byte("; nothing\n"), "bad.gcode": []byte("G1 Xabc\n")} {
-		_, _, err = s.App.Teach(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
+		_, _, err = s.App.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
 		require.ErrorAs(t, err, &refusal, name)
 	}
-	_, _, err = s.App.Teach(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
+	_, _, err = s.App.Calibrate(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
 	require.ErrorAs(t, err, &refusal)
 }
 
@@ -303,15 +303,15 @@ func TestThinPlacesAndLayersFollow(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, l.Figures, 56)
 	assert.False(t, l.Turned)
-	remade(s, id, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
-	_, err = s.App.TakeStanding(s.Ctx, s.Owner, id, process.Resin, sheet.Standings[0].ID)
+	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, sheet.Orientations[0].ID)
 	require.NoError(t, err)
 	l, err = s.Layers(s.Ctx, id, 0.5, time.Minute)
 	require.NoError(t, err)
 	assert.True(t, l.Turned)
-	assert.InDelta(t, sheet.Standings[0].Facts.HeightMM/0.5, len(l.Figures), 1)
+	assert.InDelta(t, sheet.Orientations[0].Facts.HeightMM/0.5, len(l.Figures), 1)
 }
 
 // A version made of one that stands some way stands so, too, and drains as it hangs.
@@ -319,12 +319,12 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	s := apptest.New(t)
 	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 60}), "raw")
 	part := it.Parts[0]
-	remade(s, part.ModelID, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	remade(s, part.ModelID, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	sheet, err := s.App.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
-	lying := sheet.Standings[0]
+	lying := sheet.Orientations[0]
 	require.InDelta(t, 30, lying.Facts.HeightMM, 1)
-	_, err = s.App.TakeStanding(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
+	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
 	require.NoError(t, err)
 	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4})
 	require.Equal(t, studio.JobDone, j.State, j.Note)

@@ -28,7 +28,7 @@ func BenchmarkQuotes(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		form := app.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Tiers()[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.Making{}}
+		form := app.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Tiers()[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.ItemOptions{}}
 		if err := s.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form); err != nil {
 			b.Fatal(err)
 		}

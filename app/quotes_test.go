@@ -24,18 +24,18 @@ import (
 	"sakuji/studio"
 )
 
-func desk(t *testing.T, s *apptest.Studio, no string) app.Desk {
+func pricing(t *testing.T, s *apptest.Studio, no string) app.Pricing {
 	t.Helper()
-	d, err := s.App.Desk(s.Ctx, no)
+	d, err := s.App.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	return d
 }
 
 // with changes what is asked of an order's first item.
-func with(t *testing.T, s *apptest.Studio, no string, change func(*app.ItemForm, *studio.Making)) {
+func with(t *testing.T, s *apptest.Studio, no string, change func(*app.ItemForm, *studio.ItemOptions)) {
 	t.Helper()
-	it := desk(t, s, no).Items[0]
-	making := it.Making
+	it := pricing(t, s, no).Items[0]
+	making := it.ItemOptions
 	f := app.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: it.Scale, Making: &making}
 	change(&f, &making)
 	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, f))
@@ -45,21 +45,21 @@ func with(t *testing.T, s *apptest.Studio, no string, change func(*app.ItemForm,
 func TestMakingMovesThePrice(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
-	cost := func() int64 { return desk(t, s, no).Price.CostMinor }
+	cost := func() int64 { return pricing(t, s, no).Price.CostMinor }
 	plain := cost()
 	before := plain
 	for _, step := range []struct {
 		what   string
-		change func(*app.ItemForm, *studio.Making)
+		change func(*app.ItemForm, *studio.ItemOptions)
 		up     bool
 	}{
-		{"eyes and a face", func(_ *app.ItemForm, m *studio.Making) { m.Features.Eyes, m.Features.Faces = 2, 1 }, true},
-		{"masked edges", func(_ *app.ItemForm, m *studio.Making) { m.Features.MaskMM = 500 }, true},
-		{"weathered", func(_ *app.ItemForm, m *studio.Making) { m.Features.Weather = true }, true},
-		{"fitting out", func(_ *app.ItemForm, m *studio.Making) { m.Features.FitHours = 1.5 }, true},
-		{"finer than the mesh says", func(_ *app.ItemForm, m *studio.Making) { m.DetailFactor, m.DetailWhy = 2.4, "lace" }, true},
-		{"a new hand", func(_ *app.ItemForm, m *studio.Making) { m.PersonID = s.Bench.ID }, true},
-		{"as printed", func(_ *app.ItemForm, m *studio.Making) { m.School = "printed" }, false},
+		{"eyes and a face", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.Eyes, m.Features.Faces = 2, 1 }, true},
+		{"masked edges", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.MaskMM = 500 }, true},
+		{"weathered", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.Weather = true }, true},
+		{"fitting out", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.FitHours = 1.5 }, true},
+		{"finer than the mesh says", func(_ *app.ItemForm, m *studio.ItemOptions) { m.DetailFactor, m.DetailWhy = 2.4, "lace" }, true},
+		{"a new hand", func(_ *app.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID }, true},
+		{"as printed", func(_ *app.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "printed" }, false},
 	} {
 		with(t, s, no, step.change)
 		now := cost()
@@ -70,30 +70,30 @@ func TestMakingMovesThePrice(t *testing.T) {
 		}
 		before = now
 	}
-	it := desk(t, s, no).Items[0]
+	it := pricing(t, s, no).Items[0]
 	assert.Equal(t, finish.Features{Eyes: 2, Faces: 1, MaskMM: 500, Weather: true, FitHours: 1.5}, it.Features)
 	assert.Equal(t, "lace", it.DetailWhy)
 
-	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{DetailFactor: 2}}), "wants a reason")
-	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{School: "magic"}}), "no finish route")
+	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{DetailFactor: 2}}), "wants a reason")
+	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{FinishRoute: "magic"}}), "no finish route")
 }
 
-// The pieces' strips follow the school, with its second rounds, and the book's minutes are
+// The pieces' strips follow the finish route, with its second rounds, and the book's minutes are
 // kept apart so that what is logged later is compared with them.
 func TestStripsFollowTheSchool(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
-	with(t, s, no, func(_ *app.ItemForm, m *studio.Making) { m.School = "skin" })
+	with(t, s, no, func(_ *app.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "skin" })
 	s.Accept(no)
 	p, err := s.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
-	var kinds []route.Kind
+	var kinds []route.StageKind
 	for _, st := range p.Stages {
 		kinds = append(kinds, st.Kind)
 		assert.Positive(t, st.Book, st.Kind)
 		assert.Positive(t, st.Planned, st.Kind)
 	}
-	assert.Equal(t, []route.Kind{route.Print, route.Wash, route.Strip, route.Cure, route.Skin, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
+	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
 }
 
 // Stamps draw the reckoning toward what hands really take; the first few a little.
@@ -101,7 +101,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	s := apptest.New(t)
 	first, second := s.Order(6, route.Raw), s.Order(6, route.Raw)
 	strip := func() (minutes float64) {
-		for _, l := range desk(t, s, second).Items[0].Estimate.Lines {
+		for _, l := range pricing(t, s, second).Items[0].Estimate.Lines {
 			if l.What == "strip" {
 				minutes = l.Minutes
 			}
@@ -123,7 +123,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 				s.Clock.At = p.Until
 			}
 			minutes := p.Piece.Now().Book
-			if p.Piece.Now().Kind == route.Strip {
+			if p.Piece.Now().Kind == route.RemoveSupports {
 				minutes *= 3
 			}
 			_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: minutes})
@@ -134,10 +134,10 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	book := finish.SpreadOf(rates.Starting(), "strip").Mean
 	trust := rates.Starting().V("spread.trust")
 	assert.InEpsilon(t, (6*3+trust*book)/(6+trust)/book, after/before, 1e-6, "six stamps of three times the book")
-	assert.Equal(t, 6, desk(t, s, second).House.Taught.Practice[s.Bench.ID][route.Strip])
-	assert.True(t, desk(t, s, second).House.Taught.Printed[desk(t, s, second).Items[0].Parts[0].ModelID])
+	assert.Equal(t, 6, pricing(t, s, second).Shop.History.Practice[s.Bench.ID][route.RemoveSupports])
+	assert.True(t, pricing(t, s, second).Shop.History.Printed[pricing(t, s, second).Items[0].Parts[0].ModelID])
 
-	// Out of the house, it is priced anew beside what it cost.
+	// Out of the studio, it is priced anew beside what it cost.
 	require.NoError(t, s.Deliver(s.Ctx, s.Owner, first, time.Time{}))
 	list, h, err := s.CheckRates(s.Ctx)
 	require.NoError(t, err)
@@ -163,17 +163,17 @@ func TestLogbookTeachesPrices(t *testing.T) {
 func TestTerms(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(3, route.Primed)
-	plain := desk(t, s, no).Price
+	plain := pricing(t, s, no).Price
 	ask := func(terms studio.Terms) quote.Price {
 		require.NoError(t, s.SaveTerms(s.Ctx, s.Owner, no, terms))
-		d := desk(t, s, no)
+		d := pricing(t, s, no)
 		assert.Equal(t, plain.CostMinor, d.Price.CostMinor)
 		return d.Price
 	}
 	m := 50.0
 	assert.InDelta(t, 50, ask(studio.Terms{MarginPercent: &m}).MarginPercent, 1)
 	assert.InEpsilon(t, 1.25, float64(ask(studio.Terms{RushPercent: 25}).NetMinor)/float64(plain.NetMinor), 0.02)
-	require.NoError(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{}, "guild 10\n\nFAIR 5 %"))
+	require.NoError(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "guild 10\n\nFAIR 5 %"))
 	off := ask(studio.Terms{DiscountWhy: "guild"})
 	assert.InEpsilon(t, 0.9, float64(off.NetMinor)/float64(plain.NetMinor), 0.02)
 	assert.Contains(t, off.Working.Inputs[2].Label, "GUILD")
@@ -181,10 +181,10 @@ func TestTerms(t *testing.T) {
 	assert.EqualValues(t, 0, ask(studio.Terms{BeforeTax: true}).NetMinor%100, "the net is the round figure")
 	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
 	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
-	refusal(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{}, "GUILD 10\nnonsense"), "line 2")
-	refusal(t, s.SaveWays(s.Ctx, s.Owner, studio.Ways{Schools: map[string]string{"resin primed": "magic"}}, ""), "magic")
-	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, desk(t, s, no).House.Studio))
-	assert.Equal(t, 10.0, desk(t, s, no).House.Studio.Ways.Codes["GUILD"], "saving the house keeps its ways")
+	refusal(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "GUILD 10\nnonsense"), "line 2")
+	refusal(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{FinishRoutes: map[string]string{"resin primed": "magic"}}, ""), "magic")
+	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, pricing(t, s, no).Shop.Studio))
+	assert.Equal(t, 10.0, pricing(t, s, no).Shop.Studio.Defaults.DiscountCodes["GUILD"], "saving the house keeps its ways")
 }
 
 // Variants, options, what is bought in: offered, chosen by the client, and the order is made so.
@@ -195,15 +195,15 @@ func TestTheClientChooses(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, problems)
 	lid := items[0].ID
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, lid, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.Making{Option: true}}))
-	before := desk(t, s, no)
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, lid, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.ItemOptions{Option: true}}))
+	before := pricing(t, s, no)
 	assert.Positive(t, before.Options[lid].TotalMinor)
 	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Raw kit", Tier: route.Raw, Offered: true}))
 	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Half the size", Factor: 0.5}))
 	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "In three", CutInto: 3}))
 	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
 	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
-	d := desk(t, s, no)
+	d := pricing(t, s, no)
 	require.Len(t, d.Variants, 3)
 	assert.Equal(t, before.Price.TotalMinor, d.Price.TotalMinor, "what stands beside it does not move the price")
 	raw, half := d.Variants[0], d.Variants[1]
@@ -226,7 +226,7 @@ func TestTheClientChooses(t *testing.T) {
 	refusal(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
 	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "Odile", Agreed: true, From: "192.0.2.9", Chosen: studio.Chosen{Alternative: 1, Options: []int64{lid, lid}}}))
 
-	after := desk(t, s, no)
+	after := pricing(t, s, no)
 	a := after.AcceptedQuote()
 	require.NotNil(t, a)
 	want := doc.Alternatives[0].Price.TotalMinor + doc.Options[0].TotalMinor
@@ -250,9 +250,9 @@ func TestChangeOrder(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	first := s.Accept(no)
-	it := desk(t, s, no).Items[0].ID
+	it := pricing(t, s, no).Items[0].ID
 	s.Change(no, it, 3, route.Primed, 1)
-	d := desk(t, s, no)
+	d := pricing(t, s, no)
 	assert.True(t, d.Changed())
 	assert.Equal(t, []studio.Change{{What: "Vase, copies", Before: "2", After: "3"}, {What: "Vase, finish", Before: "raw kit", After: "smoothed and primed"}}, d.Since)
 	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
@@ -262,20 +262,20 @@ func TestChangeOrder(t *testing.T) {
 	assert.Equal(t, d.Since, q.Document.Instead.Changes)
 	assert.Contains(t, app.Summary(q, ""), "as agreed in revision 1")
 	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Name: "Odile"}))
-	d = desk(t, s, no)
+	d = pricing(t, s, no)
 	assert.Equal(t, studio.Accepted, d.Order.State)
 	assert.Equal(t, 1, d.AcceptedQuote().Revision)
 	assert.Len(t, d.Pieces, 2)
 
 	// Taken up again from what was agreed.
 	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 1))
-	d = desk(t, s, no)
+	d = pricing(t, s, no)
 	assert.Equal(t, 2, d.Items[0].Copies)
 	assert.Equal(t, route.Raw, d.Items[0].Tier)
 	assert.Empty(t, studio.Differences(d.AcceptedQuote().Taken().Specs(), []studio.Item{d.Items[0].Item}))
 	require.NoError(t, s.RemoveItem(s.Ctx, s.Owner, no, it))
 	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 2))
-	d = desk(t, s, no)
+	d = pricing(t, s, no)
 	require.Len(t, d.Items, 1, "an item taken off comes back with the version that had it")
 	assert.Equal(t, 3, d.Items[0].Copies)
 	assert.Error(t, s.RestartFrom(s.Ctx, s.Owner, no, 9))
@@ -288,7 +288,7 @@ func TestRestoration(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, "Restore the box"))
 	refusal(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
-	id := desk(t, s, o.Number).Items[0].ID
+	id := pricing(t, s, o.Number).Items[0].ID
 	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
 	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "odds")
 	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
@@ -296,7 +296,7 @@ func TestRestoration(t *testing.T) {
 	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))
 	require.NoError(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 2))
 	refusal(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
-	d := desk(t, s, o.Number)
+	d := pricing(t, s, o.Number)
 	r := d.RangeOf()
 	assert.Greater(t, r.Quantiles[90]-r.Quantiles[10], r.ExpectedMinor/4, "finding worse is a wide range")
 	assert.Contains(t, r.Drivers[0].What, "worse")
@@ -310,11 +310,11 @@ func TestRestoration(t *testing.T) {
 func TestLicenceFees(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(4, route.Raw)
-	plain := desk(t, s, no).Price.CostMinor
-	design := desk(t, s, no).Items[0].Parts[0].Model.DesignID
-	model := desk(t, s, no).Items[0].Parts[0].ModelID
+	plain := pricing(t, s, no).Price.CostMinor
+	design := pricing(t, s, no).Items[0].Parts[0].Model.DesignID
+	model := pricing(t, s, no).Items[0].Parts[0].ModelID
 	require.NoError(t, s.SaveLicence(s.Ctx, s.Owner, model, app.LicenceForm{Licence: studio.LicencePerCopy, Fee: "2.50"}))
-	d := desk(t, s, no)
+	d := pricing(t, s, no)
 	fee := int64(0)
 	for _, l := range d.Items[0].Estimate.Lines {
 		if l.Kind == quote.Bought {
@@ -325,7 +325,7 @@ func TestLicenceFees(t *testing.T) {
 	assert.Greater(t, d.Price.CostMinor, plain)
 	q := s.Accept(no)
 	assert.Empty(t, q.Document.Items[0].Spec.Extras)
-	assert.False(t, desk(t, s, no).Changed())
+	assert.False(t, pricing(t, s, no).Changed())
 	refusal(t, s.AddExtra(s.Ctx, s.Owner, no, d.Items[0].ID, quote.Extra{Kind: quote.Licence, What: "licence: mine", Each: 3}), "model’s sheet")
 }
 
@@ -333,41 +333,41 @@ func TestLicenceFees(t *testing.T) {
 func TestWeaponsAreAskedAbout(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	with(t, s, no, func(f *app.ItemForm, _ *studio.Making) { f.Title = "Moth-guard’s sword" })
+	with(t, s, no, func(f *app.ItemForm, _ *studio.ItemOptions) { f.Title = "Moth-guard’s sword" })
 	_, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	refusal(t, err, "looks like a weapon")
-	id := desk(t, s, no).Items[0].ID
+	id := pricing(t, s, no).Items[0].ID
 	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, true))
 	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(q.Document.Cautions, " "), "look-alikes")
 	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, false))
-	assert.Empty(t, desk(t, s, no).Troubles())
+	assert.Empty(t, pricing(t, s, no).Troubles())
 }
 
-// The finish routes of an item, side by side; one is taken, one becomes the house's.
+// The finish routes of an item, side by side; one is taken, one becomes the studio’s.
 func TestSchoolsSideBySide(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
-	id := desk(t, s, no).Items[0].ID
-	_, _, list, err := s.SchoolsOf(s.Ctx, no, id)
+	id := pricing(t, s, no).Items[0].ID
+	_, _, list, err := s.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
-	assert.Len(t, list, len(finish.Schools()))
+	assert.Len(t, list, len(finish.Routes()))
 	for i, r := range list {
 		if i > 0 {
 			assert.GreaterOrEqual(t, r.Minor, list[i-1].Minor)
 		}
 		assert.Equal(t, r.Key == "light", r.Now)
 	}
-	require.NoError(t, s.SetSchool(s.Ctx, s.Owner, no, id, "primer", false))
-	assert.Equal(t, "primer", desk(t, s, no).Items[0].School)
-	require.NoError(t, s.SetSchool(s.Ctx, s.Owner, no, id, "gaps", true))
-	d := desk(t, s, no)
-	assert.Empty(t, d.Items[0].School)
-	assert.Equal(t, "gaps", d.House.Studio.Ways.School("resin", route.Primed))
-	refusal(t, s.SetSchool(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
+	require.NoError(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "primer", false))
+	assert.Equal(t, "primer", pricing(t, s, no).Items[0].FinishRoute)
+	require.NoError(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "gaps", true))
+	d := pricing(t, s, no)
+	assert.Empty(t, d.Items[0].FinishRoute)
+	assert.Equal(t, "gaps", d.Shop.Studio.Defaults.FinishRoute("resin", route.Primed))
+	refusal(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
 	s.Change(no, id, 1, route.Raw, 1)
-	_, _, list, err = s.SchoolsOf(s.Ctx, no, id)
+	_, _, list, err = s.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
 	assert.Empty(t, list, "a raw kit is not smoothed")
 }
@@ -376,8 +376,8 @@ func TestSchoolsSideBySide(t *testing.T) {
 func TestWorkingAddsUp(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
-	with(t, s, no, func(f *app.ItemForm, _ *studio.Making) { f.Title = "=1+1" })
-	d := desk(t, s, no)
+	with(t, s, no, func(f *app.ItemForm, _ *studio.ItemOptions) { f.Title = "=1+1" })
+	d := pricing(t, s, no)
 	rows, err := csv.NewReader(bytes.NewReader(d.Working())).ReadAll()
 	require.NoError(t, err)
 	sum := 0.0
@@ -397,7 +397,7 @@ func TestWorkingAddsUp(t *testing.T) {
 func TestRatesTravel(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 31, "sand.resin": 8}))
-	h, err := s.House(s.Ctx)
+	h, err := s.Shop(s.Ctx)
 	require.NoError(t, err)
 	book := app.Export(h)
 	assert.Len(t, book.Machines, len(h.Machines))
@@ -415,7 +415,7 @@ func TestRatesTravel(t *testing.T) {
 	assert.Equal(t, s.Owner.Name, list[0].Who)
 	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\nwage,12\nmargin,99\n"))
 	refusal(t, err, "line 3")
-	h, err = s.House(s.Ctx)
+	h, err = s.Shop(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 31.0, h.Book.V("wage"), "nothing is taken by halves")
 	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\n"))
@@ -428,18 +428,18 @@ func TestSavingsAreTaken(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
 	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
-	s.Change(long, desk(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
+	s.Change(long, pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
 	for no, cast := range map[string]bool{long: false, many: true} {
-		before := desk(t, s, no)
+		before := pricing(t, s, no)
 		require.Len(t, before.Items[0].Estimate.Savings, 1)
 		saving := before.Items[0].Estimate.Savings[0]
 		assert.Equal(t, cast, saving.Cast)
 		require.NoError(t, s.TakeSaving(s.Ctx, s.Owner, no, before.Items[0].ID, saving))
-		after := desk(t, s, no)
+		after := pricing(t, s, no)
 		assert.Less(t, after.Price.CostMinor, before.Price.CostMinor, saving.Text)
 		assert.Empty(t, after.Items[0].Estimate.Savings)
 	}
-	no, it := long, desk(t, s, long).Items[0]
+	no, it := long, pricing(t, s, long).Items[0]
 	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
 	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
 }
@@ -448,13 +448,13 @@ func TestSavingsAreTaken(t *testing.T) {
 func TestRush(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(24, route.Painted)
-	d := desk(t, s, no)
+	d := pricing(t, s, no)
 	require.True(t, d.Soonest.Before(d.Earliest))
 	percent, never := d.RushFor(d.Earliest.Add(time.Hour))
 	assert.Zero(t, percent)
 	assert.False(t, never)
 	percent, never = d.RushFor(d.Earliest.Add(-25 * time.Hour))
-	assert.Equal(t, 2*d.House.Book.V("rush.day"), percent)
+	assert.Equal(t, 2*d.Shop.Book.V("rush.day"), percent)
 	assert.False(t, never)
 	_, never = d.RushFor(d.Soonest.Add(-time.Hour))
 	assert.True(t, never)
@@ -465,23 +465,23 @@ func TestRush(t *testing.T) {
 func TestCreasesAreMeasuredLater(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
-	before := desk(t, s, no)
+	before := pricing(t, s, no)
 	m := before.Items[0].Parts[0].Model
 	require.True(t, m.Shape.Detail.Measured())
 	known := m.Shape.Detail
 	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM = nil, nil
 	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) }))
-	plain := desk(t, s, no)
+	plain := pricing(t, s, no)
 	require.False(t, plain.Items[0].Parts[0].Model.Shape.Detail.Measured())
 	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")
 	ctx, stop := context.WithCancel(s.Ctx)
 	done := make(chan struct{})
 	go func() { s.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
-	require.Eventually(t, func() bool { return desk(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
 	stop()
 	<-done
-	assert.Equal(t, known, desk(t, s, no).Items[0].Parts[0].Model.Shape.Detail)
-	assert.Equal(t, before.Price.CostMinor, desk(t, s, no).Price.CostMinor)
+	assert.Equal(t, known, pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail)
+	assert.Equal(t, before.Price.CostMinor, pricing(t, s, no).Price.CostMinor)
 }
 
 // Runs that fail teach the machine's own odds: half a plate lost is half a failure.
@@ -490,10 +490,10 @@ func TestFailedRunsTeachOdds(t *testing.T) {
 	no := s.Order(4, route.Raw)
 	s.Accept(no)
 	s.Print(no+"-1", no+"-2")
-	h, err := s.House(s.Ctx)
+	h, err := s.Shop(s.Ctx)
 	require.NoError(t, err)
-	require.Len(t, h.Taught.Failed, 1)
-	for key, f := range h.Taught.Failed {
+	require.Len(t, h.History.Failed, 1)
+	for key, f := range h.History.Failed {
 		assert.Equal(t, s.Tarn, key[0])
 		assert.InDelta(t, 0.5, f.Fails, 1e-9)
 		assert.Positive(t, f.Hours)
@@ -515,9 +515,9 @@ func TestFailedRunsTeachOdds(t *testing.T) {
 func TestFirstTimesOfAPerson(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	plain := desk(t, s, no).Price.CostMinor
-	with(t, s, no, func(_ *app.ItemForm, m *studio.Making) { m.PersonID = s.Bench.ID })
-	green := desk(t, s, no).Price.CostMinor
+	plain := pricing(t, s, no).Price.CostMinor
+	with(t, s, no, func(_ *app.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID })
+	green := pricing(t, s, no).Price.CostMinor
 	assert.Greater(t, green, plain)
 	other := s.Order(3, route.Raw)
 	s.Accept(other)
@@ -525,8 +525,8 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 	for i := range 3 {
 		s.Finish(fmt.Sprintf("%s-%d", other, i+1))
 	}
-	d := desk(t, s, no)
-	assert.Positive(t, d.House.Taught.Practice[s.Bench.ID][route.Wash])
+	d := pricing(t, s, no)
+	assert.Positive(t, d.Shop.History.Practice[s.Bench.ID][route.Wash])
 	for _, l := range d.Items[0].Estimate.Lines {
 		if l.What != "wash" {
 			continue
@@ -539,5 +539,5 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 	}
 	_, err := s.SavePerson(s.Ctx, s.Owner, s.Bench.ID, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Wage: "90"})
 	require.NoError(t, err)
-	assert.Greater(t, desk(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
+	assert.Greater(t, pricing(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
 }

@@ -16,8 +16,8 @@ import (
 // SendQuote freezes the order as it is priced now and opens the client's link. The
 // quote before it, if it still waited for an answer, ends. A licence that stops it is
 // overruled by a reason, which the logbook keeps.
-func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) (q studio.Quote, err error) {
-	err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) SendQuote(ctx context.Context, hand Actor, number, despite string) (q studio.Quote, err error) {
+	err = a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		s, err := a.orderSheet(d.Tx, number)
 		if err != nil {
 			return err
@@ -29,21 +29,21 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) 
 			if despite = strings.TrimSpace(despite); despite == "" {
 				return refuse("%s To send it all the same, give the reason.", strings.Join(s.Stops, " "))
 			}
-			if err := d.log("licence overruled", about{order: o.ID}, "%s Reason: %s", strings.Join(s.Stops, " "), despite); err != nil {
+			if err := d.Note("licence overruled", About{Order: o.ID}, "%s Reason: %s", strings.Join(s.Stops, " "), despite); err != nil {
 				return err
 			}
 		}
-		if s.House.Studio.Name == "" {
+		if s.Shop.Studio.Name == "" {
 			return refuse("Set the studio up first: its name and currency stand on the quote.")
 		}
 		if s.Price.TotalMinor <= 0 {
 			return refuse("The price comes to nothing; look at the items first.")
 		}
 		if s.Price.TotalMinor >= quote.MostMinor {
-			return refuse("The price comes to %s: look at the items and the rates first.", s.House.Studio.Money(s.Price.TotalMinor))
+			return refuse("The price comes to %s: look at the items and the rates first.", s.Shop.Studio.Money(s.Price.TotalMinor))
 		}
 		for i := range s.Items { // so that a later default does not change what was offered
-			if err := d.fixMaterials(s.House, &s.Items[i].Item); err != nil {
+			if err := d.fixMaterials(s.Shop, &s.Items[i].Item); err != nil {
 				return err
 			}
 		}
@@ -53,11 +53,11 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) 
 		}
 		q = studio.Quote{
 			OrderID: o.ID, Revision: 1, Token: rand.Text(), State: studio.QuoteSent, Document: doc,
-			TotalMinor: s.Price.TotalMinor, DepositMinor: s.Price.DepositMinor, Currency: s.House.Studio.Currency, Sent: d.now,
+			TotalMinor: s.Price.TotalMinor, DepositMinor: s.Price.DepositMinor, Currency: s.Shop.Studio.Currency, Sent: d.Now,
 		}
-		zone := s.House.Studio.Zone()
-		y, m, day := d.now.In(zone).Date()
-		q.ValidUntil = dayEnd(y, int(m), day+int(s.House.Book.V("valid")), zone)
+		zone := s.Shop.Studio.Zone()
+		y, m, day := d.Now.In(zone).Date()
+		q.ValidUntil = dayEnd(y, int(m), day+int(s.Shop.Book.V("valid")), zone)
 		if newest := s.Newest(); newest != nil {
 			q.Revision = newest.Revision + 1
 		}
@@ -73,12 +73,12 @@ func (a *App) SendQuote(ctx context.Context, hand Hand, number, despite string) 
 				return err
 			}
 		}
-		return d.log("quote sent", about{order: o.ID}, "revision %d, %s, valid until %s", q.Revision, q.Total(), q.ValidUntil.In(zone).Format("2 January"))
+		return d.Note("quote sent", About{Order: o.ID}, "revision %d, %s, valid until %s", q.Revision, q.Total(), q.ValidUntil.In(zone).Format("2 January"))
 	})
 	return q, err
 }
 
-func (d deed) fixMaterials(h studio.House, it *studio.Item) error {
+func (d Change) fixMaterials(h studio.Shop, it *studio.Item) error {
 	fees := it.Extras
 	it.Extras = own(fees) // fees are the models', not the item's
 	defer func() { it.Extras = fees }()
@@ -90,8 +90,8 @@ func (d deed) fixMaterials(h studio.House, it *studio.Item) error {
 	return d.SaveItem(it)
 }
 
-// QuoteSheet is a sent quote as the client sees it.
-type QuoteSheet struct {
+// ClientQuote is a sent quote as the client sees it.
+type ClientQuote struct {
 	Quote    studio.Quote
 	Order    studio.Order
 	Ended    string // why the link no longer serves
@@ -99,8 +99,8 @@ type QuoteSheet struct {
 	Asked    []studio.Point // the client's own questions and our answers
 }
 
-// QuoteFor returns the quote of a client's link.
-func (a *App) QuoteFor(ctx context.Context, token string) (s QuoteSheet, err error) {
+// ClientQuote returns the quote of a client's link.
+func (a *App) ClientQuote(ctx context.Context, token string) (s ClientQuote, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		if s.Quote, err = tx.QuoteByToken(token); err != nil {
 			return err
@@ -143,7 +143,7 @@ func (a *App) AnswerQuote(ctx context.Context, token string, ans Answer) error {
 	if ans.Accept && !ans.Agreed {
 		return refuse("Tick that you have read the quote before you accept it.")
 	}
-	return a.do(ctx, Hand{Name: ans.Name + " (client)"}, func(d deed) error {
+	return a.do(ctx, Actor{Name: ans.Name + " (client)"}, func(d Change) error {
 		q, err := d.QuoteByToken(token)
 		if err != nil {
 			return err
@@ -153,8 +153,8 @@ func (a *App) AnswerQuote(ctx context.Context, token string, ans Answer) error {
 }
 
 // NoteAnswer records an answer that came by word of mouth.
-func (a *App) NoteAnswer(ctx context.Context, hand Hand, number string, accept bool, name string, chosen studio.Chosen) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) NoteAnswer(ctx context.Context, hand Actor, number string, accept bool, name string, chosen studio.Chosen) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		quotes, err := d.Quotes(o.ID)
 		if err != nil {
 			return err
@@ -168,12 +168,12 @@ func (a *App) NoteAnswer(ctx context.Context, hand Hand, number string, accept b
 		if err := d.answer(quotes[0], Answer{Accept: accept, Name: name, Agreed: accept, Chosen: chosen, From: "told to us"}); err != nil {
 			return err
 		}
-		return d.SeeAnswers(o.ID, d.now)
+		return d.SeeAnswers(o.ID, d.Now)
 	})
 }
 
-func (d deed) answer(q studio.Quote, ans Answer) error {
-	if err := q.MayAnswer(d.now); err != nil {
+func (d Change) answer(q studio.Quote, ans Answer) error {
+	if err := q.MayAnswer(d.Now); err != nil {
 		return refused(err)
 	}
 	o, err := d.OrderByID(q.OrderID)
@@ -183,7 +183,7 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 	if err := o.MayChange(); err != nil {
 		return refused(err)
 	}
-	q.Answered, q.AnsweredBy, q.AnsweredFrom = d.now, ans.Name, ans.From
+	q.Answered, q.AnsweredBy, q.AnsweredFrom = d.Now, ans.Name, ans.From
 	was := o.State
 	if ans.Accept {
 		quotes, err := d.Quotes(o.ID)
@@ -208,7 +208,7 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 		}
 		q.State, o.State = studio.QuoteAccepted, studio.Accepted
 		if o.Accepted.IsZero() {
-			o.Accepted = d.now
+			o.Accepted = d.Now
 		}
 	} else {
 		q.State = studio.QuoteDeclined
@@ -222,7 +222,7 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 	if err := d.SaveOrder(&o); err != nil {
 		return err
 	}
-	if err := d.log("quote "+q.State, about{order: o.ID}, "revision %d, %s, by %s (%s)", q.Revision, q.Total(), ans.Name, ans.From); err != nil {
+	if err := d.Note("quote "+q.State, About{Order: o.ID}, "revision %d, %s, by %s (%s)", q.Revision, q.Total(), ans.Name, ans.From); err != nil {
 		return err
 	}
 	if !ans.Accept {
@@ -233,7 +233,7 @@ func (d deed) answer(q studio.Quote, ans Answer) error {
 
 // settleChoice makes the order's items what the client chose of alternatives and options.
 // Where nothing was to be chosen, items changed since the quote was sent stay as they are.
-func (d deed) settleChoice(o studio.Order, q studio.Quote) error {
+func (d Change) settleChoice(o studio.Order, q studio.Quote) error {
 	taken := map[int64]bool{}
 	for _, it := range q.Taken().Specs() {
 		taken[it.ID] = true
@@ -267,8 +267,8 @@ func (d deed) settleChoice(o studio.Order, q studio.Quote) error {
 // makePieces brings an order's pieces in line with what was accepted. What is
 // printed as asked stays; what is not printed yet is changed; too few are made
 // anew, too many are called off and stay in the book.
-func (d deed) makePieces(o studio.Order, items []studio.Item) error {
-	h, err := house(d.Tx)
+func (d Change) makePieces(o studio.Order, items []studio.Item) error {
+	h, err := shop(d.Tx)
 	if err != nil {
 		return err
 	}
@@ -285,7 +285,7 @@ func (d deed) makePieces(o studio.Order, items []studio.Item) error {
 	for _, it := range items {
 		for _, part := range it.Parts {
 			wanted[part.ID] = true
-			m, err := d.ModelAsStood(part.ModelID, part.StandingID)
+			m, err := d.ModelOriented(part.ModelID, part.OrientationID)
 			if err != nil {
 				return err
 			}
@@ -295,7 +295,7 @@ func (d deed) makePieces(o studio.Order, items []studio.Item) error {
 			}
 			for ; n > 0; n-- {
 				p := studio.Piece{
-					Code: studio.NextCode(o.Number, codes), OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, StandingID: part.StandingID, Name: pieceName(it, part),
+					Code: studio.NextCode(o.Number, codes), OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: pieceName(it, part),
 					Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier,
 					Attempt: 1, State: studio.Waiting, Stages: h.StagesFor(m, part, it),
 				}
@@ -317,7 +317,7 @@ func (d deed) makePieces(o studio.Order, items []studio.Item) error {
 	if added == 0 {
 		return nil
 	}
-	return d.log("pieces made", about{order: o.ID}, "%s for a plate", Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
+	return d.Note("pieces made", About{Order: o.ID}, "%s for a plate", Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
 }
 
 func pieceName(it studio.Item, part studio.Part) string {
@@ -333,7 +333,7 @@ func pieceName(it studio.Item, part studio.Part) string {
 
 // fitPieces changes or calls off the pieces of a part and returns how many are
 // missing.
-func (d deed) fitPieces(h studio.House, pieces []studio.Piece, m studio.Model, part studio.Part, it studio.Item) (missing int, err error) {
+func (d Change) fitPieces(h studio.Shop, pieces []studio.Piece, m studio.Model, part studio.Part, it studio.Item) (missing int, err error) {
 	want := part.Copies * it.Copies
 	rank := map[string]int{studio.PieceDone: 0, studio.AtBench: 1, studio.OnPlate: 2, studio.Waiting: 3}
 	var own []studio.Piece
@@ -374,7 +374,7 @@ func replaced(pieces []studio.Piece, id int64) bool {
 }
 
 // refit plans a piece's strip anew for what is asked of it now.
-func (d deed) refit(h studio.House, p studio.Piece, m studio.Model, part studio.Part, it studio.Item) error {
+func (d Change) refit(h studio.Shop, p studio.Piece, m studio.Model, part studio.Part, it studio.Item) error {
 	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = pieceName(it, part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
 	p.Stages = studio.Retier(p.Stages, h.StagesFor(m, part, it))
 	if p.State == studio.PieceDone && p.Now() != nil {
@@ -386,12 +386,12 @@ func (d deed) refit(h studio.House, p studio.Piece, m studio.Model, part studio.
 	if err := d.SaveStages(&p); err != nil {
 		return err
 	}
-	return d.log("piece changed", about{order: p.OrderID, piece: p.ID}, "%s: %s at %v", p.Code, route.TierName(p.Tier), p.Scale)
+	return d.Note("piece changed", About{Order: p.OrderID, Piece: p.ID}, "%s: %s at %v", p.Code, route.TierName(p.Tier), p.Scale)
 }
 
 // AskAboutQuote is the client's question; it shows on Today.
 func (a *App) AskAboutQuote(ctx context.Context, token, text string) error {
-	s, err := a.QuoteFor(ctx, token)
+	s, err := a.ClientQuote(ctx, token)
 	if err != nil {
 		return err
 	}
@@ -401,23 +401,23 @@ func (a *App) AskAboutQuote(ctx context.Context, token, text string) error {
 	if len(s.Asked) >= 50 {
 		return refuse("There are fifty questions on this quote already. Please write to the studio.")
 	}
-	return a.AddPoint(ctx, Hand{Name: s.Order.Client + " (client)"}, s.Order.Number, studio.Asked, text)
+	return a.AddPoint(ctx, Actor{Name: s.Order.Client + " (client)"}, s.Order.Number, studio.Asked, text)
 }
 
 // SeeAnswer marks a client's answers as looked at.
-func (a *App) SeeAnswer(ctx context.Context, hand Hand, number string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SeeAnswer(ctx context.Context, hand Actor, number string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
 		}
-		return d.SeeAnswers(o.ID, d.now)
+		return d.SeeAnswers(o.ID, d.Now)
 	})
 }
 
 // RecordDeposit notes that money arrived.
-func (a *App) RecordDeposit(ctx context.Context, hand Hand, number, amount string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) RecordDeposit(ctx context.Context, hand Actor, number, amount string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		o, err := d.Order(number)
 		if err != nil {
 			return err
@@ -433,11 +433,11 @@ func (a *App) RecordDeposit(ctx context.Context, hand Hand, number, amount strin
 		if err != nil || minor <= 0 {
 			return refuse("Deposit: %q is not an amount.", amount)
 		}
-		p := studio.Payment{OrderID: o.ID, Kind: "deposit", AmountMinor: minor, Currency: s.Currency, At: d.now}
+		p := studio.Payment{OrderID: o.ID, Kind: "deposit", AmountMinor: minor, Currency: s.Currency, At: d.Now}
 		if err := d.AddPayment(&p); err != nil {
 			return err
 		}
-		return d.log("deposit arrived", about{order: o.ID}, "%s", s.Money(minor))
+		return d.Note("deposit arrived", About{Order: o.ID}, "%s", s.Money(minor))
 	})
 }
 

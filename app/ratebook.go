@@ -33,24 +33,24 @@ func (a *App) RateHistory(ctx context.Context) (out []RateChange, err error) {
 }
 
 // Export is the studio's whole rate book: its rates, machines and materials.
-func Export(h studio.House) rates.Book {
+func Export(h studio.Shop) rates.Book {
 	b := h.Book
-	b.Machines, b.Materials, b.TaxPercent, b.Schools = nil, nil, h.Studio.TaxPercent, h.Studio.Ways.Schools
+	b.Machines, b.Materials, b.TaxPercent, b.FinishRoutes = nil, nil, h.Studio.TaxPercent, h.Studio.Defaults.FinishRoutes
 	for _, m := range h.Machines {
 		if m.Active {
-			b.Machines = append(b.Machines, rates.Kind{Name: m.Name, Process: m.Process, Figures: m.Figures})
+			b.Machines = append(b.Machines, rates.Template{Name: m.Name, Process: m.Process, Figures: m.Figures})
 		}
 	}
 	for _, m := range h.Materials {
 		if m.Active {
-			b.Materials = append(b.Materials, rates.Kind{Name: m.Name, Process: m.Process, Figures: m.Figures})
+			b.Materials = append(b.Materials, rates.Template{Name: m.Name, Process: m.Process, Figures: m.Figures})
 		}
 	}
 	return b
 }
 
 // ImportRates takes rates from a file as Export or ExportCSV writes it: all of it or nothing.
-func (a *App) ImportRates(ctx context.Context, hand Hand, data []byte) (n int, err error) {
+func (a *App) ImportRates(ctx context.Context, hand Actor, data []byte) (n int, err error) {
 	values, err := rates.ReadValues(data)
 	if err != nil {
 		return 0, refuse("The file was not taken: %s. Nothing was changed.", err)

@@ -42,12 +42,12 @@ func (c CheckedOrder) Off() float64 {
 	return float64(c.Now)/float64(c.Real) - 1
 }
 
-// CheckRates prices the last orders that are out of the house at today's rates and sets
+// CheckRates prices the last orders that are out of the studio at today's rates and sets
 // them beside what they really cost: stamped hours at their wages, booked material, run
 // hours, and overhead on all. With numbers named, those orders.
-func (a *App) CheckRates(ctx context.Context, numbers ...string) (out []CheckedOrder, h studio.House, err error) {
+func (a *App) CheckRates(ctx context.Context, numbers ...string) (out []CheckedOrder, h studio.Shop, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		if h, err = house(tx); err != nil {
+		if h, err = shop(tx); err != nil {
 			return err
 		}
 		orders, err := tx.Orders(studio.Closed, studio.Delivered)
@@ -72,7 +72,7 @@ func (a *App) CheckRates(ctx context.Context, numbers ...string) (out []CheckedO
 	return out, h, err
 }
 
-func checkOrder(tx *store.Tx, h studio.House, o studio.Order) (c CheckedOrder, ok bool, err error) {
+func checkOrder(tx *store.Tx, h studio.Shop, o studio.Order) (c CheckedOrder, ok bool, err error) {
 	quotes, err := tx.Quotes(o.ID)
 	if err != nil {
 		return c, false, err
@@ -89,7 +89,7 @@ func checkOrder(tx *store.Tx, h studio.House, o studio.Order) (c CheckedOrder, o
 		it := di.Spec
 		it.Parts = slices.Clone(it.Parts)
 		for k := range it.Parts {
-			if it.Parts[k].Model, err = tx.ModelAsStood(it.Parts[k].ModelID, it.Parts[k].StandingID); err != nil {
+			if it.Parts[k].Model, err = tx.ModelOriented(it.Parts[k].ModelID, it.Parts[k].OrientationID); err != nil {
 				return c, false, err
 			}
 		}
@@ -116,7 +116,7 @@ func checkOrder(tx *store.Tx, h studio.House, o studio.Order) (c CheckedOrder, o
 	for _, p := range pieces {
 		for _, s := range p.Stages {
 			wage := h.Book.V(finish.Skill(s.Kind))
-			if own, ok := h.Taught.Wages[s.PersonID]; ok {
+			if own, ok := h.History.Wages[s.PersonID]; ok {
 				wage = own.Value
 			}
 			minutes += s.Minutes

@@ -10,8 +10,8 @@ import (
 
 // RestartFrom makes the order's items what a revision of its quote had: a new version
 // starts from an old one.
-func (a *App) RestartFrom(ctx context.Context, hand Hand, number string, revision int) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) RestartFrom(ctx context.Context, hand Actor, number string, revision int) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		quotes, err := d.Quotes(o.ID)
 		if err != nil {
 			return err
@@ -41,6 +41,6 @@ func (a *App) RestartFrom(ctx context.Context, hand Hand, number string, revisio
 				return err
 			}
 		}
-		return d.log("quote taken up", about{order: o.ID}, "the order is as in revision %d", revision)
+		return d.Note("quote taken up", About{Order: o.ID}, "the order is as in revision %d", revision)
 	})
 }

@@ -13,14 +13,14 @@ import (
 )
 
 // StartRun notes that a plate's run began, now (zero) or at a time that has passed.
-func (a *App) StartRun(ctx context.Context, hand Hand, number int, started time.Time, roomC *float64) error {
-	return a.onLaidPlate(ctx, hand, number, func(d deed, _ studio.House, machine studio.Machine, pl studio.Plate) error {
+func (a *App) StartRun(ctx context.Context, hand Actor, number int, started time.Time, roomC *float64) error {
+	return a.onLaidPlate(ctx, hand, number, func(d Change, _ studio.Shop, machine studio.Machine, pl studio.Plate) error {
 		s, err := a.plateSheet(d.Tx, number, false)
 		if err != nil {
 			return err
 		}
 		if started.IsZero() {
-			started = d.now
+			started = d.Now
 		}
 		switch {
 		case len(pl.Pieces) == 0:
@@ -29,8 +29,8 @@ func (a *App) StartRun(ctx context.Context, hand Hand, number int, started time.
 			return refuse("%s still runs plate %d. Note its end first.", machine.Name, s.Busy.Number)
 		case s.Busy != nil:
 			return refuse("Plate %d still stands on %s. Empty it first.", s.Busy.Number, machine.Name)
-		case started.After(d.now):
-			return refuse("A run cannot have started later than now, %s.", d.now.In(s.House.Studio.Zone()).Format("15:04"))
+		case started.After(d.Now):
+			return refuse("A run cannot have started later than now, %s.", d.Now.In(s.Shop.Studio.Zone()).Format("15:04"))
 		case roomC != nil && (*roomC < -20 || *roomC > 60):
 			return refuse("A room of %.0f °C is hard to believe.", *roomC)
 		}
@@ -43,15 +43,15 @@ func (a *App) StartRun(ctx context.Context, hand Hand, number int, started time.
 			return err
 		}
 		at := d
-		at.now = started
-		return at.log("run started", about{plate: pl.ID}, "plate %d on %s, %s", number, machine.Name, studio.Hours(run.PlannedMin))
+		at.Now = started
+		return at.Note("run started", About{Plate: pl.ID}, "plate %d on %s, %s", number, machine.Name, studio.Hours(run.PlannedMin))
 	})
 }
 
 // FinishRun notes that a machine has stopped, with what it reports of each piece,
 // if it reports at all ("good", or a cause of failure).
-func (a *App) FinishRun(ctx context.Context, hand Hand, number int, ended time.Time, reports map[int64]string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) FinishRun(ctx context.Context, hand Actor, number int, ended time.Time, reports map[int64]string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		pl, err := d.Plate(number)
 		if err != nil {
 			return err
@@ -60,9 +60,9 @@ func (a *App) FinishRun(ctx context.Context, hand Hand, number int, ended time.T
 			return refuse("Plate %d is %s, not running.", number, pl.State)
 		}
 		if ended.IsZero() {
-			ended = d.now
+			ended = d.Now
 		}
-		if err := endOK(pl.Run, ended, d.now); err != nil {
+		if err := endOK(pl.Run, ended, d.Now); err != nil {
 			return err
 		}
 		for i, o := range pl.Pieces {
@@ -82,7 +82,7 @@ func endOK(r *studio.Run, ended, now time.Time) error {
 	return nil
 }
 
-func (d deed) finish(pl studio.Plate, ended time.Time) error {
+func (d Change) finish(pl studio.Plate, ended time.Time) error {
 	pl.State, pl.Run.Ended = studio.PlateFinished, ended
 	if err := d.SaveRun(pl.Run); err != nil {
 		return err
@@ -91,8 +91,8 @@ func (d deed) finish(pl studio.Plate, ended time.Time) error {
 		return err
 	}
 	at := d
-	at.now = ended
-	return at.log("run ended", about{plate: pl.ID}, "plate %d, after %s", pl.Number, studio.Hours(ended.Sub(pl.Run.Started).Minutes()))
+	at.Now = ended
+	return at.Note("run ended", About{Plate: pl.ID}, "plate %d, after %s", pl.Number, studio.Hours(ended.Sub(pl.Run.Started).Minutes()))
 }
 
 // Outcome is what became of a piece.
@@ -104,8 +104,8 @@ type Outcome struct {
 // EmptyPlate records what came off a plate, piece by piece. A failed piece waits
 // again with its next attempt counted, a scrapped one does not; the material is
 // booked for all. A run whose end was not noted ends now, or at the time given.
-func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes map[int64]Outcome, ended time.Time, note string) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) EmptyPlate(ctx context.Context, hand Actor, number int, outcomes map[int64]Outcome, ended time.Time, note string) error {
+	return a.do(ctx, hand, func(d Change) error {
 		pl, err := d.Plate(number)
 		if err != nil {
 			return err
@@ -116,9 +116,9 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		noted := pl.State == studio.PlateFinished || !ended.IsZero()
 		if pl.State == studio.PlateRunning {
 			if ended.IsZero() {
-				ended = d.now
+				ended = d.Now
 			}
-			if err := endOK(pl.Run, ended, d.now); err != nil {
+			if err := endOK(pl.Run, ended, d.Now); err != nil {
 				return err
 			}
 			if err := d.finish(pl, ended); err != nil {
@@ -137,8 +137,8 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		if pl.Run.PlannedMin > 0 {
 			ran = min(1, pl.Run.Ended.Sub(pl.Run.Started).Minutes()/pl.Run.PlannedMin)
 		}
-		hands := (s.House.Book.V("plate.empty") + s.House.Book.V("plate.setup"))
-		hands = hands/float64(len(pl.Pieces)) + s.House.Book.V("plate.piece")
+		hands := (s.Shop.Book.V("plate.empty") + s.Shop.Book.V("plate.setup"))
+		hands = hands/float64(len(pl.Pieces)) + s.Shop.Book.V("plate.piece")
 		count := map[string]int{}
 		for i, lp := range s.Pieces {
 			out := outcomes[lp.Piece.ID]
@@ -147,14 +147,14 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 			if err := d.takeOff(pl, lp.Piece, out, hands); err != nil {
 				return err
 			}
-			if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: lp.Piece.ID, Grams: lp.Grams * ran, At: d.now}); err != nil {
+			if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: lp.Piece.ID, Grams: lp.Grams * ran, At: d.Now}); err != nil {
 				return err
 			}
 		}
-		if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, Grams: s.Machine.Figures.V("loss"), At: d.now}); err != nil {
+		if err := d.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, Grams: s.Machine.Figures.V("loss"), At: d.Now}); err != nil {
 			return err
 		}
-		pl.State, pl.Run.Emptied, pl.Run.EmptiedBy, pl.Run.Note = studio.PlateEmptied, d.now, d.hand.ID, strings.TrimSpace(note)
+		pl.State, pl.Run.Emptied, pl.Run.EmptiedBy, pl.Run.Note = studio.PlateEmptied, d.Now, d.Who.ID, strings.TrimSpace(note)
 		if err := d.SaveRun(pl.Run); err != nil {
 			return err
 		}
@@ -163,12 +163,12 @@ func (a *App) EmptyPlate(ctx context.Context, hand Hand, number int, outcomes ma
 		}
 		// A run that went through, and whose end somebody or the machine noted, teaches.
 		if noted && count[studio.Good] == len(pl.Pieces) {
-			if err := d.learn(studio.Lesson{MachineID: s.Machine.ID, RunID: pl.Run.ID, What: fmt.Sprintf("plate %d", number),
-				OursMin: pl.Run.PhysicsMin, RealMin: pl.Run.Ended.Sub(pl.Run.Started).Minutes(), At: d.now}); err != nil {
+			if err := d.keepTimedRun(studio.TimedRun{MachineID: s.Machine.ID, RunID: pl.Run.ID, What: fmt.Sprintf("plate %d", number),
+				OursMin: pl.Run.PhysicsMin, RealMin: pl.Run.Ended.Sub(pl.Run.Started).Minutes(), At: d.Now}); err != nil {
 				return err
 			}
 		}
-		return d.log("plate emptied", about{plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], dash(note))
+		return d.Note("plate emptied", About{Plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], dash(note))
 	})
 }
 
@@ -193,30 +193,30 @@ func outcomesOK(s PlateSheet, outcomes map[int64]Outcome) error {
 }
 
 // takeOff moves a piece on after its run.
-func (d deed) takeOff(pl studio.Plate, p studio.Piece, out Outcome, hands float64) error {
+func (d Change) takeOff(pl studio.Plate, p studio.Piece, out Outcome, hands float64) error {
 	if p.State != studio.OnPlate {
 		return nil // called off while it was printing
 	}
-	of := about{order: p.OrderID, piece: p.ID, plate: pl.ID}
+	of := About{Order: p.OrderID, Piece: p.ID, Plate: pl.ID}
 	switch out.What {
 	case studio.Good:
 		p.State = studio.AtBench
 		if now := p.Now(); now != nil && now.Kind == route.Print {
-			now.Mark, now.PersonID, now.Done, now.Minutes, now.Until = route.Done, d.hand.ID, d.now, hands, d.now
+			now.Mark, now.PersonID, now.Done, now.Minutes, now.Until = route.Done, d.Who.ID, d.Now, hands, d.Now
 			now.Note = fmt.Sprintf("plate %d", pl.Number)
 		}
-		if err := d.log("printed", of, "%s came off plate %d", p.Code, pl.Number); err != nil {
+		if err := d.Note("printed", of, "%s came off plate %d", p.Code, pl.Number); err != nil {
 			return err
 		}
 	case studio.Failed:
 		p.State = studio.Waiting
 		p.Attempt++
-		if err := d.log("print failed", of, "%s on plate %d: %s. It waits for attempt %d", p.Code, pl.Number, out.Cause, p.Attempt); err != nil {
+		if err := d.Note("print failed", of, "%s on plate %d: %s. It waits for attempt %d", p.Code, pl.Number, out.Cause, p.Attempt); err != nil {
 			return err
 		}
 	case studio.Scrapped:
 		p.State = studio.Scrapped
-		if err := d.log("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, dash(out.Cause)); err != nil {
+		if err := d.Note("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, dash(out.Cause)); err != nil {
 			return err
 		}
 	}
@@ -259,8 +259,8 @@ func mayTakePlate(s PlateSheet) error {
 
 // TakeBackPlate undoes the emptying of a plate: it stands on its machine again. The
 // logbook keeps both.
-func (a *App) TakeBackPlate(ctx context.Context, hand Hand, number int) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) TakeBackPlate(ctx context.Context, hand Actor, number int) error {
+	return a.do(ctx, hand, func(d Change) error {
 		s, err := a.plateSheet(d.Tx, number, false)
 		if err != nil {
 			return err
@@ -299,14 +299,14 @@ func (a *App) TakeBackPlate(ctx context.Context, hand Hand, number int) error {
 		if err := d.SavePlate(pl); err != nil {
 			return err
 		}
-		return d.log("plate taken back", about{plate: pl.ID}, "plate %d stands on %s again", number, s.Machine.Name)
+		return d.Note("plate taken back", About{Plate: pl.ID}, "plate %d stands on %s again", number, s.Machine.Name)
 	})
 }
 
 // Running returns the plates that run, for the machines themselves.
-func (a *App) Running(ctx context.Context) (h studio.House, plates []studio.Plate, err error) {
+func (a *App) Running(ctx context.Context) (h studio.Shop, plates []studio.Plate, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		if h, err = house(tx); err != nil {
+		if h, err = shop(tx); err != nil {
 			return err
 		}
 		plates, err = tx.Plates(studio.PlateRunning)
@@ -328,7 +328,7 @@ func BeforeYouStart(processName string) string {
 }
 
 // Caution is what to mind at a stage of a piece.
-func Caution(kind route.Kind, processName string) string {
+func Caution(kind route.StageKind, processName string) string {
 	if kind == route.Print {
 		return PlateCaution(processName)
 	}

@@ -119,7 +119,7 @@ func (a *App) FirstOwner(ctx context.Context, f PersonForm) (p studio.Person, er
 	if f.Password == "" {
 		return p, refuse("Choose a password of at least %d characters.", MinPassword)
 	}
-	err = a.do(ctx, Hand{Name: f.Name}, func(d deed) error {
+	err = a.do(ctx, Actor{Name: f.Name}, func(d Change) error {
 		people, err := d.People()
 		if err != nil {
 			return err
@@ -133,8 +133,8 @@ func (a *App) FirstOwner(ctx context.Context, f PersonForm) (p studio.Person, er
 }
 
 // SavePerson adds a person (id 0) or changes one.
-func (a *App) SavePerson(ctx context.Context, hand Hand, id int64, f PersonForm) (p studio.Person, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
+func (a *App) SavePerson(ctx context.Context, hand Actor, id int64, f PersonForm) (p studio.Person, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
 		if id != 0 {
 			if p, err = d.Person(id); err != nil {
 				return err
@@ -145,7 +145,7 @@ func (a *App) SavePerson(ctx context.Context, hand Hand, id int64, f PersonForm)
 	return p, err
 }
 
-func (d deed) savePerson(p *studio.Person, f PersonForm) error {
+func (d Change) savePerson(p *studio.Person, f PersonForm) error {
 	f.Name, f.Initials = strings.TrimSpace(f.Name), strings.ToUpper(strings.TrimSpace(f.Initials))
 	if f.Initials == "" {
 		f.Initials = studio.Initials(f.Name)
@@ -195,13 +195,13 @@ func (d deed) savePerson(p *studio.Person, f PersonForm) error {
 	if err := d.SavePerson(p); err != nil {
 		return err
 	}
-	if d.hand.ID == 0 && isNew {
-		d.hand = HandOf(*p)
+	if d.Who.ID == 0 && isNew {
+		d.Who = ActorOf(*p)
 	}
 	if isNew {
-		return d.log("person added", about{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+		return d.Note("person added", About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
 	}
-	return d.log("person changed", about{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+	return d.Note("person changed", About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
 }
 
 // SetPassword sets a new password by name, for the passwd command.
@@ -209,7 +209,7 @@ func (a *App) SetPassword(ctx context.Context, name, password string) error {
 	if len([]rune(password)) < MinPassword {
 		return refuse("A password has at least %d characters.", MinPassword)
 	}
-	return a.do(ctx, Hand{Name: "console"}, func(d deed) error {
+	return a.do(ctx, Actor{Name: "console"}, func(d Change) error {
 		p, err := d.PersonNamed(name)
 		if NotFound(err) {
 			return refuse("Nobody here is called %q.", name)
@@ -221,13 +221,13 @@ func (a *App) SetPassword(ctx context.Context, name, password string) error {
 		if err := d.SavePerson(&p); err != nil {
 			return err
 		}
-		return d.log("password set", about{}, "for %s", p.Name)
+		return d.Note("password set", About{}, "for %s", p.Name)
 	})
 }
 
 // SetLetters switches a person's single-letter keys on or off.
-func (a *App) SetLetters(ctx context.Context, hand Hand, off bool) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SetLetters(ctx context.Context, hand Actor, off bool) error {
+	return a.do(ctx, hand, func(d Change) error {
 		p, err := d.Person(hand.ID)
 		if err != nil {
 			return err
@@ -237,8 +237,8 @@ func (a *App) SetLetters(ctx context.Context, hand Hand, off bool) error {
 	})
 }
 
-// SaveStudio sets the house up or changes it.
-func (a *App) SaveStudio(ctx context.Context, hand Hand, s studio.Studio) error {
+// SaveStudio sets the studio up or changes it.
+func (a *App) SaveStudio(ctx context.Context, hand Actor, s studio.Studio) error {
 	s.Name, s.Currency, s.PublicURL = strings.TrimSpace(s.Name), strings.ToUpper(strings.TrimSpace(s.Currency)), strings.TrimRight(strings.TrimSpace(s.PublicURL), "/")
 	if s.Name == "" {
 		return refuse("The studio needs a name: it stands on every quote.")
@@ -268,21 +268,21 @@ func (a *App) SaveStudio(ctx context.Context, hand Hand, s studio.Studio) error 
 			return refuse("%q is not a mail address.", s.Email)
 		}
 	}
-	return a.do(ctx, hand, func(d deed) error {
+	return a.do(ctx, hand, func(d Change) error {
 		was, err := d.Studio()
 		if err != nil && !NotFound(err) {
 			return err
 		}
-		s.Ways = was.Ways
+		s.Defaults = was.Defaults
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err
 		}
-		return d.log("studio changed", about{}, "%s, %s, tax %s %%, %s", s.Name, s.Currency, rates.Number(s.TaxPercent), s.TimeZone)
+		return d.Note("studio changed", About{}, "%s, %s, tax %s %%, %s", s.Name, s.Currency, rates.Number(s.TaxPercent), s.TimeZone)
 	})
 }
 
-// KindForm is what can be said about a machine or a material.
-type KindForm struct {
+// GearForm is what can be said about a machine or a material.
+type GearForm struct {
 	Name    string
 	Process string
 	Active  bool
@@ -292,7 +292,7 @@ type KindForm struct {
 
 // start returns the figures a new machine or material begins with: those of the
 // kind named, else of the first of the process.
-func start(kinds []rates.Kind, f KindForm) (rates.Set, string) {
+func start(kinds []rates.Template, f GearForm) (rates.Set, string) {
 	for _, k := range kinds {
 		if k.Name == f.From || f.From == "" && k.Process == f.Process {
 			return k.Figures, k.Process
@@ -324,8 +324,8 @@ func over(base rates.Set, values map[string]float64) (rates.Set, error) {
 }
 
 // SaveMachine adds a machine (id 0) or changes one.
-func (a *App) SaveMachine(ctx context.Context, hand Hand, id int64, f KindForm) (m studio.Machine, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
+func (a *App) SaveMachine(ctx context.Context, hand Actor, id int64, f GearForm) (m studio.Machine, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
 		machines, err := d.Machines()
 		if err != nil {
 			return err
@@ -338,14 +338,14 @@ func (a *App) SaveMachine(ctx context.Context, hand Hand, id int64, f KindForm) 
 		if err := d.Tx.SaveMachine(&m); err != nil {
 			return err
 		}
-		return d.log("machine saved", about{}, "%s, %s", m.Name, m.Process)
+		return d.Note("machine saved", About{}, "%s, %s", m.Name, m.Process)
 	})
 	return m, err
 }
 
 // SaveMaterial adds a material (id 0) or changes one.
-func (a *App) SaveMaterial(ctx context.Context, hand Hand, id int64, f KindForm) (m studio.Material, err error) {
-	err = a.do(ctx, hand, func(d deed) error {
+func (a *App) SaveMaterial(ctx context.Context, hand Actor, id int64, f GearForm) (m studio.Material, err error) {
+	err = a.do(ctx, hand, func(d Change) error {
 		materials, err := d.Materials()
 		if err != nil {
 			return err
@@ -358,13 +358,13 @@ func (a *App) SaveMaterial(ctx context.Context, hand Hand, id int64, f KindForm)
 		if err := d.Tx.SaveMaterial(&m); err != nil {
 			return err
 		}
-		return d.log("material saved", about{}, "%s, %s", m.Name, m.Process)
+		return d.Note("material saved", About{}, "%s, %s", m.Name, m.Process)
 	})
 	return m, err
 }
 
 // fitted lays a form over the gear of an id, or over what a new one starts from.
-func fitted[T studio.Machine | studio.Material](there []T, starts []rates.Kind, id int64, f KindForm, what string) (g studio.Gear, err error) {
+func fitted[T studio.Machine | studio.Material](there []T, starts []rates.Template, id int64, f GearForm, what string) (g studio.Gear, err error) {
 	f.Name = strings.TrimSpace(f.Name)
 	for _, t := range there {
 		if other := studio.Gear(t); other.ID == id {
@@ -399,8 +399,8 @@ func kindOK(name, processName, what string) error {
 
 // SaveRates sets the studio's own rates; a value equal to the starting book's is
 // not kept as its own. Quotes already sent stay as they are.
-func (a *App) SaveRates(ctx context.Context, hand Hand, values map[string]float64) error {
-	return a.do(ctx, hand, func(d deed) error {
+func (a *App) SaveRates(ctx context.Context, hand Actor, values map[string]float64) error {
+	return a.do(ctx, hand, func(d Change) error {
 		own, version, err := d.OwnRates()
 		if err != nil {
 			return err
@@ -423,9 +423,9 @@ func (a *App) SaveRates(ctx context.Context, hand Hand, values map[string]float6
 		if len(changed) == 0 {
 			return nil
 		}
-		if err := d.Tx.SaveRates(version+1, own, d.now, d.hand.Name); err != nil {
+		if err := d.Tx.SaveRates(version+1, own, d.Now, d.Who.Name); err != nil {
 			return err
 		}
-		return d.log("rates changed", about{}, "%s", strings.Join(changed, "; "))
+		return d.Note("rates changed", About{}, "%s", strings.Join(changed, "; "))
 	})
 }

@@ -11,17 +11,17 @@ import (
 // SizeSheet is an item at a size, before it is taken: what the size does to volume,
 // surface, height, hours and price.
 type SizeSheet struct {
-	House   studio.House
-	Order   studio.Order
-	Item    studio.Item
-	Model   studio.Model
-	Study   *studio.Study
-	Inside  [2]float64 // of the file, as proposed for worn pieces
-	Now     Sized      // as it is
-	Then    *Sized     // at the rule asked for; nil when it cannot be worked out
-	Why     string     // why not
-	Working rates.Working
-	Rule    studio.SizeRule
+	Shop     studio.Shop
+	Order    studio.Order
+	Item     studio.Item
+	Model    studio.Model
+	Analysis *studio.Analysis
+	Inside   [2]float64 // of the file, as proposed for worn pieces
+	Now      Sized      // as it is
+	Then     *Sized     // at the rule asked for; nil when it cannot be worked out
+	Why      string     // why not
+	Working  rates.Working
+	Rule     studio.SizeRule
 }
 
 // Sized is an item at one size.
@@ -48,7 +48,7 @@ func (a *App) SizeSheet(ctx context.Context, number string, itemID int64, rule s
 }
 
 func sizeSheet(tx *store.Tx, number string, itemID int64, rule studio.SizeRule) (s SizeSheet, err error) {
-	if s.House, err = house(tx); err != nil {
+	if s.Shop, err = shop(tx); err != nil {
 		return s, err
 	}
 	if s.Order, err = tx.Order(number); err != nil {
@@ -69,15 +69,15 @@ func sizeSheet(tx *store.Tx, number string, itemID int64, rule studio.SizeRule) 
 	}
 	s.Item, s.Rule = items[at], rule
 	s.Model = largest(s.Item)
-	study, err := tx.Study(s.Model.ID)
+	analysis, err := tx.Analysis(s.Model.ID)
 	if err == nil {
-		s.Study = &study
+		s.Analysis = &analysis
 	} else if !NotFound(err) {
 		return s, err
 	}
 	wall := 2.0
-	if s.Study != nil && s.Study.Walls.Share50MM > 0 {
-		wall = s.Study.Walls.Share50MM
+	if s.Analysis != nil && s.Analysis.Walls.Share50MM > 0 {
+		wall = s.Analysis.Walls.Share50MM
 	}
 	s.Inside[0], s.Inside[1] = studio.Inside(s.Model, wall)
 	if s.Now, err = sized(tx, s, items, at, s.Item.Scale); err != nil {
@@ -113,11 +113,11 @@ func largest(it studio.Item) (m studio.Model) {
 func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (out Sized, err error) {
 	was := items[at].Scale
 	items[at].Scale = k
-	priced, _, _, _ := price(s.House, items, s.Order.Terms) // without a price the rest is still worth showing
+	priced, _, _, _ := price(s.Shop, items, s.Order.Terms) // without a price the rest is still worth showing
 	items[at].Scale = was
 	it := priced[at]
 	out = Sized{Scale: k, Grams: it.Estimate.Grams, HandsMinutes: it.Estimate.HandsMinutes, MachineMinutes: it.Estimate.MachineMinutes,
-		Net: s.House.Studio.Money(it.NetMinor), Troubles: it.Estimate.Troubles}
+		Net: s.Shop.Studio.Money(it.NetMinor), Troubles: it.Estimate.Troubles}
 	for i, mm := range s.Model.Measures.SizeMM {
 		out.SizeMM[i] = mm * k
 	}
@@ -125,15 +125,15 @@ func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (o
 		shape := p.Model.Scaled(k)
 		out.VolumeMM3 += shape.VolumeMM3 * float64(p.Copies)
 		out.AreaMM2 += shape.AreaMM2 * float64(p.Copies)
-		study, err := tx.Study(p.Model.ID)
-		known := &study
+		analysis, err := tx.Analysis(p.Model.ID)
+		known := &analysis
 		if NotFound(err) {
 			known = nil
 		} else if err != nil {
 			return out, err
 		}
 		joins := len(it.Parts) > 1 || known != nil && len(known.Bodies) > 1
-		for _, c := range s.House.SizeCautions(p.Model, known, k, p.Process, joins) {
+		for _, c := range s.Shop.SizeCautions(p.Model, known, k, p.Process, joins) {
 			if len(it.Parts) > 1 {
 				c = p.Name + ": " + c
 			}
@@ -144,8 +144,8 @@ func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (o
 }
 
 // TakeSize sets an item's size by a rule.
-func (a *App) TakeSize(ctx context.Context, hand Hand, number string, itemID int64, rule studio.SizeRule) (it studio.Item, err error) {
-	err = a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) TakeSize(ctx context.Context, hand Actor, number string, itemID int64, rule studio.SizeRule) (it studio.Item, err error) {
+	err = a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		s, err := sizeSheet(d.Tx, number, itemID, rule)
 		if err != nil {
 			return err
@@ -164,7 +164,7 @@ func (a *App) TakeSize(ctx context.Context, hand Hand, number string, itemID int
 		if err := d.SaveItem(&it); err != nil {
 			return err
 		}
-		return d.log("size set", about{order: o.ID}, "%s: %s × the file, %s", it.Title, rates.Number(it.Scale), it.Rule.Text())
+		return d.Note("size set", About{Order: o.ID}, "%s: %s × the file, %s", it.Title, rates.Number(it.Scale), it.Rule.Text())
 	})
 	return it, err
 }

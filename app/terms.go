@@ -11,14 +11,14 @@ import (
 )
 
 // SaveTerms sets what an order's price has of its own. A discount's code gives its per cent.
-func (a *App) SaveTerms(ctx context.Context, hand Hand, number string, t studio.Terms) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) SaveTerms(ctx context.Context, hand Actor, number string, t studio.Terms) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		s, err := d.Studio()
 		if err != nil && !NotFound(err) {
 			return err
 		}
 		t.DiscountWhy = strings.TrimSpace(t.DiscountWhy)
-		if off, ok := s.Ways.Codes[strings.ToUpper(t.DiscountWhy)]; ok && t.Discount == 0 {
+		if off, ok := s.Defaults.DiscountCodes[strings.ToUpper(t.DiscountWhy)]; ok && t.Discount == 0 {
 			t.Discount, t.DiscountWhy = off, strings.ToUpper(t.DiscountWhy)
 		}
 		if err := t.Check(); err != nil {
@@ -28,19 +28,19 @@ func (a *App) SaveTerms(ctx context.Context, hand Hand, number string, t studio.
 		if err := d.SaveOrder(o); err != nil {
 			return err
 		}
-		return d.log("rates changed", about{order: o.ID}, "terms of order %s: rush %v %%, discount %v %% %s", number, t.RushPercent, t.Discount, t.DiscountWhy)
+		return d.Note("rates changed", About{Order: o.ID}, "terms of order %s: rush %v %%, discount %v %% %s", number, t.RushPercent, t.Discount, t.DiscountWhy)
 	})
 }
 
-// SaveWays keeps the house's finish routes and its discount codes, one to a line: a code and
+// SaveDefaults keeps the studio’s finish routes and its discount codes, one to a line: a code and
 // its per cent.
-func (a *App) SaveWays(ctx context.Context, hand Hand, ways studio.Ways, codes string) error {
-	for _, key := range ways.Schools {
-		if _, ok := finish.SchoolOf(key); !ok {
+func (a *App) SaveDefaults(ctx context.Context, hand Actor, ways studio.Defaults, codes string) error {
+	for _, key := range ways.FinishRoutes {
+		if _, ok := finish.RouteOf(key); !ok {
 			return refuse("There is no finish route %q.", key)
 		}
 	}
-	ways.Codes = map[string]float64{}
+	ways.DiscountCodes = map[string]float64{}
 	for i, l := range strings.Split(strings.TrimSpace(codes), "\n") {
 		if l = strings.TrimSpace(l); l == "" {
 			continue
@@ -53,17 +53,17 @@ func (a *App) SaveWays(ctx context.Context, hand Hand, ways studio.Ways, codes s
 		if !(off > 0 && off <= 100) {
 			return refuse("Codes, line %d: %q is not a code and its per cent, such as GUILD 10. Nothing was changed.", i+1, l)
 		}
-		ways.Codes[strings.ToUpper(words[0])] = off
+		ways.DiscountCodes[strings.ToUpper(words[0])] = off
 	}
-	return a.do(ctx, hand, func(d deed) error {
+	return a.do(ctx, hand, func(d Change) error {
 		s, err := d.Studio()
 		if err != nil {
 			return refuse("Set the studio up first: its name and currency stand on every quote.")
 		}
-		s.Ways = ways
+		s.Defaults = ways
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err
 		}
-		return d.log("rates changed", about{}, "the house’s finish routes and discount codes")
+		return d.Note("rates changed", About{}, "the house’s finish routes and discount codes")
 	})
 }

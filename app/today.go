@@ -98,7 +98,7 @@ type TodaySheet struct {
 func (a *App) Today(ctx context.Context) (s TodaySheet, err error) {
 	s.Now = a.Clock.Now()
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		h, err := house(tx)
+		h, err := shop(tx)
 		if err != nil {
 			return err
 		}
@@ -120,7 +120,7 @@ func (a *App) Today(ctx context.Context) (s TodaySheet, err error) {
 // today collects the sheet.
 type today struct {
 	tx     *store.Tx
-	h      studio.House
+	h      studio.Shop
 	s      *TodaySheet
 	zone   *time.Location
 	plts   []studio.Plate
@@ -277,7 +277,7 @@ func (t *today) runsLeft() (map[int64]float64, error) {
 		if _, running := out[p.ID]; running || p.State == studio.AtBench {
 			continue
 		}
-		key := spec{p.ModelID, p.StandingID, p.Scale}
+		key := spec{p.ModelID, p.OrientationID, p.Scale}
 		if _, ok := known[key]; !ok {
 			models, err := t.tx.PieceModels(p)
 			if err != nil {
@@ -331,7 +331,7 @@ func short(text string, runes int) string {
 type batch struct {
 	name    string
 	order   studio.Order
-	kind    route.Kind
+	kind    route.StageKind
 	code    string
 	n       int
 	minutes float64
@@ -344,7 +344,7 @@ type batch struct {
 func (t *today) bench() error {
 	type key struct {
 		item    int64
-		kind    route.Kind
+		kind    route.StageKind
 		waiting bool
 	}
 	index := map[key]int{}
@@ -537,13 +537,13 @@ func (t *today) night() error {
 	}
 	for _, e := range entries {
 		mark := NightMark{At: e.At, Tone: ToneMachine}
-		switch e.Deed {
+		switch e.Event {
 		case "run started":
 			mark.Text = fmt.Sprintf("plate %d started", e.Plate)
 		case "run ended":
 			mark.Text, mark.Tone = fmt.Sprintf("plate %d ended", e.Plate), ToneLate
 		case "quote accepted", "quote declined":
-			mark.Text = e.Order + " " + e.Deed[len("quote "):]
+			mark.Text = e.Order + " " + e.Event[len("quote "):]
 		case "client asks":
 			mark.Text = "a question on " + e.Order
 		default:

@@ -31,17 +31,17 @@ func variants(tx *store.Tx, s OrderSheet) (out []PricedVariant, err error) {
 	}
 	for _, v := range list {
 		p := PricedVariant{Variant: v}
-		items, err := variantItems(tx, s.House, v, bare(s.Items))
+		items, err := variantItems(tx, s.Shop, v, bare(s.Items))
 		if err != nil {
 			return nil, err
 		}
 		p.Changes = studio.Differences(firm(bare(s.Items)), firm(items))
-		if items, err = withFees(tx, s.House, items); err != nil {
+		if items, err = withFees(tx, s.Shop, items); err != nil {
 			return nil, err
 		}
 		terms := s.Order.Terms
 		terms.AskedMinor = 0 // that was asked for the order as it stands
-		if p.Items, p.Price, _, err = price(s.House, items, terms); err != nil {
+		if p.Items, p.Price, _, err = price(s.Shop, items, terms); err != nil {
 			return nil, err
 		}
 		for _, it := range p.Items {
@@ -50,24 +50,24 @@ func variants(tx *store.Tx, s OrderSheet) (out []PricedVariant, err error) {
 				p.HandsMin += it.Estimate.HandsMinutes
 			}
 		}
-		p.Earliest = schedule.Earliest(s.Now, chains(p.Items), hours(s.House))
+		p.Earliest = schedule.Earliest(s.Now, chains(p.Items), hours(s.Shop))
 		out = append(out, p)
 	}
 	return out, nil
 }
 
 // variantItems are an order's items made another way.
-func variantItems(tx *store.Tx, h studio.House, v studio.Variant, items []studio.Item) (out []studio.Item, err error) {
+func variantItems(tx *store.Tx, h studio.Shop, v studio.Variant, items []studio.Item) (out []studio.Item, err error) {
 	stood := func(p studio.Part, processName string) (studio.Model, int64) {
-		standing, e := tx.TakenStanding(p.ModelID, processName)
+		orientation, e := tx.ChosenOrientation(p.ModelID, processName)
 		m := p.Model
 		if e == nil {
-			m, e = tx.ModelAsStood(p.ModelID, standing)
+			m, e = tx.ModelOriented(p.ModelID, orientation)
 		}
 		if e != nil && err == nil {
 			err = e
 		}
-		return m, standing
+		return m, orientation
 	}
 	for _, it := range items {
 		out = append(out, v.Of(h, it, stood))
@@ -76,9 +76,9 @@ func variantItems(tx *store.Tx, h studio.House, v studio.Variant, items []studio
 }
 
 // SaveVariant adds another way to make an order (id 0) or changes one.
-func (a *App) SaveVariant(ctx context.Context, hand Hand, number string, v studio.Variant) error {
+func (a *App) SaveVariant(ctx context.Context, hand Actor, number string, v studio.Variant) error {
 	v.Name = strings.TrimSpace(v.Name)
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		if err := v.Check(); err != nil {
 			return refused(err)
 		}
@@ -98,18 +98,18 @@ func (a *App) SaveVariant(ctx context.Context, hand Hand, number string, v studi
 		if err := d.Tx.SaveVariant(&v); err != nil {
 			return err
 		}
-		return d.log("variant kept", about{order: o.ID}, "%s", v.Name)
+		return d.Note("variant kept", About{Order: o.ID}, "%s", v.Name)
 	})
 }
 
 // DropVariant takes one away.
-func (a *App) DropVariant(ctx context.Context, hand Hand, number string, id int64) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error { return d.Tx.DropVariant(o.ID, id) })
+func (a *App) DropVariant(ctx context.Context, hand Actor, number string, id int64) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error { return d.Tx.DropVariant(o.ID, id) })
 }
 
 // TakeVariant makes the order so.
-func (a *App) TakeVariant(ctx context.Context, hand Hand, number string, id int64) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) TakeVariant(ctx context.Context, hand Actor, number string, id int64) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		list, err := d.Variants(o.ID)
 		if err != nil {
 			return err
@@ -118,7 +118,7 @@ func (a *App) TakeVariant(ctx context.Context, hand Hand, number string, id int6
 		if at < 0 {
 			return store.ErrNotFound
 		}
-		h, err := house(d.Tx)
+		h, err := shop(d.Tx)
 		if err != nil {
 			return err
 		}
@@ -140,6 +140,6 @@ func (a *App) TakeVariant(ctx context.Context, hand Hand, number string, id int6
 		if err := d.Tx.DropVariant(o.ID, id); err != nil {
 			return err
 		}
-		return d.log("variant taken", about{order: o.ID}, "%s", list[at].Name)
+		return d.Note("variant taken", About{Order: o.ID}, "%s", list[at].Name)
 	})
 }

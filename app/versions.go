@@ -31,12 +31,12 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 	if err != nil {
 		return err
 	}
-	stood, err := a.stoodSo(ctx, j.ModelID)
+	stood, err := a.orientationsOf(ctx, j.ModelID)
 	if err != nil {
 		return err
 	}
 	made := make([]studio.Model, len(versions))
-	stands := make([][]studio.Standing, len(versions))
+	stands := make([][]studio.Orientation, len(versions))
 	length := make([]int64, len(versions))
 	for k, v := range versions {
 		if err := told(0.6+0.35*float64(k)/float64(len(versions)), "measuring "+v.model.Name); err != nil {
@@ -61,14 +61,14 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 		}
 	}
 	return a.Store.Write(ctx, func(tx *store.Tx) error {
-		d := deed{tx, Hand{j.HandID, j.Who}, a.Clock.Now()}
+		d := Change{tx, Actor{j.HandID, j.Who}, a.Clock.Now()}
 		from, err := tx.Model(j.ModelID)
 		if err != nil {
 			return err
 		}
 		first := int64(0)
 		for k, m := range made {
-			if err := d.AddFile(m.SHA, length[k], d.now); err != nil {
+			if err := d.AddFile(m.SHA, length[k], d.Now); err != nil {
 				return err
 			}
 			m.DesignID, m.FromID, m.Batch = from.DesignID, from.ID, j.Batch
@@ -83,12 +83,12 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 				first = v.ID
 			}
 			for _, s := range stands[k] {
-				if err := tx.SaveStandings(v.ID, s.Process, []studio.Standing{s}); err != nil {
+				if err := tx.SaveOrientations(v.ID, s.Process, []studio.Orientation{s}); err != nil {
 					return err
 				}
 			}
 		}
-		if err := d.log("model "+made[0].How, about{}, "%s", made[0].Name); err != nil {
+		if err := d.Note("model "+made[0].How, About{}, "%s", made[0].Name); err != nil {
 			return err
 		}
 		ended, err := tx.EndJob(j.ID, studio.JobDone, "", first)
@@ -96,18 +96,18 @@ func (a *App) remake(ctx context.Context, j studio.Job, told func(float64, strin
 	})
 }
 
-// stoodSo returns how new parts of a model stand, of each process where somebody chose.
-func (a *App) stoodSo(ctx context.Context, modelID int64) (out []studio.Standing, err error) {
+// orientationsOf returns how new parts of a model stand, of each process where somebody chose.
+func (a *App) orientationsOf(ctx context.Context, modelID int64) (out []studio.Orientation, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		out, err = takenStandings(tx, modelID)
+		out, err = chosenOrientations(tx, modelID)
 		return err
 	})
 	return out, err
 }
 
-func takenStandings(tx *store.Tx, modelID int64) (out []studio.Standing, err error) {
+func chosenOrientations(tx *store.Tx, modelID int64) (out []studio.Orientation, err error) {
 	for _, p := range []string{process.Resin, process.Filament} {
-		list, err := tx.Standings(modelID, p)
+		list, err := tx.Orientations(modelID, p)
 		if err != nil {
 			return nil, err
 		}
@@ -202,7 +202,7 @@ func grouped(n int) string {
 
 // Remake queues another version of a model: mended, reduced, taken in another unit,
 // or one for each body.
-func (a *App) Remake(ctx context.Context, hand Hand, modelID int64, kind string, options studio.JobOptions) (batch string, err error) {
+func (a *App) Remake(ctx context.Context, hand Actor, modelID int64, kind string, options studio.JobOptions) (batch string, err error) {
 	switch kind {
 	case studio.JobMend, studio.JobBodies:
 	case studio.JobReduce:
@@ -216,7 +216,7 @@ func (a *App) Remake(ctx context.Context, hand Hand, modelID int64, kind string,
 		if mesh.UnitsMM[options.Unit] == 0 || options.Unit == "mm" {
 			return "", refuse("Say the unit: centimetres, metres, inches, feet or microns.")
 		}
-	case studio.JobStand, studio.JobHollow, studio.JobCut:
+	case studio.JobOrient, studio.JobHollow, studio.JobCut:
 		if err := checkPrint(kind, options); err != nil {
 			return "", err
 		}
@@ -224,34 +224,34 @@ func (a *App) Remake(ctx context.Context, hand Hand, modelID int64, kind string,
 		return "", refuse("That cannot be made of a model.")
 	}
 	batch = newBatch()
-	err = a.do(ctx, hand, func(d deed) error {
+	err = a.do(ctx, hand, func(d Change) error {
 		m, err := d.Tx.Model(modelID)
 		if err != nil {
 			return err
 		}
 		if kind == studio.JobHollow { // it drains as it will hang
-			taken, err := d.TakenStanding(modelID, process.Resin)
+			taken, err := d.ChosenOrientation(modelID, process.Resin)
 			if err != nil {
 				return err
 			}
 			if taken != 0 {
-				s, err := d.Standing(taken)
+				s, err := d.Orientation(taken)
 				if err != nil {
 					return err
 				}
 				options.Turn = s.Facts.Matrix
 			}
 		}
-		return d.AddJob(&studio.Job{Kind: kind, Batch: batch, ModelID: m.ID, SHA: m.SHA, Name: m.Name, Options: options, Who: hand.Name, HandID: hand.ID, At: d.now})
+		return d.AddJob(&studio.Job{Kind: kind, Batch: batch, ModelID: m.ID, SHA: m.SHA, Name: m.Name, Options: options, Who: hand.Name, HandID: hand.ID, At: d.Now})
 	})
 	a.stir()
 	return batch, err
 }
 
 // Revise queues a file that takes the place of a version.
-func (a *App) Revise(ctx context.Context, hand Hand, modelID int64, f Kept) (batch string, err error) {
+func (a *App) Revise(ctx context.Context, hand Actor, modelID int64, f Kept) (batch string, err error) {
 	batch = newBatch()
-	err = a.do(ctx, hand, func(d deed) error {
+	err = a.do(ctx, hand, func(d Change) error {
 		if _, err := d.Tx.Model(modelID); err != nil {
 			return err
 		}
@@ -267,8 +267,8 @@ func (a *App) Revise(ctx context.Context, hand Hand, modelID int64, f Kept) (bat
 
 // UseVersion prints a part from another version of its design. Pieces that wait follow
 // it; those already printed stay as they are.
-func (a *App) UseVersion(ctx context.Context, hand Hand, number string, partID, modelID int64) error {
-	return a.onPart(ctx, hand, number, partID, func(d deed, it *studio.Item, k int) error {
+func (a *App) UseVersion(ctx context.Context, hand Actor, number string, partID, modelID int64) error {
+	return a.onPart(ctx, hand, number, partID, func(d Change, it *studio.Item, k int) error {
 		p := &it.Parts[k]
 		m, err := d.Tx.Model(modelID)
 		if err != nil {
@@ -291,20 +291,20 @@ func (a *App) UseVersion(ctx context.Context, hand Hand, number string, partID, 
 		if err := d.saveParts(it); err != nil {
 			return err
 		}
-		return d.log("version changed", about{order: it.OrderID}, "%s: %s instead of %s", it.Title, m.Name, was.Name)
+		return d.Note("version changed", About{Order: it.OrderID}, "%s: %s instead of %s", it.Title, m.Name, was.Name)
 	})
 }
 
 // saveParts saves an item whose parts print something else now: each stands as parts of
 // its model do, and the pieces that wait follow.
-func (d deed) saveParts(it *studio.Item) error {
+func (d Change) saveParts(it *studio.Item) error {
 	for k := range it.Parts {
 		p := &it.Parts[k]
-		if s, err := d.Standing(p.StandingID); err == nil && s.ModelID == p.ModelID && s.Process == p.Process {
+		if s, err := d.Orientation(p.OrientationID); err == nil && s.ModelID == p.ModelID && s.Process == p.Process {
 			continue
 		}
 		var err error
-		if p.StandingID, err = d.TakenStanding(p.ModelID, p.Process); err != nil {
+		if p.OrientationID, err = d.ChosenOrientation(p.ModelID, p.Process); err != nil {
 			return err
 		}
 	}
@@ -318,7 +318,7 @@ func (d deed) saveParts(it *studio.Item) error {
 }
 
 // plugsFor adds the plugs of a hollowed part, one for each of its holes.
-func (d deed) plugsFor(it *studio.Item, p studio.Part) error {
+func (d Change) plugsFor(it *studio.Item, p studio.Part) error {
 	versions, err := d.Versions(p.Model.DesignID)
 	if err != nil {
 		return err
@@ -333,7 +333,7 @@ func (d deed) plugsFor(it *studio.Item, p studio.Part) error {
 			}
 		}
 		plug := p
-		plug.ID, plug.ModelID, plug.Model, plug.Name, plug.Copies, plug.StandingID = 0, v.ID, v, title(v.Name), p.Copies*studio.PegCount(v), 0
+		plug.ID, plug.ModelID, plug.Model, plug.Name, plug.Copies, plug.OrientationID = 0, v.ID, v, title(v.Name), p.Copies*studio.PegCount(v), 0
 		it.Parts = append(it.Parts, plug)
 	}
 	return nil
@@ -341,8 +341,8 @@ func (d deed) plugsFor(it *studio.Item, p studio.Part) error {
 
 // UseBodies prints each body of a part's model, or each piece of its cut, as a part of its
 // own: those made together with ofID, 0 for any.
-func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID, ofID int64) error {
-	return a.onPart(ctx, hand, number, partID, func(d deed, it *studio.Item, k int) error {
+func (a *App) UseBodies(ctx context.Context, hand Actor, number string, partID, ofID int64) error {
+	return a.onPart(ctx, hand, number, partID, func(d Change, it *studio.Item, k int) error {
 		old := it.Parts[k]
 		var of studio.Model
 		if ofID != 0 {
@@ -378,7 +378,7 @@ func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID, o
 			if i > 0 {
 				p.ID = 0
 			}
-			p.ModelID, p.Model, p.Name, p.StandingID = b.ID, b, title(b.Name), 0
+			p.ModelID, p.Model, p.Name, p.OrientationID = b.ID, b, title(b.Name), 0
 			if b.How == studio.Peg {
 				p.Copies = old.Copies * studio.PegCount(b)
 			}
@@ -391,12 +391,12 @@ func (a *App) UseBodies(ctx context.Context, hand Hand, number string, partID, o
 		if err := d.saveParts(it); err != nil {
 			return err
 		}
-		return d.log("taken apart", about{order: it.OrderID}, "%s into %d parts", old.Name, len(bodies))
+		return d.Note("taken apart", About{Order: it.OrderID}, "%s into %d parts", old.Name, len(bodies))
 	})
 }
 
-func (a *App) onPart(ctx context.Context, hand Hand, number string, partID int64, f func(d deed, it *studio.Item, part int) error) error {
-	return a.onOrder(ctx, hand, number, func(d deed, o *studio.Order) error {
+func (a *App) onPart(ctx context.Context, hand Actor, number string, partID int64, f func(d Change, it *studio.Item, part int) error) error {
+	return a.onOrder(ctx, hand, number, func(d Change, o *studio.Order) error {
 		items, err := d.Items(o.ID)
 		if err != nil {
 			return err

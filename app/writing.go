@@ -17,13 +17,13 @@ import (
 func (s OrderSheet) Working() []byte {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
-	digits := studio.Digits(s.House.Studio.Currency)
+	digits := studio.Digits(s.Shop.Studio.Currency)
 	put := func(row ...string) { w.Write(row) } //nolint:errcheck // into memory
-	put("item", "kind", "what", "amount "+s.House.Studio.Currency, "minutes", "formula", "inputs")
+	put("item", "kind", "what", "amount "+s.Shop.Studio.Currency, "minutes", "formula", "inputs")
 	line := func(item, kind, what string, minor int64, minutes float64, work rates.Working) {
 		var in []string
 		for _, f := range work.Inputs {
-			in = append(in, fmt.Sprintf("%s = %s %s (%s)", f.Label, rates.Number(f.Value), strings.ReplaceAll(f.Unit, "¤", s.House.Studio.Currency), f.Source))
+			in = append(in, fmt.Sprintf("%s = %s %s (%s)", f.Label, rates.Number(f.Value), strings.ReplaceAll(f.Unit, "¤", s.Shop.Studio.Currency), f.Source))
 		}
 		amount := strconv.FormatFloat(float64(minor)/pow10(digits), 'f', int(digits), 64)
 		put(safeCell(item), kind, safeCell(what), amount, rates.Number(minutes), work.Formula, strings.Join(in, "; "))

@@ -104,7 +104,7 @@ func (l *life) addLine(number string, ln line) error {
 		return fmt.Errorf("%s: %v %w", ln.title, problems, err)
 	}
 	it := items[0]
-	making := studio.Making{Features: counted[ln.title]}
+	making := studio.ItemOptions{Features: counted[ln.title]}
 	form := app.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]app.PartForm{}, Making: &making}
 	for _, p := range it.Parts {
 		pf := app.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
@@ -284,13 +284,13 @@ func (l *life) alternatives(nick string) error {
 		return err
 	}
 	frame, finial := s.Items[0], s.Items[1]
-	making := finial.Making
+	making := finial.ItemOptions
 	making.Option = true
 	form := app.ItemForm{Title: finial.Title, Tier: finial.Tier, Copies: finial.Copies, Scale: finial.Scale, Making: &making}
 	if err := l.App.ChangeItem(l.ctx, l.ilse, no, finial.ID, form); err != nil {
 		return err
 	}
-	making = frame.Making
+	making = frame.ItemOptions
 	making.Features.MaskMM, making.Features.Colours, making.Features.Weather = 400, 4, true
 	form = app.ItemForm{Title: frame.Title, Tier: frame.Tier, Copies: frame.Copies, Scale: frame.Scale, Making: &making}
 	if err := l.App.ChangeItem(l.ctx, l.ilse, no, frame.ID, form); err != nil {

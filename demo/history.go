@@ -21,9 +21,9 @@ type life struct {
 	*Demo
 	ctx    context.Context
 	rand   *rand.Rand
-	ilse   app.Hand
-	jory   app.Hand
-	maren  app.Hand
+	ilse   app.Actor
+	jory   app.Actor
+	maren  app.Actor
 	files  map[string][]byte
 	orders map[string]string // number by nickname
 	spare  map[int64]float64 // minutes of hands left, by person
@@ -72,9 +72,9 @@ func (l *life) house() error {
 	if err != nil {
 		return err
 	}
-	l.ilse = app.HandOf(p)
+	l.ilse = app.ActorOf(p)
 	for _, f := range []struct {
-		hand *app.Hand
+		hand *app.Actor
 		form app.PersonForm
 	}{
 		{&l.jory, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true}},
@@ -84,7 +84,7 @@ func (l *life) house() error {
 		if err != nil {
 			return err
 		}
-		*f.hand = app.HandOf(p)
+		*f.hand = app.ActorOf(p)
 	}
 	if err := l.App.SaveStudio(l.ctx, l.ilse, studio.Studio{Name: "Lantern & Larch", Address: "3 Candle Steps\nSorrel Vale", Email: "workshop@lantern-larch.example",
 		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example", FirstOrder: 404}); err != nil {
@@ -96,12 +96,12 @@ func (l *life) house() error {
 	book := rates.Starting()
 	for i, name := range []string{"Tarn", "Beck", "Fell", "Holm"} {
 		k := book.Machines[i]
-		if _, err := l.App.SaveMachine(l.ctx, l.ilse, 0, app.KindForm{Name: name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+		if _, err := l.App.SaveMachine(l.ctx, l.ilse, 0, app.GearForm{Name: name, Process: k.Process, From: k.Name, Active: true}); err != nil {
 			return err
 		}
 	}
 	for _, k := range book.Materials {
-		if _, err := l.App.SaveMaterial(l.ctx, l.ilse, 0, app.KindForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+		if _, err := l.App.SaveMaterial(l.ctx, l.ilse, 0, app.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
 			return err
 		}
 	}
@@ -145,7 +145,7 @@ func (l *life) shift(at time.Time) error {
 	if err := l.machines(at); err != nil {
 		return err
 	}
-	for _, who := range []app.Hand{l.jory, l.maren, l.ilse} {
+	for _, who := range []app.Actor{l.jory, l.maren, l.ilse} {
 		l.spare[who.ID] = math.Min(60, l.spare[who.ID]+13) // the rest of the half hour goes to all that no stamp records
 		if err := l.hands(who); err != nil {
 			return err
@@ -181,7 +181,7 @@ func (l *life) machines(at time.Time) error {
 	if s, err = l.App.Plates(l.ctx); err != nil {
 		return err
 	}
-	for _, m := range s.House.Machines {
+	for _, m := range s.Shop.Machines {
 		if len(s.On(m.ID, studio.PlateRunning, studio.PlateFinished)) > 0 {
 			continue
 		}
@@ -212,10 +212,10 @@ func (l *life) machines(at time.Time) error {
 }
 
 // paints are the stages that Ilse does herself.
-var paints = []route.Kind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look}
+var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look}
 
 // hands lets a person stamp what is ready, as far as the minutes reach.
-func (l *life) hands(who app.Hand) error {
+func (l *life) hands(who app.Actor) error {
 	for l.spare[who.ID] > 0 {
 		s, err := l.App.Bench(l.ctx, app.BenchReady, "")
 		if err != nil {
@@ -235,7 +235,7 @@ func (l *life) hands(who app.Hand) error {
 	return nil
 }
 
-func (l *life) one(who app.Hand, row app.BenchRow) error {
+func (l *life) one(who app.Actor, row app.BenchRow) error {
 	now := row.Now()
 	if now.Kind == route.Look && row.Repeat == 0 && l.rand.Float64() < 0.22 {
 		l.spare[who.ID] -= 2

@@ -45,7 +45,7 @@ func heronBust() shape {
 	strap := ring(v(0, 2, 26), v(0.8, 0.1, 0.9), 27, 2.1)
 	buttons := join(0.3, ball(v(0, -16.5, 30), 1.9), ball(v(0, -17, 23), 1.9), ball(v(0, -16.6, 16), 1.9))
 	plinth := join(1, drum(v(0, 2, 0), 27, 5), drum(v(0, 2, 5), 22, 4))
-	return standing(join(1.2, plinth, join(2.5, coat, neck), head, eyes, crest, cap, lapel, strap, buttons))
+	return orientation(join(1.2, plinth, join(2.5, coat, neck), head, eyes, crest, cap, lapel, strap, buttons))
 }
 
 // letterSatchel: a bag that overflows with letters.
@@ -60,7 +60,7 @@ func letterSatchel() shape {
 			block(v(x+tilt*0.8, -1.5+float64(i%2)*3, 30+float64(i*7%5)*1.6), v(5, 0.9, 5), 0.5))
 	}
 	parts = append(parts, ring(v(0, 0, 24), v(0, 1, 0), 17, 1.5))
-	return standing(join(0.7, parts...))
+	return orientation(join(0.7, parts...))
 }
 
 // gardenerTorso: a broad gardener in a quilted coat, hung with icicles.
@@ -81,7 +81,7 @@ func gardenerTorso() shape {
 	quilt := func(p mesh.Vec) float64 { // seams pressed into the coat
 		return body(p) + 1.2*math.Pow(math.Abs(math.Sin(p.Z*math.Pi/19)), 12)
 	}
-	return standing(join(2.5, quilt, belt, hood, face, beard, block(v(0, -32, 72), v(8, 5, 7), 2), join(2, parts...)))
+	return orientation(join(2.5, quilt, belt, hood, face, beard, block(v(0, -32, 72), v(8, 5, 7), 2), join(2, parts...)))
 }
 
 // gardenerArms: both arms with mittens, one holding pruning shears.
@@ -90,7 +90,7 @@ func gardenerArms() shape {
 	cuff := mirrored(ring(v(64, -2, 47), v(0.4, -0.3, 1), 9, 3.2))
 	bar := limb(v(-34, 0, 14), v(34, 0, 14), 7, 7)
 	shears := join(1, limb(v(68, -6, 60), v(76, -20, 70), 2.4, 1.8), limb(v(68, -6, 62), v(64, -22, 71), 2.4, 1.8), ball(v(69, -12, 65), 3))
-	return standing(join(3, arm, cuff, bar, shears))
+	return orientation(join(3, arm, cuff, bar, shears))
 }
 
 // snailCourier: a snail with a spiral shell, letters under a strap.
@@ -106,7 +106,7 @@ func snailCourier() shape {
 	shell := path(5.6, 1.5, coil...)
 	bag := join(0.4, block(v(-3, 5.2, 9), v(4.4, 1.6, 3), 0.7), block(v(-3, 6.9, 9.6), v(3.4, 0.5, 1.7), 0.3), block(v(-3, -5.2, 9), v(4.4, 1.6, 3), 0.7))
 	strap := ring(v(-3, 0, 12), v(1, 0, 0), 6.8, 0.75)
-	return standing(join(0.5, join(1.6, foot, head), shell, bag, strap))
+	return orientation(join(0.5, join(1.6, foot, head), shell, bag, strap))
 }
 
 func mirroredY(s shape) shape {
@@ -129,7 +129,7 @@ func seedPodLantern() shape {
 	body := cut(skin, append(windows, drum(v(0, 0, -4), 15, 8))...)
 	stalk := join(1.5, path(3.4, 2, v(0, 0, 70), v(2, 0, 78), v(7, 0, 82)), ring(v(9.5, 0, 80), v(0, 1, 0), 3.6, 1.4), egg(v(0, 0, 71), v(8, 8, 3)))
 	foot := cut(drum(v(0, 0, 0), 19, 4), drum(v(0, 0, -1), 15, 6))
-	return standing(join(1, body, stalk, foot))
+	return orientation(join(1, body, stalk, foot))
 }
 
 // orreryMoth: a moth with veined wings on a rod.
@@ -144,12 +144,12 @@ func orreryMoth() shape {
 	spots := join(0.5, ring(v(38, 3.4, 44), v(0, 1, 0), 5, 1.3), ring(v(24, 2.6, 17), v(0, 1, 0), 3.6, 1.1))
 	feelers := mirrored(path(1.3, 0.8, v(2, -4, 50), v(7, -8, 56), v(14, -9, 60)))
 	rod := join(1, limb(v(0, 2, 0), v(0, 2, 12), 2.6, 2.6), drum(v(0, 2, 0), 9, 3))
-	return standing(join(1.2, body, mirrored(join(0.9, wing, veins, spots)), feelers, rod))
+	return orientation(join(1.2, body, mirrored(join(0.9, wing, veins, spots)), feelers, rod))
 }
 
 // orreryGear: a toothed wheel with five arms.
 func orreryGear() shape {
-	return standing(func(p mesh.Vec) float64 {
+	return orientation(func(p mesh.Vec) float64 {
 		r, a := math.Hypot(p.X, p.Y), math.Atan2(p.Y, p.X)
 		tooth := 31.5 + 2.2*math.Max(-0.8, math.Min(0.8, 1.6*math.Cos(28*a)))
 		rim := math.Max((r-tooth)*0.7, 24-r)
@@ -178,7 +178,7 @@ func mushroomKiosk() shape {
 	}
 	counter := block(v(0, -37, 36), v(21, 9, 2.4), 1.2)
 	sign := join(0.5, block(v(0, -42, 77), v(15, 1.8, 5.5), 1), limb(v(-10, -41, 80), v(-10, -30, 88), 1.4, 1.4), limb(v(10, -41, 80), v(10, -30, 88), 1.4, 1.4))
-	return standing(join(1.5, cut(walls, room, window, door), dome, counter, sign, join(1, warts...)))
+	return orientation(join(1.5, cut(walls, room, window, door), dome, counter, sign, join(1, warts...)))
 }
 
 // cloudLoom: an arched frame crowned with clouds, threads of rods and a treadle.
@@ -197,7 +197,7 @@ func cloudLoom() shape {
 	}
 	beam := join(2, limb(v(-80, 0, 30), v(80, 0, 30), 6.5, 6.5), mirrored(drumX(v(88, 0, 30), 15, 7)))
 	shuttle := egg(v(14, -5, 66), v(19, 4.5, 4.5))
-	return standing(join(1.6, posts, arch, clouds, beam, shuttle, join(1, threads...)))
+	return orientation(join(1.6, posts, arch, clouds, beam, shuttle, join(1, threads...)))
 }
 
 // drumX is a wheel that stands on edge, its axis along x.

@@ -40,13 +40,13 @@ func mossToad() shape {
 		z := 15 + 16*math.Sqrt(math.Max(0, 1-x*x/625-(y-6)*(y-6)/576))
 		warts = append(warts, ball(v(x, y, z), 1.4+0.5*float64(i%3)))
 	}
-	return standing(join(1.2, join(3, body, hind, front), eyes, join(0.8, warts...)))
+	return orientation(join(1.2, join(3, body, hind, front), eyes, join(0.8, warts...)))
 }
 
 // acornCup is a cup with a twig for a handle.
 func acornCup() shape {
 	bowl := cut(egg(v(0, 0, 14), v(15, 15, 15)), egg(v(0, 0, 15.5), v(12.6, 12.6, 13)), block(v(0, 0, 34), v(30, 30, 12), 0.5))
-	return standing(join(1, bowl, drum(v(0, 0, 0), 7, 2.4), path(1.8, 1.5, v(14, 0, 17), v(21, 0, 15), v(20, 0, 8), v(13, 0, 6))))
+	return orientation(join(1, bowl, drum(v(0, 0, 0), 7, 2.4), path(1.8, 1.5, v(14, 0, 17), v(21, 0, 15), v(20, 0, 8), v(13, 0, 6))))
 }
 
 // acornLid is the acorn's own cap, scaled like one, with its stalk.
@@ -56,13 +56,13 @@ func acornLid() shape {
 		a := math.Atan2(p.Y, p.X)
 		return dome(p) - 0.45*math.Sin(9*a+p.Z*1.1)*math.Sin(9*a-p.Z*1.1)
 	}
-	return standing(join(1, scales, path(1.9, 1.5, v(0, 0, 11), v(1, 0, 13.5), v(2.6, 0, 15))))
+	return orientation(join(1, scales, path(1.9, 1.5, v(0, 0, 11), v(1, 0, 13.5), v(2.6, 0, 15))))
 }
 
 // leafSpoon is an oak leaf with a hollow.
 func leafSpoon() shape {
 	leaf := cut(egg(v(0, -16, 3), v(6.4, 9, 2.8)), egg(v(0, -16, 5), v(5, 7.4, 3)))
-	return standing(join(0.8, leaf, path(1.5, 1.1, v(0, -8, 3), v(0, 8, 4), v(0, 23, 2.4)), ball(v(0, 24, 2.6), 1.8)))
+	return orientation(join(0.8, leaf, path(1.5, 1.1, v(0, -8, 3), v(0, 8, 4), v(0, 23, 2.4)), ball(v(0, 24, 2.6), 1.8)))
 }
 
 // scan is the toad as a telephone sees it: in metres, with its underside missing,
@@ -218,7 +218,7 @@ func (l *life) post() error {
 		return err
 	}
 	bust := heron.Items[0].Parts[0].ModelID
-	if _, err := l.App.Remake(l.ctx, l.ilse, bust, studio.JobStand, studio.JobOptions{Process: process.Resin, Wishes: studio.WishesFor(process.Resin)}); err != nil {
+	if _, err := l.App.Remake(l.ctx, l.ilse, bust, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: studio.WishesFor(process.Resin)}); err != nil {
 		return err
 	}
 	_, err = l.App.Remake(l.ctx, l.ilse, bust, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})

@@ -103,7 +103,7 @@ func cut(s shape, away ...shape) shape {
 }
 
 // standing cuts a shape off below z = 0.
-func standing(s shape) shape {
+func orientation(s shape) shape {
 	return func(p mesh.Vec) float64 { return math.Max(s(p), -p.Z) }
 }
 

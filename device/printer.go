@@ -75,7 +75,7 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 		if out.Ended.After(now) {
 			continue
 		}
-		if err := a.FinishRun(ctx, app.Hand{Name: m.Name}, pl.Number, out.Ended, out.Reports); err != nil {
+		if err := a.FinishRun(ctx, app.Actor{Name: m.Name}, pl.Number, out.Ended, out.Reports); err != nil {
 			return err
 		}
 	}

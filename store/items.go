@@ -10,21 +10,21 @@ import (
 // Items returns an order's items with their parts and models.
 func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	items, err := rows(t, func(scan func(...any) error, i *studio.Item) error {
-		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale, packed{&i.Rule}, packed{&i.Making})
+		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale, packed{&i.Rule}, packed{&i.ItemOptions})
 	}, `SELECT id, order_id, position, title, tier, copies, scale, size_rule, making FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
 	if err != nil {
 		return nil, err
 	}
 	for i := range items {
 		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
-			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.StandingID), &p.CutInto, id(&p.MachineID))
+			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.OrientationID), &p.CutInto, id(&p.MachineID))
 		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
 		if err != nil {
 			return nil, err
 		}
 		for k := range items[i].Parts {
 			p := &items[i].Parts[k]
-			if p.Model, err = t.ModelAsStood(p.ModelID, p.StandingID); err != nil {
+			if p.Model, err = t.ModelOriented(p.ModelID, p.OrientationID); err != nil {
 				return nil, err
 			}
 		}
@@ -36,10 +36,10 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 func (t *Tx) SaveItem(i *studio.Item) (err error) {
 	if i.ID == 0 {
 		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale, size_rule, making) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.Making})
+			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions})
 	} else {
 		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ?, size_rule = ?, making = ? WHERE id = ?`,
-			i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.Making}, i.ID)
+			i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions}, i.ID)
 	}
 	if err != nil {
 		return err
@@ -49,10 +49,10 @@ func (t *Tx) SaveItem(i *studio.Item) (err error) {
 		p.ItemID = i.ID
 		if p.ID == 0 {
 			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto, id(&p.MachineID))
+				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID))
 		} else {
 			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, standing_id = ?, cut_into = ?, machine_id = ? WHERE id = ?`,
-				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.StandingID), p.CutInto, id(&p.MachineID), p.ID)
+				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID), p.ID)
 		}
 		if err != nil {
 			return err
@@ -71,7 +71,7 @@ func (t *Tx) RemoveItem(itemID int64) error {
 func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error) {
 	out := make(map[int64]studio.Model, len(pieces))
 	for _, p := range pieces {
-		m, err := t.ModelAsStood(p.ModelID, p.StandingID)
+		m, err := t.ModelOriented(p.ModelID, p.OrientationID)
 		if err != nil {
 			return nil, err
 		}

@@ -24,7 +24,7 @@ func (t *Tx) AddJob(j *studio.Job) (err error) {
 	return err
 }
 
-// NextJob takes the next job: what people wait for before studies, else in order.
+// NextJob takes the next job: what people wait for before analyses, else in order.
 func (t *Tx) NextJob() (studio.Job, error) {
 	return one(t, scanJob, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = 'study', id LIMIT 1) RETURNING `+jobColumns)
 }
@@ -42,10 +42,10 @@ func (t *Tx) Batch(batch string) ([]studio.Job, error) {
 const openJobs = `SELECT ` + jobColumns + ` FROM jobs WHERE seen = 0 AND state IN ('waiting', 'running', 'failed') AND `
 
 // OpenJobs returns the jobs of an order or of a design that still run, or that failed
-// and were not looked at; studies only of the model named.
-func (t *Tx) OpenJobs(orderID, designID, studyOf int64) ([]studio.Job, error) {
+// and were not looked at; analyses only of the model named.
+func (t *Tx) OpenJobs(orderID, designID, analysisOf int64) ([]studio.Job, error) {
 	return rows(t, scanJob, openJobs+`(kind <> 'study' AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
-		OR kind = 'study' AND model_id = ?3) ORDER BY id`, orderID, designID, studyOf)
+		OR kind = 'study' AND model_id = ?3) ORDER BY id`, orderID, designID, analysisOf)
 }
 
 // ShelfJobs returns the files on their way in that belong to no order and no design.

@@ -21,10 +21,10 @@ func TestJobsGoInOrder(t *testing.T) {
 	s := open(t)
 	now := time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)
 	write(t, s, func(tx *Tx) {
-		for _, kind := range []string{studio.JobStudy, studio.JobRead, studio.JobMend} {
+		for _, kind := range []string{studio.JobAnalyse, studio.JobRead, studio.JobMend} {
 			require.NoError(t, tx.AddJob(&studio.Job{Kind: kind, Batch: "b", Name: "x.stl", Who: "IK", At: now, Options: studio.JobOptions{Unit: "in"}}))
 		}
-		for _, want := range []string{studio.JobRead, studio.JobMend, studio.JobStudy} {
+		for _, want := range []string{studio.JobRead, studio.JobMend, studio.JobAnalyse} {
 			j, err := tx.NextJob()
 			require.NoError(t, err)
 			assert.Equal(t, want, j.Kind, "studies last: nobody waits for them")
@@ -103,8 +103,8 @@ func TestShelfSearchTakesLettersAsTheyAre(t *testing.T) {
 		dropped, err = tx.DropFile(m.SHA)
 		require.NoError(t, err)
 		assert.False(t, dropped, "a file that a model is made of stays")
-		require.NoError(t, tx.SaveStudy(1, studio.Study{Bodies: []studio.StudyBody{{Name: "a"}}}, now))
-		ids, err := tx.Unstudied()
+		require.NoError(t, tx.SaveAnalysis(1, studio.Analysis{Bodies: []studio.AnalysisBody{{Name: "a"}}}, now))
+		ids, err := tx.Unanalysed()
 		require.NoError(t, err)
 		assert.NotContains(t, ids, int64(1))
 	})
@@ -154,7 +154,7 @@ func TestAnOldStudioGetsDesigns(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, int64(5), items[0].Parts[0].ModelID)
 		assert.Empty(t, items[0].Rule.By)
-		ids, err := tx.Unstudied()
+		ids, err := tx.Unanalysed()
 		require.NoError(t, err)
 		assert.Equal(t, []int64{5}, ids, "and it will be looked at closely")
 	})

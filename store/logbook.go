@@ -9,7 +9,7 @@ import (
 // Log appends a line to the logbook.
 func (t *Tx) Log(e studio.Entry) error {
 	return t.exec(`INSERT INTO logbook (at_ms, person_id, who, deed, text, order_id, piece_id, plate_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		at(&e.At), id(&e.PersonID), e.Who, e.Deed, e.Text, id(&e.OrderID), id(&e.PieceID), id(&e.PlateID))
+		at(&e.At), id(&e.PersonID), e.Who, e.Event, e.Text, id(&e.OrderID), id(&e.PieceID), id(&e.PlateID))
 }
 
 const logColumns = `SELECT l.id, l.at_ms, l.person_id, l.who, l.deed, l.text, l.order_id, l.piece_id, l.plate_id,
@@ -17,7 +17,7 @@ const logColumns = `SELECT l.id, l.at_ms, l.person_id, l.who, l.deed, l.text, l.
 	FROM logbook l LEFT JOIN orders o ON o.id = l.order_id LEFT JOIN pieces p ON p.id = l.piece_id LEFT JOIN plates pl ON pl.id = l.plate_id `
 
 func scanEntry(scan func(...any) error, e *studio.Entry) error {
-	return scan(&e.ID, at(&e.At), id(&e.PersonID), &e.Who, &e.Deed, &e.Text, id(&e.OrderID), id(&e.PieceID), id(&e.PlateID),
+	return scan(&e.ID, at(&e.At), id(&e.PersonID), &e.Who, &e.Event, &e.Text, id(&e.OrderID), id(&e.PieceID), id(&e.PlateID),
 		&e.Order, &e.Piece, &e.Plate)
 }
 

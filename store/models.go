@@ -124,20 +124,20 @@ func (s Shelved) Ills() string {
 // newest first.
 func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 	return rows(t, func(scan func(...any) error, s *Shelved) error {
-		var orders, study string
+		var orders, analysis string
 		d := &s.Design
 		if err := scan(&d.ID, &d.Name, &d.Licence, &d.FeeMinor, at(&d.Until), &d.Source, at(&d.Got), &d.Terms, &d.Rights,
-			&s.ModelID, &s.File, &s.How, packed{&s.Measures}, at(&s.At), &s.Versions, &study, &orders); err != nil {
+			&s.ModelID, &s.File, &s.How, packed{&s.Measures}, at(&s.At), &s.Versions, &analysis, &orders); err != nil {
 			return err
 		}
 		if orders != "" {
 			s.Orders = strings.Split(orders, ",")
 		}
-		if study == "" {
+		if analysis == "" {
 			return nil
 		}
-		var known studio.Study
-		err := json.Unmarshal([]byte(study), &known)
+		var known studio.Analysis
+		err := json.Unmarshal([]byte(analysis), &known)
 		s.Faults, s.Bodies = known.Faults, len(known.Bodies)
 		return err
 	}, `SELECT d.id, d.name, d.licence, d.fee_minor, d.until_ms, d.source, d.got_ms, d.terms, d.rights,
@@ -176,9 +176,11 @@ func (t *Tx) Uses(designID int64) ([]Use, error) {
 		WHERE m.design_id = ? ORDER BY o.id DESC, p.id`, designID)
 }
 
-// Study returns what was found out about a model.
-func (t *Tx) Study(modelID int64) (studio.Study, error) {
-	return one(t, func(scan func(...any) error, s *studio.Study) error { return scan(packed{s}, &s.StillSHA, &s.ViewSHA) },
+// Analysis returns what was found out about a model.
+func (t *Tx) Analysis(modelID int64) (studio.Analysis, error) {
+	return one(t, func(scan func(...any) error, s *studio.Analysis) error {
+		return scan(packed{s}, &s.StillSHA, &s.ViewSHA)
+	},
 		`SELECT study, coalesce(still_sha, ''), coalesce(view_sha, '') FROM studies WHERE model_id = ?`, modelID)
 }
 
@@ -188,15 +190,15 @@ func (t *Tx) StillOf(modelSHA string) (sha string, err error) {
 		`SELECT coalesce(s.still_sha, '') FROM models m JOIN studies s ON s.model_id = m.id WHERE m.sha = ?`, modelSHA)
 }
 
-// SaveStudy keeps a study.
-func (t *Tx) SaveStudy(modelID int64, s studio.Study, now time.Time) error {
+// SaveAnalysis keeps an analysis.
+func (t *Tx) SaveAnalysis(modelID int64, s studio.Analysis, now time.Time) error {
 	return t.exec(`INSERT INTO studies (model_id, study, still_sha, view_sha, at_ms) VALUES (?, ?, nullif(?, ''), nullif(?, ''), ?)
 		ON CONFLICT (model_id) DO UPDATE SET study = excluded.study, still_sha = excluded.still_sha, view_sha = excluded.view_sha, at_ms = excluded.at_ms`,
 		modelID, packed{s}, s.StillSHA, s.ViewSHA, at(&now))
 }
 
-// Unstudied returns the models that have no study and no job for one.
-func (t *Tx) Unstudied() ([]int64, error) {
+// Unanalysed returns the models that have no analysis and no job for one.
+func (t *Tx) Unanalysed() ([]int64, error) {
 	return rows(t, func(scan func(...any) error, n *int64) error { return scan(n) },
 		`SELECT id FROM models m WHERE NOT EXISTS (SELECT 1 FROM studies s WHERE s.model_id = m.id)
 			AND NOT EXISTS (SELECT 1 FROM jobs j WHERE j.model_id = m.id AND j.kind = 'study' AND j.state <> 'cancelled') ORDER BY id DESC`)

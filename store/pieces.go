@@ -11,7 +11,7 @@ const pieceColumns = `SELECT p.id, p.code, p.order_id, p.item_id, p.part_id, p.n
 
 func scanPiece(scan func(...any) error, p *studio.Piece) error {
 	return scan(&p.ID, &p.Code, &p.OrderID, &p.ItemID, &p.PartID, &p.Name, &p.Process, &p.MaterialID, &p.Scale, &p.WallMM, &p.Tier,
-		&p.Attempt, &p.State, id(&p.ReplacesID), id(&p.ModelID), id(&p.StandingID))
+		&p.Attempt, &p.State, id(&p.ReplacesID), id(&p.ModelID), id(&p.OrientationID))
 }
 
 // Piece returns one by code, with its stages.
@@ -108,7 +108,7 @@ func scanStage(scan func(...any) error, s *studio.Stage) error {
 func (t *Tx) AddPiece(p *studio.Piece) (err error) {
 	p.ID, err = t.insert(`INSERT INTO pieces (code, order_id, item_id, part_id, name, process, material_id, scale, wall_mm, tier, attempt, state, replaces_id, model_id, standing_id)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.Code, p.OrderID, p.ItemID, p.PartID, p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM,
-		p.Tier, p.Attempt, p.State, id(&p.ReplacesID), id(&p.ModelID), id(&p.StandingID))
+		p.Tier, p.Attempt, p.State, id(&p.ReplacesID), id(&p.ModelID), id(&p.OrientationID))
 	if err != nil {
 		return err
 	}
@@ -118,7 +118,7 @@ func (t *Tx) AddPiece(p *studio.Piece) (err error) {
 // SavePiece changes a piece; its stages are saved by SaveStages.
 func (t *Tx) SavePiece(p studio.Piece) error {
 	return t.exec(`UPDATE pieces SET name = ?, process = ?, material_id = ?, scale = ?, wall_mm = ?, tier = ?, attempt = ?, state = ?, model_id = ?, standing_id = ? WHERE id = ?`,
-		p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier, p.Attempt, p.State, id(&p.ModelID), id(&p.StandingID), p.ID)
+		p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier, p.Attempt, p.State, id(&p.ModelID), id(&p.OrientationID), p.ID)
 }
 
 // SaveStages writes a piece's whole strip, in the order it has.

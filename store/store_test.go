@@ -92,7 +92,9 @@ func TestReadersCannotWrite(t *testing.T) {
 
 func TestTheLogbookIsAppendOnly(t *testing.T) {
 	s := open(t)
-	write(t, s, func(tx *Tx) { require.NoError(t, tx.Log(studio.Entry{At: now, Who: "IK", Deed: "stamped", Text: "x"})) })
+	write(t, s, func(tx *Tx) {
+		require.NoError(t, tx.Log(studio.Entry{At: now, Who: "IK", Event: "stamped", Text: "x"}))
+	})
 	for _, q := range []string{`UPDATE logbook SET who = 'nobody'`, `DELETE FROM logbook`} {
 		err := s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) })
 		require.ErrorContains(t, err, "append only", q)

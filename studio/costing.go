@@ -35,10 +35,10 @@ type Estimated struct {
 }
 
 // Estimate prices an item by itself.
-func (h House) Estimate(it Item) Estimated { return h.EstimateAll([]Item{it})[0] }
+func (h Shop) Estimate(it Item) Estimated { return h.EstimateAll([]Item{it})[0] }
 
 // EstimateAll prices the items of an order together: they share what is opened for them.
-func (h House) EstimateAll(items []Item) []Estimated {
+func (h Shop) EstimateAll(items []Item) []Estimated {
 	out := make([]Estimated, len(items))
 	jobs := make([]quote.Job, len(items))
 	for i, it := range items {
@@ -52,7 +52,7 @@ func (h House) EstimateAll(items []Item) []Estimated {
 }
 
 // job works out what an item takes, before money.
-func (h House) job(it Item) (out Estimated) {
+func (h Shop) job(it Item) (out Estimated) {
 	out.Job = quote.Job{Copies: it.Copies, Extras: it.Extras}
 	print := schedule.Step{Name: "print"}
 	var after []schedule.Step
@@ -105,7 +105,7 @@ func (h House) job(it Item) (out Estimated) {
 			slices.Sort(widths)
 			length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 		}
-		out.Job.Seam = &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.Taught.Logged[it.process()]}
+		out.Job.Seam = &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
 	}
 	if len(it.Parts) > 0 {
 		out.Chain = append([]schedule.Step{print}, after...)
@@ -148,7 +148,7 @@ func (i Item) process() string {
 	return i.Parts[0].Process
 }
 
-func (h House) machinesOf(processName string) (n int) {
+func (h Shop) machinesOf(processName string) (n int) {
 	for _, m := range h.Machines {
 		if m.Active && m.Process == processName {
 			n++
@@ -192,7 +192,7 @@ func round(work []finish.Work, k int) (n int) {
 
 // machineFor picks the machine a part is priced on; one that is printed in pieces need not
 // fit whole.
-func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
+func (h Shop) machineFor(p Part, scale float64) (Machine, string, bool) {
 	if m, ok := h.Machine(p.MachineID); ok && m.Active && m.Process == p.Process {
 		why := fitsOn(m, p.Model, scale)
 		if n := piecesToFit(m, p.Model, scale); why != "" && p.CutInto > 1 && n > 0 && n <= p.CutInto {
@@ -218,7 +218,7 @@ func (h House) machineFor(p Part, scale float64) (Machine, string, bool) {
 }
 
 // savings says what another way of printing a part would save.
-func (h House) savings(p Part, it Item, machine Machine, part quote.Part) (out []Saving) {
+func (h Shop) savings(p Part, it Item, machine Machine, part quote.Part) (out []Saving) {
 	if part.MachineMinutes <= 0 || it.Cast {
 		return nil
 	}
@@ -247,7 +247,7 @@ func (h House) savings(p Part, it Item, machine Machine, part quote.Part) (out [
 	return out
 }
 
-func (h House) costOf(p Part, it Item, machine Machine, material Material) quote.Part {
+func (h Shop) costOf(p Part, it Item, machine Machine, material Material) quote.Part {
 	print := h.PrintOf(p.Model, it.Scale, p.WallMM, machine, material)
 	perHour, rateInputs := machine.HourCost(h.Book)
 	minutes, share := print.Minutes, 1.0
@@ -268,10 +268,10 @@ func (h House) costOf(p Part, it Item, machine Machine, material Material) quote
 		MachineMinutes: minutes, RunMinutes: print.Minutes, MachineInputs: inputs,
 		MachinePerHour: perHour, RateInputs: rateInputs, WearEach: wear, WearInputs: wearInputs,
 		FailurePerHour: h.FailurePerHour(machine, material), CutInto: p.CutInto,
-		Wage: h.Taught.Wages[it.PersonID],
+		Wage: h.History.Wages[it.PersonID],
 		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
 	}
-	if !h.Taught.Printed[p.ModelID] {
+	if !h.History.Printed[p.ModelID] {
 		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))
 	}
 	if n := float64(max(1, p.CutInto)); n > 1 { // each piece is set up and taken off
@@ -303,7 +303,7 @@ func labelled(f rates.Figure, label string) rates.Figure {
 
 // share is how much of a resin plate one copy takes: its outline with the spacing
 // around it, of the part of the bed that is usually covered; all of it at most.
-func (h House) share(model Model, scale float64, machine Machine) float64 {
+func (h Shop) share(model Model, scale float64, machine Machine) float64 {
 	bed := machine.Bed()
 	usable := (bed.WidthMM - 2*bed.MarginMM) * (bed.DepthMM - 2*bed.MarginMM) * h.Book.V("bed.use") / 100
 	if usable <= 0 {

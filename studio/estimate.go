@@ -12,19 +12,19 @@ import (
 	"sakuji/core/solid"
 )
 
-// House is what every estimate draws on: the rate book, and what stands in the
+// Shop is what every estimate draws on: the rate book, and what stands in the
 // studio.
-type House struct {
+type Shop struct {
 	Studio    Studio
 	Book      rates.Book
 	Machines  []Machine
 	Materials []Material
-	Taught    Taught
+	History   History
 }
 
 // Material returns the material of an id; id 0, or one no longer there, gives the
 // first of the process.
-func (h House) Material(id int64, processName string) (Material, bool) {
+func (h Shop) Material(id int64, processName string) (Material, bool) {
 	for _, m := range h.Materials {
 		if m.ID == id && m.Process == processName {
 			return m, true
@@ -39,7 +39,7 @@ func (h House) Material(id int64, processName string) (Material, bool) {
 }
 
 // Machine returns the machine of an id.
-func (h House) Machine(id int64) (Machine, bool) {
+func (h Shop) Machine(id int64) (Machine, bool) {
 	for _, m := range h.Machines {
 		if m.ID == id {
 			return m, true
@@ -66,7 +66,7 @@ func (m Machine) OnBed(id string, model Model, scale float64) plate.Part {
 // MachineFor picks the machine a part is priced on: of those of its process that
 // it fits, the one on which an hour costs least. Without one that fits, the last
 // reason is told and the largest machine stands in.
-func (h House) MachineFor(model Model, scale float64, processName string) (m Machine, why string, ok bool) {
+func (h Shop) MachineFor(model Model, scale float64, processName string) (m Machine, why string, ok bool) {
 	var fits, all []Machine
 	for _, m := range h.Machines {
 		if m.Process != processName || !m.Active {
@@ -106,7 +106,7 @@ type Print struct {
 }
 
 // PrintOf works out one copy of a part on a machine.
-func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, material Material) Print {
+func (h Shop) PrintOf(model Model, scale, wallMM float64, machine Machine, material Material) Print {
 	s := model.Scaled(scale)
 	density := material.Figures.V("density")
 	volume := rates.Of("volume of the part", s.VolumeMM3/1000, "cm³", rates.Mesh)
@@ -120,12 +120,12 @@ func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, mate
 				rates.Of("left of it", part/1000, "cm³", rates.Derived))
 		}
 		in = append(in, rates.Of("supports and raft", supports/1000, "cm³", rates.Derived), material.Figures["density"])
-		return Print{Grams: process.Grams(part+supports, density), Minutes: rm.Minutes(s.HeightMM) * machine.Learned.Factor(), Inputs: in, HeightMM: s.HeightMM}
+		return Print{Grams: process.Grams(part+supports, density), Minutes: rm.Minutes(s.HeightMM) * machine.Calibration.Factor(), Inputs: in, HeightMM: s.HeightMM}
 	}
 	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
 	laid := fm.Lay(s)
 	return Print{
-		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid) * machine.Learned.Factor(), Laid: laid, HeightMM: s.HeightMM,
+		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid) * machine.Calibration.Factor(), Laid: laid, HeightMM: s.HeightMM,
 		Inputs: []rates.Figure{volume, rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
 			rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived), rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived),
 			rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), material.Figures["density"]},
@@ -133,7 +133,7 @@ func (h House) PrintOf(model Model, scale, wallMM float64, machine Machine, mate
 }
 
 // Detail says in a line what an item is: process, tier, size.
-func (h House) Detail(it Item) string {
+func (h Shop) Detail(it Item) string {
 	processes := []string{}
 	for _, p := range it.Parts {
 		if m, ok := h.Material(p.MaterialID, p.Process); ok && !slices.Contains(processes, m.Name) {

@@ -8,15 +8,15 @@ import (
 
 // Kinds of long work.
 const (
-	JobRead   = "read"   // a file that came
-	JobStudy  = "study"  // faults, bodies, walls, a mesh to turn
-	JobMend   = "mend"   // a mended version
-	JobReduce = "reduce" // one of fewer triangles
-	JobUnit   = "unit"   // one taken in another unit
-	JobBodies = "bodies" // a version for each body
-	JobStand  = "stand"  // ways to stand, and how each is held
-	JobHollow = "hollow" // a hollowed version, with drains
-	JobCut    = "cut"    // a version for each piece
+	JobRead    = "read"   // a file that came
+	JobAnalyse = "study"  // faults, bodies, walls, a mesh to turn
+	JobMend    = "mend"   // a mended version
+	JobReduce  = "reduce" // one of fewer triangles
+	JobUnit    = "unit"   // one taken in another unit
+	JobBodies  = "bodies" // a version for each body
+	JobOrient  = "stand"  // orientations, and how each is held
+	JobHollow  = "hollow" // a hollowed version, with drains
+	JobCut     = "cut"    // a version for each piece
 )
 
 // States of a job.
@@ -32,7 +32,7 @@ const (
 type Job struct {
 	ID      int64
 	Kind    string
-	Batch   string // jobs of one deed
+	Batch   string // jobs of one change
 	OrderID int64  // where its model becomes an item
 	ModelID int64  // what it works on
 	MadeID  int64  // what came of it
@@ -48,7 +48,7 @@ type Job struct {
 	At      time.Time
 }
 
-// JobOptions are what the deed asked for.
+// JobOptions are what the change asked for.
 type JobOptions struct {
 	Each        bool    `json:"each,omitempty"`         // an item for each file
 	Triangles   int     `json:"triangles,omitempty"`    // to leave
@@ -84,13 +84,13 @@ func (j Job) Doing() string {
 		return "taking " + j.Name + " in another unit"
 	case JobBodies:
 		return "taking " + j.Name + " apart"
-	case JobStand:
+	case JobOrient:
 		return "looking how " + j.Name + " may stand"
 	case JobHollow:
 		return "hollowing " + j.Name
 	case JobCut:
 		return "cutting " + j.Name
-	case JobStudy:
+	case JobAnalyse:
 		return "looking closely at " + j.Name
 	}
 	return "reading " + j.Name

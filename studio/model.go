@@ -63,11 +63,11 @@ func (m Model) HowText() string {
 	return map[string]string{Sent: "as it came", Revised: "a revised file", Mended: "mended", Reduced: "reduced", Unit: "taken in another unit", Body: "one body", Hollow: "hollowed", Cut: "one piece of a cut", Peg: "a peg"}[m.How]
 }
 
-// Study is what takes longer than measuring.
-type Study struct {
+// Analysis is what takes longer than measuring.
+type Analysis struct {
 	Overlap mesh.Overlap    `json:"overlap"`
 	Walls   mesh.Walls      `json:"walls"`
-	Bodies  []StudyBody     `json:"bodies"` // the largest first
+	Bodies  []AnalysisBody  `json:"bodies"` // the largest first
 	Faults  []mesh.Fault    `json:"faults"` // worst first
 	HullMM3 float64         `json:"hull_mm3"`
 	Fragile []solid.Fragile `json:"fragile"`            // the weakest sections, the worst first
@@ -77,8 +77,8 @@ type Study struct {
 	ViewSHA  string `json:"-"` // a mesh that a browser can turn
 }
 
-// StudyBody is a body of a model.
-type StudyBody struct {
+// AnalysisBody is a body of a model.
+type AnalysisBody struct {
 	Name      string     `json:"name"`
 	SizeMM    [3]float64 `json:"size_mm"`
 	VolumeMM3 float64    `json:"volume_mm3"`
@@ -87,7 +87,7 @@ type StudyBody struct {
 }
 
 // Called is the body's name, or its number.
-func (b StudyBody) Called(i int) string {
+func (b AnalysisBody) Called(i int) string {
 	if b.Name != "" {
 		return b.Name
 	}
@@ -108,9 +108,9 @@ type View struct {
 	WallMM []float64
 }
 
-// StudyModel works out a study. told is called with the share done before each step
+// AnalyseModel works out an analysis. told is called with the share done before each step
 // and may stop it by an error.
-func StudyModel(s *mesh.Soup, told func(share float64, doing string) error) (out Study, v View, err error) {
+func AnalyseModel(s *mesh.Soup, told func(share float64, doing string) error) (out Analysis, v View, err error) {
 	if err = told(0.05, "faults and bodies"); err != nil {
 		return
 	}
@@ -118,7 +118,7 @@ func StudyModel(s *mesh.Soup, told func(share float64, doing string) error) (out
 	out.Overlap, out.Faults = d.Overlap, d.Faults
 	for _, b := range d.Bodies[:min(len(d.Bodies), MaxBodies)] {
 		size := b.Box.Size()
-		out.Bodies = append(out.Bodies, StudyBody{Name: b.Name, SizeMM: [3]float64{size.X, size.Y, size.Z}, VolumeMM3: b.VolumeMM3, At: b.Box.Centre(), Closed: b.Closed})
+		out.Bodies = append(out.Bodies, AnalysisBody{Name: b.Name, SizeMM: [3]float64{size.X, size.Y, size.Z}, VolumeMM3: b.VolumeMM3, At: b.Box.Centre(), Closed: b.Closed})
 	}
 	if err = told(0.45, "a mesh to turn"); err != nil {
 		return
@@ -157,7 +157,7 @@ func StudyModel(s *mesh.Soup, told func(share float64, doing string) error) (out
 const mostFragile = 8
 
 // Mendable reports whether mending would settle something.
-func (s Study) Mendable() bool {
+func (s Analysis) Mendable() bool {
 	return slices.ContainsFunc(s.Faults, func(f mesh.Fault) bool {
 		if f.Kind == mesh.FaultOverlap || f.Kind == mesh.FaultSelf {
 			return false // they print as one: nothing is to be done
@@ -332,7 +332,7 @@ func (m Model) Face() solid.Outline {
 }
 
 // Faults says in plain words what is wrong with the mesh, worst first, as far as
-// measuring tells; a study knows more.
+// measuring tells; an analysis knows more.
 func (m Model) Faults() (out []string) {
 	d := m.Measures
 	if d.VolumeMM3 <= 0 {
@@ -378,7 +378,7 @@ type Advice struct {
 const ManyTriangles = 600_000
 
 // Advice lists what matters about a model, most first. Study is nil until it is done.
-func (h House) Advice(m Model, study *Study) (out []Advice) {
+func (h Shop) Advice(m Model, analysis *Analysis) (out []Advice) {
 	if m.Measures.VolumeMM3 <= 0 {
 		out = append(out, Advice{Kind: "empty", Text: "It encloses no volume: nothing of it can be priced or printed until its surface is closed.", Grave: true, Hands: true})
 	}
@@ -391,17 +391,17 @@ func (h House) Advice(m Model, study *Study) (out []Advice) {
 			out = append(out, Advice{Kind: "made", Text: d.Text() + ".", Spots: d.Spots})
 		}
 	}
-	if study == nil {
+	if analysis == nil {
 		for _, f := range m.Faults() {
 			out = append(out, Advice{Kind: "measured", Text: f, Grave: true})
 		}
 		return out
 	}
 	mild := map[string]bool{mesh.FaultOverlap: true, mesh.FaultSelf: true, mesh.FaultDegenerate: true, mesh.FaultBuried: true}
-	for _, f := range study.Faults {
+	for _, f := range analysis.Faults {
 		out = append(out, Advice{Kind: f.Kind, Text: f.Text(), Hands: f.Hands, Grave: !mild[f.Kind], Spots: f.Spots})
 	}
-	if w := study.Walls; w.FacetsSeen > 0 && !slices.ContainsFunc(out, func(a Advice) bool { return a.Kind == "unit" }) {
+	if w := analysis.Walls; w.FacetsSeen > 0 && !slices.ContainsFunc(out, func(a Advice) bool { return a.Kind == "unit" }) {
 		if m.How == Hollow { // its wall was made so; what is thinner are hair-fine folds in the hollow
 			w.ThinnestMM = w.Share1MM
 		}
@@ -423,10 +423,10 @@ func (h House) Advice(m Model, study *Study) (out []Advice) {
 	if n := m.Measures.Cavities; n > 0 {
 		out = append(out, Advice{Kind: "sealed", Grave: true, Hands: true, Text: fmt.Sprintf("%d closed %s in it: printed in resin, what is not cured stays inside and bursts or weeps later. Bore it, or fill it.", n, map[bool]string{true: "hollow", false: "hollows"}[n == 1])})
 	}
-	if len(study.Fragile) > 0 {
-		f := study.Fragile[0]
+	if len(analysis.Fragile) > 0 {
+		f := analysis.Fragile[0]
 		a := Advice{Kind: "fragile", Text: fmt.Sprintf("Thin places that something hangs on: the weakest has a section of %.2g mm² and bears %.0f mm. Mind them when supports come off.", f.SectionMM2, f.ArmMM)}
-		for _, f := range study.Fragile {
+		for _, f := range analysis.Fragile {
 			a.Spots = append(a.Spots, mesh.Spot{At: f.At, SizeMM: math.Sqrt(f.SectionMM2)})
 		}
 		out = append(out, a)

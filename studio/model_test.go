@@ -18,10 +18,10 @@ func measured(s *mesh.Soup) Model {
 	return m
 }
 
-func studied(t *testing.T, s *mesh.Soup) *Study {
+func analysed(t *testing.T, s *mesh.Soup) *Analysis {
 	t.Helper()
 	var steps []float64
-	study, view, err := StudyModel(s, func(share float64, _ string) error {
+	analysis, view, err := AnalyseModel(s, func(share float64, _ string) error {
 		steps = append(steps, share)
 		return nil
 	})
@@ -29,29 +29,29 @@ func studied(t *testing.T, s *mesh.Soup) *Study {
 	assert.IsIncreasing(t, steps, "progress goes forward")
 	assert.Len(t, view.BodyOf, len(view.Mesh.Triangles))
 	assert.Len(t, view.WallMM, len(view.Mesh.Vertices))
-	return &study
+	return &analysis
 }
 
 func TestAdviceTellsTheWorstFirst(t *testing.T) {
-	h := House{Book: rates.Starting()}
+	h := Shop{Book: rates.Starting()}
 	ring := meshtest.Ring(20, 6, 40, 24)
 	sound := measured(ring)
-	assert.Empty(t, h.Advice(sound, studied(t, ring)))
-	kinds := func(m Model, s *Study) (out []string) {
+	assert.Empty(t, h.Advice(sound, analysed(t, ring)))
+	kinds := func(m Model, s *Analysis) (out []string) {
 		for _, a := range h.Advice(m, s) {
 			out = append(out, a.Kind)
 		}
 		return out
 	}
 	torn := meshtest.Together(ring.Part(6, ring.Len()), meshtest.Box(mesh.Vec{X: 40}, mesh.Vec{X: 6, Y: 6, Z: 6}), meshtest.Box(mesh.Vec{X: 43, Y: 3, Z: 3}, mesh.Vec{X: 6, Y: 6, Z: 6}))
-	assert.Equal(t, []string{mesh.FaultHole, mesh.FaultBodies, mesh.FaultOverlap}, kinds(measured(torn), studied(t, torn)))
-	assert.True(t, studied(t, torn).Mendable())
-	assert.False(t, studied(t, ring).Mendable())
+	assert.Equal(t, []string{mesh.FaultHole, mesh.FaultBodies, mesh.FaultOverlap}, kinds(measured(torn), analysed(t, torn)))
+	assert.True(t, analysed(t, torn).Mendable())
+	assert.False(t, analysed(t, ring).Mendable())
 
 	tiny := ring.Scaled(0.002)
-	assert.Equal(t, []string{"unit"}, kinds(measured(tiny), studied(t, tiny)), "while the size is in doubt no wall is called thin")
+	assert.Equal(t, []string{"unit"}, kinds(measured(tiny), analysed(t, tiny)), "while the size is in doubt no wall is called thin")
 	plate := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 60, Y: 40, Z: 0.6})
-	advice := h.Advice(measured(plate), studied(t, plate))
+	advice := h.Advice(measured(plate), analysed(t, plate))
 	require.Len(t, advice, 1)
 	assert.Equal(t, "thin", advice[0].Kind)
 	assert.Contains(t, advice[0].Text, "0.6 mm: filament wants 0.8 mm", "and resin is content")
@@ -62,12 +62,12 @@ func TestAdviceTellsTheWorstFirst(t *testing.T) {
 	assert.Equal(t, "empty", h.Advice(flat, nil)[0].Kind)
 	many := sound
 	many.Measures.Triangles = ManyTriangles + 1
-	assert.Equal(t, []string{"many"}, kinds(many, studied(t, ring)))
+	assert.Equal(t, []string{"many"}, kinds(many, analysed(t, ring)))
 }
 
 func TestStudyStopsWhenItIsTold(t *testing.T) {
 	stop := assert.AnError
-	_, _, err := StudyModel(meshtest.Ring(20, 6, 20, 12), func(share float64, _ string) error {
+	_, _, err := AnalyseModel(meshtest.Ring(20, 6, 20, 12), func(share float64, _ string) error {
 		if share > 0.3 {
 			return stop
 		}
@@ -78,7 +78,7 @@ func TestStudyStopsWhenItIsTold(t *testing.T) {
 
 func TestALargeModelIsStudiedOnAReducedMesh(t *testing.T) {
 	large := meshtest.Ring(20, 6, 450, 250)
-	s := studied(t, large)
+	s := analysed(t, large)
 	assert.LessOrEqual(t, s.WallsOf, ViewTriangles)
 	assert.Positive(t, s.WallsOf)
 	assert.InDelta(t, 12, s.Walls.Share50MM, 0.1, "its walls are those of the tube")

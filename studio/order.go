@@ -106,23 +106,23 @@ type Item struct {
 	Scale    float64 // ratio to the file
 	Rule     SizeRule
 	Parts    []Part
-	Making
+	ItemOptions
 }
 
 // Part is a model printed one or more times for an item.
 type Part struct {
-	ID         int64
-	ItemID     int64
-	ModelID    int64
-	Name       string
-	Copies     int // in one copy of the item
-	Process    string
-	MaterialID int64 // 0: the first of the process
-	WallMM     float64
-	StandingID int64 // how it stands on its plate; 0: as the file does
-	CutInto    int   // printed in so many pieces; 0 and 1: in one
-	MachineID  int64 // priced on; 0: the cheapest that it fits
-	Model      Model
+	ID            int64
+	ItemID        int64
+	ModelID       int64
+	Name          string
+	Copies        int // in one copy of the item
+	Process       string
+	MaterialID    int64 // 0: the first of the process
+	WallMM        float64
+	OrientationID int64 // how it stands on its plate; 0: as the file does
+	CutInto       int   // printed in so many pieces; 0 and 1: in one
+	MachineID     int64 // priced on; 0: the cheapest that it fits
+	Model         Model
 }
 
 // Limits of what an item may ask for.
@@ -146,7 +146,7 @@ func (i Item) Check() error {
 	if !(i.Scale >= MinScale && i.Scale <= MaxScale) {
 		wrong = append(wrong, fmt.Sprintf("scale: between %v and %v times the file’s size", MinScale, MaxScale))
 	}
-	wrong = append(wrong, i.Making.Check()...)
+	wrong = append(wrong, i.ItemOptions.Check()...)
 	for _, p := range i.Parts {
 		if p.CutInto < 0 || p.CutInto > process.MostParts {
 			wrong = append(wrong, fmt.Sprintf("%s: printed in %d pieces at most", p.Name, process.MostParts))

@@ -23,23 +23,23 @@ const (
 
 // Piece is one copy of a part that is tracked.
 type Piece struct {
-	ID         int64
-	Code       string
-	OrderID    int64
-	ItemID     int64
-	PartID     int64
-	ModelID    int64 // what it is or was printed of
-	StandingID int64
-	Name       string
-	Process    string
-	MaterialID int64
-	Scale      float64
-	WallMM     float64
-	Tier       string
-	Attempt    int
-	State      string
-	ReplacesID int64
-	Stages     []Stage
+	ID            int64
+	Code          string
+	OrderID       int64
+	ItemID        int64
+	PartID        int64
+	ModelID       int64 // what it is or was printed of
+	OrientationID int64
+	Name          string
+	Process       string
+	MaterialID    int64
+	Scale         float64
+	WallMM        float64
+	Tier          string
+	Attempt       int
+	State         string
+	ReplacesID    int64
+	Stages        []Stage
 }
 
 // Stage is a field of a piece's strip with its stamp.
@@ -109,7 +109,7 @@ func (p Piece) Chain(now time.Time, runMin float64) schedule.Chain {
 }
 
 // StagesFor plans the strip of a new piece.
-func (h House) StagesFor(m Model, p Part, it Item) []Stage {
+func (h Shop) StagesFor(m Model, p Part, it Item) []Stage {
 	var out []Stage
 	for i, w := range finish.Plan(h.Book, h.finishPart(m, p, it)) {
 		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, Planned: w.Minutes, Book: w.BookMin, WaitS: w.WaitS}})
@@ -118,18 +118,18 @@ func (h House) StagesFor(m Model, p Part, it Item) []Stage {
 }
 
 // finishPart is what of a part counts for hands.
-func (h House) finishPart(m Model, p Part, it Item) finish.Part {
+func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 	s := m.Scaled(it.Scale)
 	raised, hollow := m.Shape.Detail.At(it.Scale)
-	school := it.School
-	if school == "" {
-		school = h.Studio.Ways.School(p.Process, it.Tier)
+	finishRoute := it.FinishRoute
+	if finishRoute == "" {
+		finishRoute = h.Studio.Defaults.FinishRoute(p.Process, it.Tier)
 	}
-	out := finish.Part{Process: p.Process, Tier: it.Tier, School: school, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
+	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
-		PiecesOnPlate: UsualPlate, Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.Taught.Logged[p.Process]}
+		PiecesOnPlate: UsualPlate, Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.History.Logged[p.Process]}
 	if it.PersonID != 0 {
-		if out.Practice = h.Taught.Practice[it.PersonID]; out.Practice == nil {
+		if out.Practice = h.History.Practice[it.PersonID]; out.Practice == nil {
 			out.Practice = finish.Practice{}
 		}
 	}
@@ -151,7 +151,7 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 // after one that is new: what is painted after all is packed once more.
 func Retier(stages, planned []Stage) []Stage {
 	var out []Stage
-	passed := map[route.Kind]int{}
+	passed := map[route.StageKind]int{}
 	for _, s := range stages {
 		if s.Mark != route.Todo {
 			out = append(out, s)
@@ -236,7 +236,7 @@ type Run struct {
 	MachineID  int64
 	Started    time.Time
 	PlannedMin float64
-	PhysicsMin float64 // before what the machine taught; 0 when it was not noted
+	PhysicsMin float64 // before what the machine learned; 0 when it was not noted
 	RoomC      *float64
 	Ended      time.Time
 	Emptied    time.Time
@@ -281,7 +281,7 @@ func MayTakeBack(done, now time.Time) error {
 // OfMoney reports whether the line tells amounts of money.
 func (e Entry) OfMoney() bool {
 	for _, what := range []string{"quote ", "deposit ", "rates "} {
-		if strings.HasPrefix(e.Deed, what) {
+		if strings.HasPrefix(e.Event, what) {
 			return true
 		}
 	}
@@ -294,7 +294,7 @@ type Entry struct {
 	At       time.Time
 	PersonID int64
 	Who      string
-	Deed     string
+	Event    string
 	Text     string
 	OrderID  int64
 	PieceID  int64

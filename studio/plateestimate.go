@@ -11,7 +11,7 @@ import (
 // PlateEstimate is what a plate takes as it is laid.
 type PlateEstimate struct {
 	Minutes        float64
-	PhysicsMin     float64 // before what the machine taught
+	PhysicsMin     float64 // before what the machine learned
 	Grams          float64 // pieces, supports and loss
 	Metres         float64 // of filament; 0 for resin
 	TallestMM      float64
@@ -36,7 +36,7 @@ type LaidPiece struct {
 }
 
 // EstimatePlate works out a run of these pieces on a machine.
-func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
+func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
 	e := PlateEstimate{PieceGrams: map[int64]float64{}}
 	var laid []process.Laid
 	var second float64
@@ -88,10 +88,10 @@ func (h House) EstimatePlate(machine Machine, material Material, pieces []LaidPi
 		}
 	}
 	e.PhysicsMin = e.Minutes
-	if f := machine.Learned.Factor(); f != 1 {
+	if f := machine.Calibration.Factor(); f != 1 {
 		e.Minutes, e.WithoutMinutes = e.Minutes*f, e.WithoutMinutes*f
 		e.Working.Formula = "(" + e.Working.Formula + ") × what the machine taught"
-		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Learned.Count), f, "×", rates.Derived))
+		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Calibration.Count), f, "×", rates.Derived))
 		e.Working.Result.Value = e.Minutes
 	}
 	failure := h.FailurePerHour(machine, material)

@@ -154,17 +154,17 @@ const FinestMM = 0.3
 
 // SizeCautions says what a size asks of a model: soft detail, walls too thin for the
 // process, clearances that went with the scale. Walls is nil until they are measured.
-func (h House) SizeCautions(m Model, study *Study, k float64, processName string, joins bool) (out []string) {
+func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName string, joins bool) (out []string) {
 	if k > Enlarged {
 		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it anew, or accept it.", rates.Number(k)))
 	}
 	least := h.Book.V("wall." + processName)
-	if study != nil && study.Walls.FacetsSeen > 0 {
-		if t := study.Walls.ThinnestMM * k; t < least {
+	if analysis != nil && analysis.Walls.FacetsSeen > 0 {
+		if t := analysis.Walls.ThinnestMM * k; t < least {
 			text := fmt.Sprintf("Its thinnest wall comes to %.2g mm; %s wants %s mm.", t, processName, rates.Number(least))
-			if share := study.Walls.Share1MM * k; share >= least {
+			if share := analysis.Walls.Share1MM * k; share >= least {
 				text += " Under a hundredth of its surface is that thin."
-			} else if study.Walls.Share10MM*k < least {
+			} else if analysis.Walls.Share10MM*k < least {
 				text += " So is more than a tenth of its surface."
 			}
 			out = append(out, text)

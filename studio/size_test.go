@@ -55,16 +55,16 @@ func TestSizeRules(t *testing.T) {
 }
 
 func TestSizeCautions(t *testing.T) {
-	h := House{Book: rates.Starting()}
-	study := &Study{Walls: mesh.Walls{ThinnestMM: 1.2, Share1MM: 1.4, Share10MM: 3, FacetsSeen: 10}}
-	assert.Empty(t, h.SizeCautions(crown(), study, 1, "resin", true))
-	assert.Len(t, h.SizeCautions(crown(), study, 3.1, "resin", false), 1)
-	thin := h.SizeCautions(crown(), study, 0.4, "resin", false)
+	h := Shop{Book: rates.Starting()}
+	analysis := &Analysis{Walls: mesh.Walls{ThinnestMM: 1.2, Share1MM: 1.4, Share10MM: 3, FacetsSeen: 10}}
+	assert.Empty(t, h.SizeCautions(crown(), analysis, 1, "resin", true))
+	assert.Len(t, h.SizeCautions(crown(), analysis, 3.1, "resin", false), 1)
+	thin := h.SizeCautions(crown(), analysis, 0.4, "resin", false)
 	require.Len(t, thin, 1)
 	assert.Contains(t, thin[0], "0.48 mm")
 	assert.Contains(t, thin[0], "Under a hundredth")
-	assert.Len(t, h.SizeCautions(crown(), study, 0.5, "filament", false), 1, "filament wants 0.8 mm")
-	joins := h.SizeCautions(crown(), study, 0.5, "resin", true)
+	assert.Len(t, h.SizeCautions(crown(), analysis, 0.5, "filament", false), 1, "filament wants 0.8 mm")
+	joins := h.SizeCautions(crown(), analysis, 0.5, "resin", true)
 	require.Len(t, joins, 1)
 	assert.Contains(t, joins[0], "0.05–0.1 mm")
 	assert.Empty(t, h.SizeCautions(crown(), nil, 0.4, "resin", false), "what is not measured is not claimed")

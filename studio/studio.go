@@ -11,7 +11,7 @@ import (
 	"sakuji/core/rates"
 )
 
-// Studio is the house itself.
+// Studio is the studio itself.
 type Studio struct {
 	Name, Address, Email string
 	TaxNumber            string
@@ -20,7 +20,7 @@ type Studio struct {
 	TimeZone             string // IANA name
 	PublicURL            string // in links that clients open
 	FirstOrder           int    // where its order numbers go on from
-	Ways                 Ways
+	Defaults             Defaults
 }
 
 // zones remembers time zones by name: reading one takes a file.
@@ -74,12 +74,12 @@ func Initials(name string) string {
 
 // Gear is what the studio works with: a machine or a material and its figures.
 type Gear struct {
-	ID      int64
-	Name    string
-	Process string
-	Figures rates.Set
-	Active  bool
-	Learned Learned // machines only
+	ID          int64
+	Name        string
+	Process     string
+	Figures     rates.Set
+	Active      bool
+	Calibration Calibration // machines only
 }
 
 // Machine is a printer.

@@ -16,9 +16,9 @@ import (
 )
 
 // house is the starting book with its first resin and filament machine.
-func house() House {
+func house() Shop {
 	b := rates.Starting()
-	h := House{Studio: Studio{Name: "T", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}, Book: b}
+	h := Shop{Studio: Studio{Name: "T", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}, Book: b}
 	for i, k := range b.Machines {
 		h.Machines = append(h.Machines, Machine{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
 	}
@@ -237,7 +237,7 @@ func TestOrderMayChange(t *testing.T) {
 	}
 }
 
-func stages(kinds ...route.Kind) (out []Stage) {
+func stages(kinds ...route.StageKind) (out []Stage) {
 	for i, k := range kinds {
 		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: k, Mark: route.Todo, Planned: 10, WaitS: 3600}})
 	}
@@ -265,12 +265,12 @@ func TestChain(t *testing.T) {
 }
 
 func TestRetierKeepsWhatIsStamped(t *testing.T) {
-	old := stages(route.Print, route.Wash, route.Strip, route.Cure, route.Pack)
+	old := stages(route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Pack)
 	for i := range 3 {
 		old[i].Mark, old[i].Initials = route.Done, "IK"
 	}
 	got := Retier(old, stages(route.For("resin", route.Painted)...))
-	var kinds []route.Kind
+	var kinds []route.StageKind
 	for i, s := range got {
 		kinds = append(kinds, s.Kind)
 		assert.Equal(t, i, s.Position)
@@ -307,7 +307,7 @@ func TestRunsAndTakingBack(t *testing.T) {
 
 func TestEntriesOfMoney(t *testing.T) {
 	for deed, of := range map[string]bool{"quote sent": true, "deposit arrived": true, "rates changed": true, "stamped": false, "plate laid": false} {
-		assert.Equal(t, of, Entry{Deed: deed}.OfMoney(), deed)
+		assert.Equal(t, of, Entry{Event: deed}.OfMoney(), deed)
 	}
 }
 

@@ -70,21 +70,21 @@ func (s *Server) ownerOnly(next http.Handler) http.Handler {
 	})
 }
 
-// hand is who does a deed: the hand chosen at the bench, else who is signed in.
-func (s *Server) hand(r *http.Request) app.Hand {
+// hand is who does a change: the hand chosen at the bench, else who is signed in.
+func (s *Server) hand(r *http.Request) app.Actor {
 	person, _ := r.Context().Value(keyPerson).(studio.Person)
 	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
 		if p, err := s.app.Person(r.Context(), id); err == nil && p.Active {
-			return app.HandOf(p)
+			return app.ActorOf(p)
 		}
 	}
-	return app.HandOf(person)
+	return app.ActorOf(person)
 }
 
-// owner is who is signed in, for deeds that are not done by hands.
-func owner(r *http.Request) app.Hand {
+// owner is who is signed in, for changes that are not done by hands.
+func owner(r *http.Request) app.Actor {
 	person, _ := r.Context().Value(keyPerson).(studio.Person)
-	return app.HandOf(person)
+	return app.ActorOf(person)
 }
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {

@@ -15,11 +15,11 @@ import (
 type benchView struct {
 	app.BenchSheet
 	People []studio.Person
-	Marks  []route.Kind
+	Marks  []route.StageKind
 }
 
 // First is the stage of the first piece whose stage carries a caution.
-func (v benchView) First() route.Kind {
+func (v benchView) First() route.StageKind {
 	for _, r := range v.Rows {
 		if now := r.Now(); now != nil && now.Kind.Manner().Caution != "" {
 			return now.Kind
@@ -85,7 +85,7 @@ type pieceView struct {
 }
 
 // Kind is the stage that is next, or none.
-func (v pieceView) Kind() route.Kind {
+func (v pieceView) Kind() route.StageKind {
 	if now := v.Piece.Now(); now != nil {
 		return now.Kind
 	}
@@ -144,7 +144,7 @@ func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	code := chi.URLParam(r, "code")
-	if err := s.app.SendBack(r.Context(), s.hand(r), code, route.Kind(f.text("to")), f.text("note")); err != nil {
+	if err := s.app.SendBack(r.Context(), s.hand(r), code, route.StageKind(f.text("to")), f.text("note")); err != nil {
 		s.fail(w, r, err)
 		return
 	}

@@ -428,7 +428,7 @@ func TestAccessible(t *testing.T) {
 	_, err = s.Receive(s.Ctx, s.Owner, "", []app.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
 	require.NoError(t, err)
 	s.Settle(s.Ctx)
-	_, err = s.Remake(s.Ctx, s.Owner, 2, studio.JobStand, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	_, err = s.Remake(s.Ctx, s.Owner, 2, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
 	require.NoError(t, err)
 	s.Settle(s.Ctx)
 	second := s.Order(2, "painted")

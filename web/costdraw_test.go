@@ -110,7 +110,7 @@ func TestQuoteRowsAreEscaped(t *testing.T) {
 // A variant that nobody named is called after what it changes.
 func TestVariantName(t *testing.T) {
 	for want, v := range map[string]studio.Variant{
-		"": {}, "Raw kit": {Tier: "raw"}, "Filament, gaps only": {Process: "filament", School: "gaps"},
+		"": {}, "Raw kit": {Tier: "raw"}, "Filament, gaps only": {Process: "filament", FinishRoute: "gaps"},
 		"50 % of the size": {Factor: 0.5}, "Painted, printed in 3": {Tier: "painted", CutInto: 3},
 	} {
 		assert.Equal(t, want, variantName(v))
@@ -120,8 +120,8 @@ func TestVariantName(t *testing.T) {
 // What the quote sheet says of dates, drivers and old pieces.
 func TestWordsOfTheQuoteSheet(t *testing.T) {
 	now := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
-	var v deskView
-	v.House.Studio = studio.Studio{Currency: "EUR", TimeZone: "UTC"}
+	var v pricingView
+	v.Shop.Studio = studio.Studio{Currency: "EUR", TimeZone: "UTC"}
 	v.Now, v.Soonest, v.Earliest = now, now.Add(20*time.Hour), now.Add(76*time.Hour)
 	assert.Equal(t, 4, v.DaysToEarliest())
 	assert.Equal(t, 4, v.WantedDays(), "no date: the earliest")

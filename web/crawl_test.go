@@ -52,7 +52,7 @@ func (s *site) offers(no, tier string) studio.Quote {
 	require.NoError(s.t, err)
 	stand := sheet.Items[len(sheet.Items)-1].ID
 	require.NoError(s.t, s.AddExtra(s.Ctx, s.Owner, no, stand, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
-	require.NoError(s.t, s.ChangeItem(s.Ctx, s.Owner, no, stand, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.Making{Option: true, Weapon: "yes"}}))
+	require.NoError(s.t, s.ChangeItem(s.Ctx, s.Owner, no, stand, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.ItemOptions{Option: true, Weapon: "yes"}}))
 	require.NoError(s.t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Another way", Tier: tier, Offered: true}))
 	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(s.t, err)
@@ -61,7 +61,7 @@ func (s *site) offers(no, tier string) studio.Quote {
 
 var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)
 
-// Every link on every sheet leads somewhere, and every form has a deed behind it.
+// Every link on every sheet leads somewhere, and every form has a change behind it.
 func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	s, sheets := busy(t)
 	srv := New(s.App, testLog(s), Options{Demo: &stoppedTime{}})

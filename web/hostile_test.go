@@ -23,7 +23,7 @@ var fields = []string{"name", "title", "client", "new_client", "use", "wanted", 
 	"email", "initials", "role", "password", "active", "from", "process", "f-width", "f-layer", "r-wage", "r-margin", "r-nonsense", "theme", "letters", "back", "agreed", "token", "q", "each"}
 
 // Whatever is sent to whatever form, the server answers: with a refusal, a page that
-// is not there, or the deed done. It never breaks, and the data stays whole.
+// is not there, or the change done. It never breaks, and the data stays whole.
 func TestNoFormBreaksTheServer(t *testing.T) {
 	s, sheets := busy(t)
 	r := rand.New(rand.NewPCG(5, 8))

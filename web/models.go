@@ -40,8 +40,8 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 	r.Post("/models/{id}/revise", s.revise)
 	r.Post("/models/{id}/licence", s.saveLicence)
 	r.Post("/models/{id}/use", s.useVersion)
-	r.Post("/models/{id}/stand", s.takeStanding)
-	r.Post("/models/{id}/teach", s.teach)
+	r.Post("/models/{id}/stand", s.chooseOrientation)
+	r.Post("/models/{id}/teach", s.calibrate)
 	r.Post("/jobs/{id}/cancel", s.cancelJob)
 	r.Get("/orders/{no}/items/{item}/size", s.size)
 	r.Post("/orders/{no}/items/{item}/size", s.takeSize)
@@ -81,33 +81,33 @@ type modelView struct {
 // Tenth is what a sculpt is usually reduced to.
 func (v modelView) Tenth() int { return max(4, v.Model.Measures.Triangles/10) }
 
-// Bodies is how many bodies the study told apart.
+// Bodies is how many bodies the analysis told apart.
 func (v modelView) Bodies() int {
-	if v.Study == nil {
+	if v.Analysis == nil {
 		return 0
 	}
-	return len(v.Study.Bodies)
+	return len(v.Analysis.Bodies)
 }
 
 // Solid is the volume with what bodies share counted once.
 func (v modelView) Solid() float64 {
-	if v.Study == nil || v.Study.Overlap.Overlapped == 0 {
+	if v.Analysis == nil || v.Analysis.Overlap.Overlapped == 0 {
 		return v.Model.Measures.VolumeMM3
 	}
-	return v.Study.Overlap.SolidMM3
+	return v.Analysis.Overlap.SolidMM3
 }
 
 // Working tells where the volume came from.
 func (v modelView) Working() rates.Working {
 	in := []rates.Figure{rates.Of("volume of all shells, cavities taken off", v.Model.Measures.VolumeMM3/1000, "cm³", rates.Mesh)}
 	formula := "signed tetrahedra over all facets"
-	if v.Study != nil && v.Study.Overlap.Overlapped > 0 {
+	if v.Analysis != nil && v.Analysis.Overlap.Overlapped > 0 {
 		formula += ", less what bodies share"
-		in = append(in, rates.Of("shared, counted twice in it", v.Study.Overlap.Overlapped/1000, "cm³", rates.Mesh),
-			rates.Of("give or take", v.Study.Overlap.ErrorMM3/1000, "cm³", rates.Derived))
+		in = append(in, rates.Of("shared, counted twice in it", v.Analysis.Overlap.Overlapped/1000, "cm³", rates.Mesh),
+			rates.Of("give or take", v.Analysis.Overlap.ErrorMM3/1000, "cm³", rates.Derived))
 	}
-	if v.Study != nil && v.Study.HullMM3 > 0 {
-		in = append(in, rates.Of("its convex hull", v.Study.HullMM3/1000, "cm³", rates.Mesh))
+	if v.Analysis != nil && v.Analysis.HullMM3 > 0 {
+		in = append(in, rates.Of("its convex hull", v.Analysis.HullMM3/1000, "cm³", rates.Mesh))
 	}
 	return rates.Working{Formula: formula, Inputs: in, Result: rates.Of("volume", v.Solid()/1000, "cm³", rates.Derived)}
 }
@@ -122,7 +122,7 @@ func (s *Server) model(w http.ResponseWriter, r *http.Request) {
 	if g, needed := sheet.Model.UnitGuess(); needed {
 		v.Guess = &g
 	}
-	data := map[string]any{"size": sheet.Model.Measures.SizeMM, "least": map[string]float64{"resin": sheet.House.Book.V("wall.resin"), "filament": sheet.House.Book.V("wall.filament")}}
+	data := map[string]any{"size": sheet.Model.Measures.SizeMM, "least": map[string]float64{"resin": sheet.Shop.Book.V("wall.resin"), "filament": sheet.Shop.Book.V("wall.filament")}}
 	inside := !sheet.Model.Measures.Watertight || sheet.Model.Measures.InvertedShells > 0
 	var spots []map[string]any
 	for i, a := range sheet.Advice {
@@ -132,8 +132,8 @@ func (s *Server) model(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	data["spots"], data["inside"], data["id"] = spots, inside, sheet.Model.ID
-	if len(sheet.Stood) > 0 {
-		f := sheet.Stood[0].Facts
+	if len(sheet.Orientations) > 0 {
+		f := sheet.Orientations[0].Facts
 		data["held"], data["down"] = f.Contacts, f.Down
 		var places [][3]float64
 		for _, c := range f.Cups {
@@ -207,15 +207,15 @@ func (s *Server) clientStill(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) view(w http.ResponseWriter, r *http.Request) {
-	_, _, study, err := s.app.Design(r.Context(), pathID(r, "id"))
-	if err == nil && (study == nil || study.ViewSHA == "") {
+	_, _, analysis, err := s.app.Design(r.Context(), pathID(r, "id"))
+	if err == nil && (analysis == nil || analysis.ViewSHA == "") {
 		err = store.ErrNotFound
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	f, _, err := s.app.File(r.Context(), study.ViewSHA)
+	f, _, err := s.app.File(r.Context(), analysis.ViewSHA)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -288,7 +288,7 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	to := fmt.Sprintf("/models/%d", id)
-	if studio.OneOf(kind, studio.JobStand, studio.JobHollow, studio.JobCut) {
+	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
 		to += "/prints?process=" + processOr(f.text("process"))
 	}
 	for _, j := range jobs {
@@ -300,7 +300,7 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 			s.fail(w, r, err)
 			return
 		case studio.JobDone:
-			if kind == studio.JobStand {
+			if kind == studio.JobOrient {
 				s.done(w, r, to, "These are the best ways it can stand.")
 				return
 			}
@@ -321,7 +321,7 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -192,7 +192,7 @@ func TestLongWorkBlocksNoPage(t *testing.T) {
 		assert.Equal(t, http.StatusOK, s.get("/orders").StatusCode)
 		pages++
 		v, err := s.ModelSheet(s.Ctx, 1)
-		return err == nil && v.Study != nil
+		return err == nil && v.Analysis != nil
 	}, 60*time.Second, 10*time.Millisecond)
 	assert.Greater(t, pages, 3, "it took a while, and pages came meanwhile")
 }

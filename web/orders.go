@@ -76,15 +76,15 @@ func (s *Server) addOrder(w http.ResponseWriter, r *http.Request) {
 // orderView is an order's sheet with what its drawings need.
 type orderView struct {
 	app.OrderSheet
-	Kinds   []string
-	Longest int64
-	Link    string // the client's, of the newest quote
-	Uses    []string
-	Tiers   []string
-	Margin  float64
-	Deposit float64
-	Running jobsView
-	Schools []finish.School
+	Kinds        []string
+	Longest      int64
+	Link         string // the client's, of the newest quote
+	Uses         []string
+	Tiers        []string
+	Margin       float64
+	Deposit      float64
+	Running      jobsView
+	FinishRoutes []finish.Route
 }
 
 // DepositDue is what is still to arrive, as it is typed.
@@ -101,9 +101,9 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 	if err != nil {
 		return v, p, err
 	}
-	v.Kinds, v.Uses, v.Tiers, v.Schools = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Schools()
+	v.Kinds, v.Uses, v.Tiers, v.FinishRoutes = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Routes()
 	v.Running = jobsView{v.Jobs, "/jobs/order/" + v.Order.Number, "/orders/" + v.Order.Number, true}
-	v.Margin, v.Deposit = v.House.Book.V("margin"), v.House.Book.V("deposit")
+	v.Margin, v.Deposit = v.Shop.Book.V("margin"), v.Shop.Book.V("deposit")
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
 	}
@@ -126,7 +126,7 @@ func (s *Server) clientLink(r *http.Request, q studio.Quote) string {
 	if r.TLS != nil || s.opts.BehindTLS {
 		base = "https://" + r.Host
 	}
-	if h, err := s.app.House(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
+	if h, err := s.app.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
 		base = h.Studio.PublicURL
 	}
 	return base + "/q/" + q.Token
@@ -147,7 +147,7 @@ func (s *Server) order(w http.ResponseWriter, r *http.Request) {
 	s.show(w, r, "order", p)
 }
 
-// orderDone ends a deed on an order's sheet.
+// orderDone ends a change on an order's sheet.
 func (s *Server) orderDone(w http.ResponseWriter, r *http.Request, err error, told string) {
 	if err != nil {
 		s.fail(w, r, err)
@@ -186,7 +186,7 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
-	form := app.ItemForm{Making: makingOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
+	form := app.ItemForm{Making: itemOptionsOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "process-%d", &id); err == nil {
@@ -248,7 +248,7 @@ func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
 	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
 	told := fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total())
 	if formOf(r).text("back") == "desk" {
-		s.deskDone(w, r, err, told)
+		s.pricingDone(w, r, err, told)
 		return
 	}
 	s.orderDone(w, r, err, told)
@@ -285,7 +285,7 @@ func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -317,8 +317,8 @@ func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
 
 // The client's page.
 
-func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (app.QuoteSheet, bool) {
-	q, err := s.app.QuoteFor(r.Context(), chi.URLParam(r, "token"))
+func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (app.ClientQuote, bool) {
+	q, err := s.app.ClientQuote(r.Context(), chi.URLParam(r, "token"))
 	if err != nil {
 		if app.NotFound(err) {
 			s.errorPage(w, r, http.StatusNotFound, "There is no quote under this address. Perhaps the link was cut when it was copied.", "")

@@ -252,7 +252,7 @@ func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	p, err := newPaper(v.House.Studio, "Labels", "Order "+v.Order.Number)
+	p, err := newPaper(v.Shop.Studio, "Labels", "Order "+v.Order.Number)
 	if err == nil {
 		find, known := s.stills(r), map[string][]byte{}
 		for _, line := range v.Packed {
@@ -280,7 +280,7 @@ func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	p, err := newPaper(v.House.Studio, "Packing list", "Order "+v.Order.Number)
+	p, err := newPaper(v.Shop.Studio, "Packing list", "Order "+v.Order.Number)
 	if err == nil {
 		p.row(v.Order.Title, 12, fontstyle.Normal)
 		p.address(v.Client)
@@ -301,7 +301,7 @@ func (s *Server) deliveryNote(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	p, err := newPaper(v.House.Studio, "Delivery note", "Order "+v.Order.Number)
+	p, err := newPaper(v.Shop.Studio, "Delivery note", "Order "+v.Order.Number)
 	if err == nil {
 		on := v.Order.Delivered
 		if on.IsZero() {

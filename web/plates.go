@@ -84,7 +84,7 @@ func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
 	s.show(w, r, "plate", p)
 }
 
-// plateDone ends a deed on a plate's sheet.
+// plateDone ends a change on a plate's sheet.
 func (s *Server) plateDone(w http.ResponseWriter, r *http.Request, err error, told string) {
 	if err != nil {
 		s.fail(w, r, err)
@@ -117,7 +117,7 @@ func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) zone(r *http.Request) *time.Location {
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		return time.UTC
 	}

@@ -27,7 +27,7 @@ type printsView struct {
 	Tiers   []string
 }
 
-// wish is one thing that may matter of a way to stand.
+// wish is one thing that may matter of an orientation.
 type wish struct {
 	Name, Label string
 	Value       float64
@@ -69,8 +69,8 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 	v := printsView{PrintSheet: sheet, AtOnce: f.text("noticed") != "morning", CutAt: f.text("at"), CutAxis: f.text("axis"), Tiers: route.Tiers(),
 		Running: jobsView{sheet.Jobs, fmt.Sprintf("/jobs/model/%d", id), r.URL.RequestURI(), isOwner(r)}}
 	wishes := studio.WishesFor(processName)
-	if len(sheet.Standings) > 0 {
-		wishes = sheet.Standings[0].Facts.Wishes
+	if len(sheet.Orientations) > 0 {
+		wishes = sheet.Orientations[0].Facts.Wishes
 	}
 	v.Wishes, v.Seen = wishesOf(processName, wishes), app.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
@@ -83,11 +83,11 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 		Block: []Field{{"Process", processName}, {"Scale", fmt.Sprintf("%.3g", scale)}}, Keys: []Key{{"L", "look for ways to stand"}, {"↑ ↓", "move"}}})
 }
 
-// takeStanding decides how a model stands.
-func (s *Server) takeStanding(w http.ResponseWriter, r *http.Request) {
+// chooseOrientation decides how a model stands.
+func (s *Server) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	id, processName := pathID(r, "id"), f.text("process")
-	n, err := s.app.TakeStanding(r.Context(), owner(r), id, processName, f.id("standing"))
+	n, err := s.app.ChooseOrientation(r.Context(), owner(r), id, processName, f.id("standing"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -99,8 +99,8 @@ func (s *Server) takeStanding(w http.ResponseWriter, r *http.Request) {
 	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
 }
 
-// teach takes a prepared file in and tells what the machine learned.
-func (s *Server) teach(w http.ResponseWriter, r *http.Request) {
+// calibrate takes a prepared file in and tells what the machine learned.
+func (s *Server) calibrate(w http.ResponseWriter, r *http.Request) {
 	files, clean, err := uploads(w, r, "file")
 	if err != nil {
 		s.fail(w, r, err)
@@ -114,19 +114,19 @@ func (s *Server) teach(w http.ResponseWriter, r *http.Request) {
 	}
 	var ours, real float64
 	if err == nil {
-		ours, real, err = s.app.Teach(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
+		ours, real, err = s.app.Calibrate(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), app.TaughtText(ours, real))
+	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), app.CalibratedText(ours, real))
 }
 
-// printOptions reads what a deed of the prints' sheet asks for.
+// printOptions reads what a change of the prints' sheet asks for.
 func printOptions(f *form, kind string) (o studio.JobOptions) {
 	switch kind {
-	case studio.JobStand:
+	case studio.JobOrient:
 		o.Process, o.Seen = f.text("process"), f.text("seen")
 		for name, to := range map[string]*float64{"time": &o.Wishes.Time, "support": &o.Wishes.Support, "scar": &o.Wishes.Scar, "layer": &o.Wishes.Layer, "drain": &o.Wishes.Drain, "strength": &o.Wishes.Strength} {
 			if f.text(name) != "" {
@@ -204,8 +204,8 @@ func (v printsView) Sections(c solid.Cuts) float64 {
 	return sum / 100
 }
 
-// Stand draws a way to stand: the silhouette on its plate, tips of supports as ticks.
-func (v printsView) Stand(s studio.Standing) template.HTML {
+// Stand draws an orientation: the silhouette on its plate, tips of supports as ticks.
+func (v printsView) Stand(s studio.Orientation) template.HTML {
 	const wide, high, foot = 150.0, 130.0, 16.0
 	low, top := s.Shape.Front.Size()
 	w, h := top.X-low.X, top.Y-low.Y

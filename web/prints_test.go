@@ -16,7 +16,7 @@ import (
 	"sakuji/studio"
 )
 
-// From a file to a decision, by forms alone: ways to stand, one taken; hollowed and used;
+// From a file to a decision, by forms alone: orientations, one taken; hollowed and used;
 // cut and used.
 func TestPrintsWithoutJavaScript(t *testing.T) {
 	s := owned(t)
@@ -37,7 +37,7 @@ func TestPrintsWithoutJavaScript(t *testing.T) {
 	assert.Contains(t, s.page("/models/1"), "As it stands,")
 	sheet, err := s.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
-	assert.NotZero(t, sheet.Items[0].Parts[0].StandingID)
+	assert.NotZero(t, sheet.Items[0].Parts[0].OrientationID)
 	for _, wrong := range [][]string{{"process", "clay"}, {"process", "resin", "time", "much"}, {"process", "resin"}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, s.post("/models/1/make/stand", wrong...).StatusCode, wrong)
 	}
@@ -82,12 +82,12 @@ func TestPrintsWithoutJavaScript(t *testing.T) {
 func TestPartStandsAndIsCut(t *testing.T) {
 	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
 	_ = s.Order(1, route.Raw)
-	_, err := s.Remake(s.Ctx, s.Owner, 1, studio.JobStand, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	_, err := s.Remake(s.Ctx, s.Owner, 1, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
 	require.NoError(t, err)
 	s.Settle(s.Ctx)
 	sheet, err := s.App.PrintSheet(s.Ctx, 1, "resin", "raw", 1, 0, true)
 	require.NoError(t, err)
-	_, err = s.TakeStanding(s.Ctx, s.Owner, 1, "resin", sheet.Standings[0].ID)
+	_, err = s.ChooseOrientation(s.Ctx, s.Owner, 1, "resin", sheet.Orientations[0].ID)
 	require.NoError(t, err)
 	b := browse(t, s.server.URL)
 	b.open("/models/1")

@@ -15,14 +15,14 @@ import (
 	"sakuji/studio"
 )
 
-// makingOf reads what is asked of an item beside its parts; nil when the form does not
+// itemOptionsOf reads what is asked of an item beside its parts; nil when the form does not
 // tell, as the short form does not.
-func makingOf(f *form) *studio.Making {
+func itemOptionsOf(f *form) *studio.ItemOptions {
 	if !f.checked("desk") {
 		return nil
 	}
-	return &studio.Making{
-		School: f.text("school"), DetailFactor: f.given("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
+	return &studio.ItemOptions{
+		FinishRoute: f.text("finish_route"), DetailFactor: f.given("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
 		Apart: f.checked("apart"), SeamMM: 10 * f.given("seam", "Seam"), Cast: f.checked("cast"), Option: f.checked("option"), Weapon: f.text("weapon"),
 		Features: finish.Features{Eyes: f.counted("eyes", "Eyes"), Faces: f.counted("faces", "Faces"), Letters: f.counted("letters", "Letters"), Small: f.counted("small", "Small things"),
 			Colours: f.counted("colours", "Colours"), MaskMM: 10 * f.given("mask", "Edge to mask"), Weather: f.checked("weather"), FitHours: f.given("fit", "Fitting out")},
@@ -33,10 +33,10 @@ func makingOf(f *form) *studio.Making {
 // asked for after it.
 func (s *Server) repriced(w http.ResponseWriter, r *http.Request, err error) {
 	if err != nil || !byHTMX(r) {
-		s.deskDone(w, r, err, "The price is new.")
+		s.pricingDone(w, r, err, "The price is new.")
 		return
 	}
-	_, p, err := s.deskView(r, false)
+	_, p, err := s.pricingView(r, false)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -44,8 +44,8 @@ func (s *Server) repriced(w http.ResponseWriter, r *http.Request, err error) {
 	s.fragment(w, r, "desk", "repriced", p)
 }
 
-// deskDone ends a deed on the quote sheet.
-func (s *Server) deskDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+// pricingDone ends a change on the quote sheet.
+func (s *Server) pricingDone(w http.ResponseWriter, r *http.Request, err error, told string) {
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -65,7 +65,7 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 		d := f.number("deposit", "Deposit")
 		t.DepositPercent = &d
 	}
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	amount := func(name, what string) (minor int64) {
 		if err != nil || !f.checked(name) {
 			return 0
@@ -82,11 +82,11 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
 	}
-	s.deskDone(w, r, err, "The terms of this order are kept; the price is new.")
+	s.pricingDone(w, r, err, "The terms of this order are kept; the price is new.")
 }
 
 func (s *Server) addPlain(w http.ResponseWriter, r *http.Request) {
-	s.deskDone(w, r, s.app.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
+	s.pricingDone(w, r, s.app.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
 }
 
 func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
@@ -96,12 +96,12 @@ func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
 	}
-	s.deskDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
+	s.pricingDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
 }
 
 func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	v := studio.Variant{ID: pathID(r, "variant"), Name: f.text("name"), Tier: f.text("tier"), Process: f.text("process"), School: f.text("school"), Offered: f.checked("offered")}
+	v := studio.Variant{ID: pathID(r, "variant"), Name: f.text("name"), Tier: f.text("tier"), Process: f.text("process"), FinishRoute: f.text("finish_route"), Offered: f.checked("offered")}
 	v.Factor, v.CutInto = f.given("factor", "Size")/100, f.counted("cut", "Printed in pieces")
 	if v.Factor == 1 {
 		v.Factor = 0
@@ -113,7 +113,7 @@ func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
 	}
-	s.deskDone(w, r, err, "It stands beside the order now.")
+	s.pricingDone(w, r, err, "It stands beside the order now.")
 }
 
 // variantName is what a variant is called that nobody named.
@@ -125,8 +125,8 @@ func variantName(v studio.Variant) string {
 	if v.Process != "" {
 		words = append(words, v.Process)
 	}
-	if school, ok := finish.SchoolOf(v.School); ok {
-		words = append(words, school.Name)
+	if finishRoute, ok := finish.RouteOf(v.FinishRoute); ok {
+		words = append(words, finishRoute.Name)
 	}
 	if v.Factor != 0 {
 		words = append(words, rates.Number(100*v.Factor)+" % of the size")
@@ -142,11 +142,11 @@ func variantName(v studio.Variant) string {
 }
 
 func (s *Server) dropVariant(w http.ResponseWriter, r *http.Request) {
-	s.deskDone(w, r, s.app.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
+	s.pricingDone(w, r, s.app.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
 }
 
 func (s *Server) takeVariant(w http.ResponseWriter, r *http.Request) {
-	s.deskDone(w, r, s.app.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
+	s.pricingDone(w, r, s.app.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
 }
 
 func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
@@ -158,24 +158,24 @@ func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
 	}
-	s.deskDone(w, r, err, "It is in the price.")
+	s.pricingDone(w, r, err, "It is in the price.")
 }
 
 func (s *Server) dropExtra(w http.ResponseWriter, r *http.Request) {
-	s.deskDone(w, r, s.app.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
+	s.pricingDone(w, r, s.app.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
 }
 
 func (s *Server) sayWeapon(w http.ResponseWriter, r *http.Request) {
-	s.deskDone(w, r, s.app.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
+	s.pricingDone(w, r, s.app.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
 }
 
-func (s *Server) setSchool(w http.ResponseWriter, r *http.Request) {
+func (s *Server) setFinishRoute(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	key, house := f.text("school"), false
-	if k := f.text("house"); k != "" {
+	key, house := f.text("finish_route"), false
+	if k := f.text("default"); k != "" {
 		key, house = k, true
 	}
-	s.deskDone(w, r, s.app.SetSchool(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
+	s.pricingDone(w, r, s.app.SetFinishRoute(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
 }
 
 func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
@@ -185,5 +185,5 @@ func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.id("part"), CutInto: cut, Cast: f.checked("cast")})
 	}
-	s.deskDone(w, r, err, "It is made so; the price is new.")
+	s.pricingDone(w, r, err, "It is made so; the price is new.")
 }

@@ -23,11 +23,11 @@ import (
 	"sakuji/studio"
 )
 
-// quoteRoutes are the quote sheet's deeds; the owner's, as prices are.
+// quoteRoutes are the quote sheet's changes; the owner's, as prices are.
 func (s *Server) quoteRoutes(r chi.Router) {
 	r.Get("/quotes", s.quotes)
-	r.Get("/orders/{no}/quote", s.desk)
-	r.Get("/orders/{no}/quote/range", s.deskRange)
+	r.Get("/orders/{no}/quote", s.pricing)
+	r.Get("/orders/{no}/quote/range", s.pricingRange)
 	r.Get("/orders/{no}/quote/working.csv", s.working)
 	r.Post("/orders/{no}/quote/terms", s.saveTerms)
 	r.Post("/orders/{no}/quote/plain", s.addPlain)
@@ -37,17 +37,17 @@ func (s *Server) quoteRoutes(r chi.Router) {
 	r.Post("/orders/{no}/variants/{variant}/drop", s.dropVariant)
 	r.Post("/orders/{no}/variants/{variant}/take", s.takeVariant)
 	r.Get("/orders/{no}/items/{item}/lines", s.lines)
-	r.Get("/orders/{no}/items/{item}/routes", s.schools)
-	r.Post("/orders/{no}/items/{item}/routes", s.setSchool)
+	r.Get("/orders/{no}/items/{item}/routes", s.finishRoutes)
+	r.Post("/orders/{no}/items/{item}/routes", s.setFinishRoute)
 	r.Post("/orders/{no}/items/{item}/extras", s.addExtra)
 	r.Post("/orders/{no}/items/{item}/extras/{at}/drop", s.dropExtra)
 	r.Post("/orders/{no}/items/{item}/weapon", s.sayWeapon)
 	r.Post("/orders/{no}/items/{item}/saving", s.takeSaving)
 }
 
-// deskView is the quote sheet with what its drawings need.
-type deskView struct {
-	app.Desk
+// pricingView is the quote sheet with what its drawings need.
+type pricingView struct {
+	app.Pricing
 	Range        quote.Range // when it was asked for
 	Kinds        []string
 	Tiers        []string
@@ -70,7 +70,7 @@ type extraKind struct{ Key, Name string }
 var extraKinds = []extraKind{{quote.BoughtIn, "bought in"}, {quote.Sculpt, "sculpting"}, {quote.Trial, "a trial piece"}, {quote.Freight, "freight"}, {quote.Licence, "a licence"}, {quote.Restore, "restoring"}, {quote.Other, "other"}}
 
 // told is an amount as the order tells its price.
-func (v deskView) told(net, total int64) int64 {
+func (v pricingView) told(net, total int64) int64 {
 	if v.Terms.BeforeTax {
 		return net
 	}
@@ -78,23 +78,23 @@ func (v deskView) told(net, total int64) int64 {
 }
 
 // TotalTold is the price as it is told: with tax or before it.
-func (v deskView) TotalTold() studio.Money {
+func (v pricingView) TotalTold() studio.Money {
 	return v.Money(v.told(v.Price.NetMinor, v.Price.TotalMinor))
 }
 
 // VariantTold is a variant's price as it is told.
-func (v deskView) VariantTold(p app.PricedVariant) studio.Money {
+func (v pricingView) VariantTold(p app.PricedVariant) studio.Money {
 	return v.Money(v.told(p.Price.NetMinor, p.Price.TotalMinor))
 }
 
 // OptionTold is an option's price as it is told.
-func (v deskView) OptionTold(id int64) studio.Money {
+func (v pricingView) OptionTold(id int64) studio.Money {
 	o := v.Options[id]
 	return v.Money(v.told(o.NetMinor, o.TotalMinor))
 }
 
 // Hands is the hands of all items that are not options.
-func (v deskView) Hands() (min float64) {
+func (v pricingView) Hands() (min float64) {
 	for _, it := range v.Items {
 		if !it.Option {
 			min += it.Estimate.HandsMinutes
@@ -104,7 +104,7 @@ func (v deskView) Hands() (min float64) {
 }
 
 // DriverText names what moves the cost most.
-func (v deskView) DriverText(d quote.Driver) string {
+func (v pricingView) DriverText(d quote.Driver) string {
 	var firm []string
 	for _, it := range v.Items {
 		if !it.Option {
@@ -118,10 +118,10 @@ func (v deskView) DriverText(d quote.Driver) string {
 }
 
 // Loss is the chance of a loss at the price.
-func (v deskView) Loss() float64 { return v.Range.LossChance(v.Price.NetMinor) }
+func (v pricingView) Loss() float64 { return v.Range.LossChance(v.Price.NetMinor) }
 
 // ExpectedWorking, EightWorking and LossWorking say how the range came about.
-func (v deskView) ExpectedWorking() rates.Working {
+func (v pricingView) ExpectedWorking() rates.Working {
 	w := rates.Working{Formula: "sum of the items", Result: v.figure("expected cost", v.Range.ExpectedMinor)}
 	for _, it := range v.Items {
 		if !it.Option {
@@ -131,12 +131,12 @@ func (v deskView) ExpectedWorking() rates.Working {
 	return w
 }
 
-func (v deskView) EightWorking() rates.Working {
+func (v pricingView) EightWorking() rates.Working {
 	return rates.Working{Formula: "of all times the order was lived through, 8 in 10 cost less: stages by their spreads, runs that fail or not",
-		Inputs: []rates.Figure{rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived), v.House.Book.Get("spread.together")}, Result: v.figure("8 times in 10 under", v.Range.EightInTenMinor)}
+		Inputs: []rates.Figure{rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived), v.Shop.Book.Get("spread.together")}, Result: v.figure("8 times in 10 under", v.Range.EightInTenMinor)}
 }
 
-func (v deskView) LossWorking() rates.Working {
+func (v pricingView) LossWorking() rates.Working {
 	over := math.Round(v.Loss() * float64(v.Range.Draws))
 	return rates.Working{Formula: "times it cost more than the net price ÷ times lived through",
 		Inputs: []rates.Figure{v.figure("net price", v.Price.NetMinor), rates.Of("it cost more", over, "times", rates.Derived), rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived)},
@@ -144,20 +144,20 @@ func (v deskView) LossWorking() rates.Working {
 }
 
 // MarginWorking sets margin and mark-up side by side.
-func (v deskView) MarginWorking() rates.Working {
+func (v pricingView) MarginWorking() rates.Working {
 	return rates.Working{Formula: "(net − cost) ÷ net; as a mark-up (net − cost) ÷ cost", Inputs: []rates.Figure{v.figure("net", v.Price.NetMinor), v.figure("cost", v.Price.CostMinor)},
 		Result: rates.Of("margin", v.Price.MarginPercent, "%", rates.Derived)}
 }
 
-func (v deskView) figure(label string, minor int64) rates.Figure {
-	return rates.Of(label, float64(minor)/math.Pow10(int(studio.Digits(v.House.Studio.Currency))), "¤", rates.Derived)
+func (v pricingView) figure(label string, minor int64) rates.Figure {
+	return rates.Of(label, float64(minor)/math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))), "¤", rates.Derived)
 }
 
 // WhatIf is what the sliders reckon with, as JSON.
-func (v deskView) WhatIf() string {
-	digits := studio.Digits(v.House.Studio.Currency)
+func (v pricingView) WhatIf() string {
+	digits := studio.Digits(v.Shop.Studio.Currency)
 	out, err := json.Marshal(map[string]any{"quantiles": v.Range.Fine(500), "cost": v.Price.CostMinor, "tax": v.Terms.TaxPercent, "before": v.Terms.BeforeTax,
-		"unit": math.Pow10(int(digits)), "digits": digits, "sign": studio.Sign(v.House.Studio.Currency),
+		"unit": math.Pow10(int(digits)), "digits": digits, "sign": studio.Sign(v.Shop.Studio.Currency),
 		"now": v.Now.UnixMilli(), "earliest": v.Earliest.UnixMilli(), "soonest": v.Soonest.UnixMilli(), "rush": v.RushDay})
 	if err != nil {
 		return "{}"
@@ -166,19 +166,19 @@ func (v deskView) WhatIf() string {
 }
 
 // SliderLow and SliderHigh bound the price slider, in whole units as told.
-func (v deskView) SliderLow() int64  { return v.units(v.Price.CostMinor) * 6 / 10 }
-func (v deskView) SliderHigh() int64 { return max(1, v.units(v.Price.CostMinor)*24/10) }
-func (v deskView) SliderNow() int64  { return v.units(v.told(v.Price.NetMinor, v.Price.TotalMinor)) }
+func (v pricingView) SliderLow() int64  { return v.units(v.Price.CostMinor) * 6 / 10 }
+func (v pricingView) SliderHigh() int64 { return max(1, v.units(v.Price.CostMinor)*24/10) }
+func (v pricingView) SliderNow() int64  { return v.units(v.told(v.Price.NetMinor, v.Price.TotalMinor)) }
 
-func (v deskView) units(minor int64) int64 {
-	return minor / int64(math.Pow10(int(studio.Digits(v.House.Studio.Currency))))
+func (v pricingView) units(minor int64) int64 {
+	return minor / int64(math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))))
 }
 
 // DaysToEarliest is how far off the earliest date is, in days.
-func (v deskView) DaysToEarliest() int { return int(math.Ceil(v.Earliest.Sub(v.Now).Hours() / 24)) }
+func (v pricingView) DaysToEarliest() int { return int(math.Ceil(v.Earliest.Sub(v.Now).Hours() / 24)) }
 
 // WantedDays is how far off the wanted date is; the earliest when there is none.
-func (v deskView) WantedDays() int {
+func (v pricingView) WantedDays() int {
 	if v.Order.Wanted.IsZero() {
 		return v.DaysToEarliest()
 	}
@@ -186,10 +186,10 @@ func (v deskView) WantedDays() int {
 }
 
 // MostDays is as far as the date slider goes.
-func (v deskView) MostDays() int { return max(v.WantedDays(), v.DaysToEarliest()) + 14 }
+func (v pricingView) MostDays() int { return max(v.WantedDays(), v.DaysToEarliest()) + 14 }
 
 // WantedRush says what the wanted date asks.
-func (v deskView) WantedRush() string {
+func (v pricingView) WantedRush() string {
 	if v.Order.Wanted.IsZero() {
 		return ""
 	}
@@ -205,7 +205,7 @@ func (v deskView) WantedRush() string {
 
 // FloorText says of old pieces, whose worth is told by something else than their hours, what
 // is the least that pays for them and what an hour earns at the price.
-func (v deskView) FloorText(it app.PricedItem) string {
+func (v pricingView) FloorText(it app.PricedItem) string {
 	for _, e := range it.Extras {
 		if e.Kind == quote.Restore {
 			floor, hour := it.Estimate.Floor(it.NetMinor)
@@ -216,7 +216,7 @@ func (v deskView) FloorText(it app.PricedItem) string {
 }
 
 // RevisionChanges lists what the i-th newest revision changed against the one before it.
-func (v deskView) RevisionChanges(i int) (out []string) {
+func (v pricingView) RevisionChanges(i int) (out []string) {
 	if i+1 >= len(v.Quotes) {
 		return nil
 	}
@@ -227,7 +227,7 @@ func (v deskView) RevisionChanges(i int) (out []string) {
 }
 
 // Differ marks what of a variant is not as in the order.
-func (v deskView) Differ(p app.PricedVariant) (out []string) {
+func (v pricingView) Differ(p app.PricedVariant) (out []string) {
 	for _, c := range p.Changes {
 		out = append(out, c.What+": "+c.Before+" → "+c.After)
 	}
@@ -238,17 +238,17 @@ func (v deskView) Differ(p app.PricedVariant) (out []string) {
 }
 
 // Curve draws what the order may cost.
-func (v deskView) Curve() template.HTML {
+func (v pricingView) Curve() template.HTML {
 	return costCurve(v.Range, v.Price.NetMinor, func(minor int64) string { return v.Money(minor).Whole() })
 }
 
-func (s *Server) deskView(r *http.Request, withRange bool) (v deskView, p Page, err error) {
-	v.Desk, err = s.app.Desk(r.Context(), chi.URLParam(r, "no"))
+func (s *Server) pricingView(r *http.Request, withRange bool) (v pricingView, p Page, err error) {
+	v.Pricing, err = s.app.Pricing(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		return v, p, err
 	}
-	v.Kinds, v.Tiers, v.Extras, v.Terms, v.WithRange = quote.Kinds(), route.Tiers(), extraKinds, v.House.Terms(v.Order.Terms), withRange
-	v.Margin, v.RushDay = v.Terms.MarginPercent, v.House.Book.V("rush.day")
+	v.Kinds, v.Tiers, v.Extras, v.Terms, v.WithRange = quote.Kinds(), route.Tiers(), extraKinds, v.Shop.Terms(v.Order.Terms), withRange
+	v.Margin, v.RushDay = v.Terms.MarginPercent, v.Shop.Book.V("rush.day")
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
 		v.LongestMin = max(v.LongestMin, it.Estimate.HandsMinutes+it.Estimate.MachineMinutes)
@@ -267,8 +267,8 @@ func (s *Server) deskView(r *http.Request, withRange bool) (v deskView, p Page, 
 	return v, p, nil
 }
 
-func (s *Server) desk(w http.ResponseWriter, r *http.Request) {
-	_, p, err := s.deskView(r, true)
+func (s *Server) pricing(w http.ResponseWriter, r *http.Request) {
+	_, p, err := s.pricingView(r, true)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -276,9 +276,9 @@ func (s *Server) desk(w http.ResponseWriter, r *http.Request) {
 	s.show(w, r, "desk", p)
 }
 
-// deskRange is what follows a new price: its range, and the sliders.
-func (s *Server) deskRange(w http.ResponseWriter, r *http.Request) {
-	_, p, err := s.deskView(r, true)
+// pricingRange is what follows a new price: its range, and the sliders.
+func (s *Server) pricingRange(w http.ResponseWriter, r *http.Request) {
+	_, p, err := s.pricingView(r, true)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -317,9 +317,9 @@ func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
 	s.show(w, r, "lines", p)
 }
 
-// schools sets an item's finish routes side by side.
-func (s *Server) schools(w http.ResponseWriter, r *http.Request) {
-	sheet, it, list, err := s.app.SchoolsOf(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
+// finishRoutes sets an item's finish routes side by side.
+func (s *Server) finishRoutes(w http.ResponseWriter, r *http.Request) {
+	sheet, it, list, err := s.app.FinishRoutes(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -361,12 +361,12 @@ func (s *Server) quotes(w http.ResponseWriter, r *http.Request) {
 		Block: []Field{{"Open", fmt.Sprint(open)}}, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"F", "find"}}})
 }
 
-// schoolName is the house's finish route for an item.
-func schoolName(h studio.House, it app.PricedItem) string {
+// finishRouteName is the studio’s finish route for an item.
+func finishRouteName(h studio.Shop, it app.PricedItem) string {
 	if len(it.Parts) == 0 {
 		return ""
 	}
-	s, _ := finish.SchoolOf(h.Studio.Ways.School(it.Parts[0].Process, it.Tier))
+	s, _ := finish.RouteOf(h.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier))
 	return s.Name
 }
 

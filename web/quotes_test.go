@@ -69,10 +69,10 @@ func TestQuoteSheetInABrowser(t *testing.T) {
 	assert.Equal(t, 777_00, euros(t, b.text("#price")))
 
 	// An option, an alternative that is offered; the client chooses both.
-	sheet, err := s.App.Desk(s.Ctx, no)
+	sheet, err := s.App.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	require.NoError(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{}))
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, items[0].ID, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.Making{Option: true}}))
+	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, items[0].ID, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{Option: true}}))
 	b.open("/orders/" + no + "/quote")
 	b.eval(`document.querySelector("[data-keep=variant]").open = true; document.querySelector("[action$='/variants'] [name=tier]").value = "raw"`)
 	b.button("Set it beside")
@@ -93,14 +93,14 @@ func TestQuoteSheetInABrowser(t *testing.T) {
 	b.eval(`document.querySelector("[name=agreed]").click()`)
 	b.button("Accept what I chose")
 	assert.Equal(t, both, euros(t, b.text("#price")), "what was read is what holds")
-	after, err := s.App.Desk(s.Ctx, no)
+	after, err := s.App.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	assert.EqualValues(t, both, after.AcceptedQuote().TotalMinor)
 	assert.Len(t, after.Pieces, len(sheet.Items[0].Parts)*5+1)
 	b.quiet()
 }
 
-// Without a script the same deeds are done by forms.
+// Without a script the same changes are done by forms.
 func TestQuoteSheetByForms(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, route.Primed)
@@ -108,7 +108,7 @@ func TestQuoteSheetByForms(t *testing.T) {
 	page := s.page(path)
 	assert.Contains(t, page, "8 times in 10 under")
 	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1", "desk", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "process-1", "resin", "copies-1", "1", "cut-1", "2", "eyes", "2", "weather", "1", "weapon", "no"))
-	d, err := s.App.Desk(s.Ctx, no)
+	d, err := s.App.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Items[0].Features.Eyes)
 	assert.True(t, d.Items[0].Features.Weather)
@@ -122,7 +122,7 @@ func TestQuoteSheetByForms(t *testing.T) {
 	assert.Equal(t, path, s.sent("/orders/"+no+"/variants", "process", "filament"))
 	assert.Contains(t, s.page(path), "Filament")
 	assert.Equal(t, path, s.sent("/orders/"+no+"/variants/1/take"))
-	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/routes", "school", "gaps"))
+	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/routes", "finish_route", "gaps"))
 	assert.Contains(t, s.page("/orders/"+no+"/items/1/routes"), "taken")
 	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1/weapon", "weapon", "yes"))
 	assert.Contains(t, s.page(path), "looks like a weapon")
@@ -130,7 +130,7 @@ func TestQuoteSheetByForms(t *testing.T) {
 	assert.Contains(t, csv.Header.Get("Content-Type"), "text/csv")
 	assert.Contains(t, csv.body, "filament")
 	for _, bad := range [][]string{{"/orders/" + no + "/quote/terms", "rush", "x"}, {"/orders/" + no + "/quote/terms", "asked", "much"}, {"/orders/" + no + "/variants"}, {"/orders/" + no + "/quote/restart", "revision", "x"},
-		{"/orders/" + no + "/items/1/extras", "kind", "bought", "what", "x", "each", "-4"}, {"/orders/" + no + "/items/1/routes", "school", "magic"}, {"/rates/ways", "codes", "nonsense"}} {
+		{"/orders/" + no + "/items/1/extras", "kind", "bought", "what", "x", "each", "-4"}, {"/orders/" + no + "/items/1/routes", "finish_route", "magic"}, {"/rates/ways", "codes", "nonsense"}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, s.post(bad[0], bad[1:]...).StatusCode, bad)
 	}
 }

@@ -17,7 +17,7 @@ import (
 	"sakuji/studio"
 )
 
-// rateRoutes are the rate book's sheets and deeds.
+// rateRoutes are the rate book's sheets and changes.
 func (s *Server) rateRoutes(r chi.Router) {
 	r.Get("/rates", s.rates)
 	r.Post("/rates", s.saveRates)
@@ -26,22 +26,22 @@ func (s *Server) rateRoutes(r chi.Router) {
 	r.Get("/rates/book.json", s.exportRates)
 	r.Get("/rates/book.csv", s.exportRates)
 	r.Post("/rates/import", s.importRates)
-	r.Post("/rates/ways", s.saveWays)
+	r.Post("/rates/ways", s.saveDefaults)
 }
 
 // loggedRow is what stamps say of a kind of stage.
 type loggedRow struct {
 	Process string
-	Kind    route.Kind
+	Kind    route.StageKind
 	finish.Logged
 	Book, Used float64
 }
 
 // loggedRows are what the logbook says of hands, beside the book and what is reckoned with.
-func loggedRows(h studio.House) (out []loggedRow) {
+func loggedRows(h studio.Shop) (out []loggedRow) {
 	for _, p := range []string{process.Resin, process.Filament} {
 		for _, kind := range route.All() {
-			l, ok := h.Taught.Logged[p][kind]
+			l, ok := h.History.Logged[p][kind]
 			if !ok {
 				continue
 			}
@@ -52,11 +52,11 @@ func loggedRows(h studio.House) (out []loggedRow) {
 	return out
 }
 
-// wayRow is the house's finish route for a process and tier.
-type wayRow struct{ Key, Label, School string }
+// wayRow is the studio’s finish route for a process and tier.
+type wayRow struct{ Key, Label, Route string }
 
 func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -81,16 +81,16 @@ func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
 	var ways []wayRow
 	for _, p := range []string{process.Resin, process.Filament} {
 		for _, tier := range []string{route.Primed, route.Painted} {
-			ways = append(ways, wayRow{p + " " + tier, p + ", " + route.TierName(tier), h.Studio.Ways.School(p, tier)})
+			ways = append(ways, wayRow{p + " " + tier, p + ", " + route.TierName(tier), h.Studio.Defaults.FinishRoute(p, tier)})
 		}
 	}
 	var codes []string
-	for code, off := range h.Studio.Ways.Codes {
+	for code, off := range h.Studio.Defaults.DiscountCodes {
 		codes = append(codes, fmt.Sprintf("%s %s", code, rates.Number(off)))
 	}
 	slices.Sort(codes)
 	s.show(w, r, "rates", Page{Title: "Rate book", Sheet: "Rate book", Active: "/rates", D: map[string]any{"Groups": groups, "Own": own, "All": len(h.Book.Rates), "Logged": loggedRows(h),
-		"Ways": ways, "Schools": finish.Schools(), "Codes": strings.Join(codes, "\n")},
+		"Defaults": ways, "FinishRoutes": finish.Routes(), "DiscountCodes": strings.Join(codes, "\n")},
 		Block: []Field{{"Ours", fmt.Sprint(own)}}, Keys: []Key{{"S", "save"}, {"C", "check my rates"}, {"H", "history"}, {"F", "find"}}})
 }
 
@@ -146,7 +146,7 @@ func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) exportRates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -193,15 +193,15 @@ func (s *Server) ratesDone(w http.ResponseWriter, r *http.Request, err error, to
 	s.done(w, r, "/rates", told)
 }
 
-func (s *Server) saveWays(w http.ResponseWriter, r *http.Request) {
+func (s *Server) saveDefaults(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	ways := studio.Ways{Schools: map[string]string{}}
+	ways := studio.Defaults{FinishRoutes: map[string]string{}}
 	for _, p := range []string{process.Resin, process.Filament} {
 		for _, tier := range []string{route.Primed, route.Painted} {
 			if key := f.text("way-" + p + "-" + tier); key != "" {
-				ways.Schools[p+" "+tier] = key
+				ways.FinishRoutes[p+" "+tier] = key
 			}
 		}
 	}
-	s.ratesDone(w, r, s.app.SaveWays(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
+	s.ratesDone(w, r, s.app.SaveDefaults(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
 }

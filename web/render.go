@@ -36,13 +36,13 @@ type pages map[string]*template.Template
 func parsePages() pages {
 	funcs := template.FuncMap{
 		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": app.Say,
-		"manner": route.Kind.Manner, "caution": app.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
+		"manner": route.StageKind.Manner, "caution": app.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": func(s string) string { return strings.ToUpper(s[:1]) + s[1:] }, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
-		"school": schoolName, "hoursBar": hoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
+		"finishRoute": finishRouteName, "hoursBar": hoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
 		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
 		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
@@ -330,7 +330,7 @@ func (p Page) Strip(piece studio.Piece) (out []StripField) {
 
 // page fills in what every sheet has.
 func (s *Server) page(r *http.Request, p Page) (Page, error) {
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		return p, err
 	}
@@ -389,7 +389,7 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name
 // byHTMX reports a request made by a form that stays on its page.
 func byHTMX(r *http.Request) bool { return r.Header.Get("HX-Request") == "true" }
 
-// done ends a deed: the browser goes to a sheet, which tells what was done.
+// done ends a change: the browser goes to a sheet, which tells what was done.
 func (s *Server) done(w http.ResponseWriter, r *http.Request, to, told string) {
 	if told != "" {
 		s.sessions.Put(r.Context(), "told", told)

@@ -101,7 +101,7 @@ func forwarded(next http.Handler) http.Handler {
 	})
 }
 
-// routes are the sheets and deeds, behind the door.
+// routes are the sheets and changes, behind the door.
 func (s *Server) routes() chi.Router {
 	r := chi.NewRouter()
 	r.Use(s.identified, s.logged, s.recovered, secured)
@@ -180,7 +180,7 @@ func (s *Server) routes() chi.Router {
 	return r
 }
 
-// ownerRoutes are deeds of the owner: prices, clients, and the studio itself.
+// ownerRoutes are changes of the owner: prices, clients, and the studio itself.
 func (s *Server) ownerRoutes(r chi.Router) {
 	r.Use(s.ownerOnly)
 	r.Get("/orders/new", s.newOrder)

@@ -17,7 +17,7 @@ type step struct {
 }
 
 func (s *Server) studio(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.House(r.Context())
+	h, err := s.app.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -57,19 +57,19 @@ func (s *Server) saveStudio(w http.ResponseWriter, r *http.Request) {
 	s.done(w, r, "/studio", "The studio is saved.")
 }
 
-// kindView is a machine or a material to change or to add.
-type kindView struct {
+// gearView is a machine or a material to change or to add.
+type gearView struct {
 	ID      int64
 	What    string // machine or material
 	Name    string
 	Process string
 	Active  bool
-	Figures []kindFigure
-	Starts  []rates.Kind
+	Figures []gearFigure
+	Starts  []rates.Template
 	From    string
 }
 
-type kindFigure struct {
+type gearFigure struct {
 	Key string
 	rates.Figure
 }
@@ -78,20 +78,20 @@ type kindFigure struct {
 var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "stand",
 	"line", "walls", "skin", "infill", "wall_speed", "infill_speed", "travel_speed", "melt", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep"}
 
-func figuresOf(set rates.Set) (out []kindFigure) {
+func figuresOf(set rates.Set) (out []gearFigure) {
 	for key, f := range set {
-		out = append(out, kindFigure{key, f})
+		out = append(out, gearFigure{key, f})
 	}
-	slices.SortFunc(out, func(a, b kindFigure) int {
+	slices.SortFunc(out, func(a, b gearFigure) int {
 		return slices.Index(figureOrder, a.Key) - slices.Index(figureOrder, b.Key)
 	})
 	return out
 }
 
 // starting picks the kind to start from: the one asked for, else the first.
-func starting(v *kindView, r *http.Request) {
+func starting(v *gearView, r *http.Request) {
 	v.From = r.FormValue("from")
-	at := slices.IndexFunc(v.Starts, func(k rates.Kind) bool { return k.Name == v.From })
+	at := slices.IndexFunc(v.Starts, func(k rates.Template) bool { return k.Name == v.From })
 	if at < 0 {
 		at = 0
 	}
@@ -100,11 +100,11 @@ func starting(v *kindView, r *http.Request) {
 }
 
 func (s *Server) machine(w http.ResponseWriter, r *http.Request) {
-	v := kindView{What: "machine", ID: pathID(r, "id"), Starts: rates.Starting().Machines}
+	v := gearView{What: "machine", ID: pathID(r, "id"), Starts: rates.Starting().Machines}
 	if v.ID == 0 {
 		starting(&v, r)
 	} else {
-		h, err := s.app.House(r.Context())
+		h, err := s.app.Shop(r.Context())
 		m, ok := h.Machine(v.ID)
 		if err != nil || !ok {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
@@ -116,12 +116,12 @@ func (s *Server) machine(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) material(w http.ResponseWriter, r *http.Request) {
-	v := kindView{What: "material", ID: pathID(r, "id"), Starts: rates.Starting().Materials}
+	v := gearView{What: "material", ID: pathID(r, "id"), Starts: rates.Starting().Materials}
 	if v.ID == 0 {
 		starting(&v, r)
 		v.Name = v.From
 	} else {
-		h, err := s.app.House(r.Context())
+		h, err := s.app.Shop(r.Context())
 		at := slices.IndexFunc(h.Materials, func(m studio.Material) bool { return m.ID == v.ID })
 		if err != nil || at < 0 {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such material.", "")
@@ -133,7 +133,7 @@ func (s *Server) material(w http.ResponseWriter, r *http.Request) {
 	s.showKind(w, r, v)
 }
 
-func (s *Server) showKind(w http.ResponseWriter, r *http.Request, v kindView) {
+func (s *Server) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
 	title := v.Name
 	if v.ID == 0 {
 		title = "New " + v.What
@@ -141,12 +141,12 @@ func (s *Server) showKind(w http.ResponseWriter, r *http.Request, v kindView) {
 	s.show(w, r, "kind", Page{Title: title, Sheet: strings.ToUpper(v.What[:1]) + v.What[1:], Active: "/studio", D: v})
 }
 
-func kindForm(r *http.Request) (app.KindForm, error) {
+func gearForm(r *http.Request) (app.GearForm, error) {
 	f := formOf(r)
 	if err := r.ParseForm(); err != nil {
-		return app.KindForm{}, &app.Refusal{Text: "The form did not arrive whole."}
+		return app.GearForm{}, &app.Refusal{Text: "The form did not arrive whole."}
 	}
-	form := app.KindForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
+	form := app.GearForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
 	for key := range r.PostForm {
 		if figure, ok := strings.CutPrefix(key, "f-"); ok {
 			form.Figures[figure] = f.number(key, strings.ReplaceAll(figure, "_", " "))
@@ -156,7 +156,7 @@ func kindForm(r *http.Request) (app.KindForm, error) {
 }
 
 func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
-	form, err := kindForm(r)
+	form, err := gearForm(r)
 	if err == nil {
 		_, err = s.app.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
 	}
@@ -164,7 +164,7 @@ func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) saveMaterial(w http.ResponseWriter, r *http.Request) {
-	form, err := kindForm(r)
+	form, err := gearForm(r)
 	if err == nil {
 		_, err = s.app.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
 	}

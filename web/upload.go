@@ -97,7 +97,7 @@ func (s *Server) addModels(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
-// takeFiles keeps the files of a form and hands them to a deed that queues them.
+// takeFiles keeps the files of a form and hands them to a change that queues them.
 func (s *Server) takeFiles(w http.ResponseWriter, r *http.Request, to string, queue func([]app.Kept, url.Values) (batch string, err error)) {
 	files, values, err := s.keepFiles(w, r, "files")
 	if err == nil && len(files) == 0 {

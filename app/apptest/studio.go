@@ -36,8 +36,8 @@ type Studio struct {
 	Ctx   context.Context
 	Clock *Clock
 	Dir   string
-	Owner app.Hand
-	Bench app.Hand
+	Owner app.Actor
+	Bench app.Actor
 	Resin int64 // material ids
 	PLA   int64
 	Tarn  int64 // machine ids
@@ -64,26 +64,26 @@ func New(t testing.TB) *Studio {
 	s := Bare(t)
 	p, err := s.FirstOwner(s.Ctx, app.PersonForm{Name: "Ilse Karg", Password: Password})
 	require.NoError(t, err)
-	s.Owner = app.HandOf(p)
+	s.Owner = app.ActorOf(p)
 	p, err = s.SavePerson(s.Ctx, s.Owner, 0, app.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true, Password: Password})
 	require.NoError(t, err)
-	s.Bench = app.HandOf(p)
+	s.Bench = app.ActorOf(p)
 	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}))
 	book := rates.Starting()
 	for _, m := range []struct {
 		name string
-		from rates.Kind
+		from rates.Template
 		to   *int64
 	}{{"Tarn", book.Machines[0], &s.Tarn}, {"Fell", book.Machines[2], &s.Fell}} {
-		made, err := s.SaveMachine(s.Ctx, s.Owner, 0, app.KindForm{Name: m.name, From: m.from.Name, Active: true})
+		made, err := s.SaveMachine(s.Ctx, s.Owner, 0, app.GearForm{Name: m.name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
 		*m.to = made.ID
 	}
 	for _, m := range []struct {
-		from rates.Kind
+		from rates.Template
 		to   *int64
 	}{{book.Materials[0], &s.Resin}, {book.Materials[3], &s.PLA}} {
-		made, err := s.SaveMaterial(s.Ctx, s.Owner, 0, app.KindForm{Name: m.from.Name, From: m.from.Name, Active: true})
+		made, err := s.SaveMaterial(s.Ctx, s.Owner, 0, app.GearForm{Name: m.from.Name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
 		*m.to = made.ID
 	}

@@ -35,7 +35,7 @@ func orientVerb() *cobra.Command {
 		found := orient(soup.Weld(), *name, *directions)
 		if *flags.json {
 			return json.NewEncoder(cmd.OutOrStdout()).Encode(struct {
-				Candidates []solid.Standing `json:"candidates"`
+				Candidates []solid.Orientation `json:"candidates"`
 			}{found})
 		}
 		for _, s := range found {
@@ -48,7 +48,7 @@ func orientVerb() *cobra.Command {
 }
 
 // orient asks by the starting rate book: its first machine of the process.
-func orient(m *mesh.Mesh, processName string, directions int) []solid.Standing {
+func orient(m *mesh.Mesh, processName string, directions int) []solid.Orientation {
 	book := rates.Starting()
 	var figures rates.Set
 	for _, k := range book.Machines {

@@ -101,7 +101,7 @@ func quoteVerb() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		h := studio.House{Book: rates.Starting()}
+		h := studio.Shop{Book: rates.Starting()}
 		if *book != "" {
 			data, err := readAll(*book)
 			if err == nil {
@@ -139,17 +139,17 @@ func readAll(name string) ([]byte, error) {
 }
 
 // outfit gives a house the machines and materials of its book.
-func outfit(h *studio.House) {
+func outfit(h *studio.Shop) {
 	for i, k := range h.Book.Machines {
 		h.Machines = append(h.Machines, studio.Machine{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
 	}
 	for i, k := range h.Book.Materials {
 		h.Materials = append(h.Materials, studio.Material{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
 	}
-	h.Studio.TaxPercent, h.Studio.Ways.Schools = h.Book.TaxPercent, h.Book.Schools
+	h.Studio.TaxPercent, h.Studio.Defaults.FinishRoutes = h.Book.TaxPercent, h.Book.FinishRoutes
 }
 
-func quoteOrder(h studio.House, name string, read func(string) (*mesh.Soup, error)) (out quoted, f failed) {
+func quoteOrder(h studio.Shop, name string, read func(string) (*mesh.Soup, error)) (out quoted, f failed) {
 	data, err := readAll(name)
 	var o asked
 	if err == nil {
@@ -218,7 +218,7 @@ func exists(file string) bool {
 	return err == nil
 }
 
-func (o *asked) check(h *studio.House) error {
+func (o *asked) check(h *studio.Shop) error {
 	if o.Currency = strings.ToUpper(strings.TrimSpace(o.Currency)); o.Currency == "" {
 		o.Currency = "EUR"
 	}
@@ -248,7 +248,7 @@ func (a askedItem) called(i int) string {
 	return fmt.Sprintf("item %d", i+1)
 }
 
-func (a askedItem) item(h studio.House, i int, model func() (studio.Model, error)) (it studio.Item, err error) {
+func (a askedItem) item(h studio.Shop, i int, model func() (studio.Model, error)) (it studio.Item, err error) {
 	it = studio.Item{ID: int64(i + 1), Title: a.called(i), Tier: a.Tier, Copies: 1, Scale: 1}
 	if a.Scale != nil {
 		it.Scale = *a.Scale
@@ -265,17 +265,17 @@ func (a askedItem) item(h studio.House, i int, model func() (studio.Model, error
 		return it, errors.New("no file is named")
 	}
 	if a.Route != "" {
-		at := slices.IndexFunc(finish.Schools(), func(s finish.School) bool {
+		at := slices.IndexFunc(finish.Routes(), func(s finish.Route) bool {
 			return strings.EqualFold(s.Key, a.Route) || strings.EqualFold(s.Name, a.Route)
 		})
 		if at < 0 {
 			var known []string
-			for _, s := range finish.Schools() {
+			for _, s := range finish.Routes() {
 				known = append(known, s.Key)
 			}
 			return it, fmt.Errorf("route %q: %s", a.Route, strings.Join(known, ", "))
 		}
-		it.School = finish.Schools()[at].Key
+		it.FinishRoute = finish.Routes()[at].Key
 	}
 	p := studio.Part{ID: it.ID, Name: it.Title, Copies: 1, Process: a.Process, WallMM: a.WallMM}
 	var known []string
@@ -300,7 +300,7 @@ func (a askedItem) item(h studio.House, i int, model func() (studio.Model, error
 }
 
 // price fills in what the items cost and what is asked for them.
-func (q *quoted) price(h studio.House, o asked, items []studio.Item) error {
+func (q *quoted) price(h studio.Shop, o asked, items []studio.Item) error {
 	digits := studio.Digits(o.Currency)
 	money := func(minor int64) string { return decimal.New(minor, -digits).StringFixed(digits) }
 	var costs []quote.Item

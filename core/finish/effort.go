@@ -25,7 +25,7 @@ func PERT(best, likely, worst float64) (mean, deviation float64) {
 }
 
 // SpreadKey is under what name the book keeps the spread of a kind of stage.
-func SpreadKey(kind route.Kind) string {
+func SpreadKey(kind route.StageKind) string {
 	switch kind {
 	case route.Print:
 		return "plate"
@@ -44,7 +44,7 @@ func SpreadOf(b rates.Book, key string) Effort {
 
 // EffortOf draws what the logbook says of a kind of stage toward the book, which counts as
 // much as spread.trust stamps: a few stamps prove little. The deviation is pooled alike.
-func EffortOf(b rates.Book, kind route.Kind, l Logged) Effort {
+func EffortOf(b rates.Book, kind route.StageKind, l Logged) Effort {
 	e := SpreadOf(b, SpreadKey(kind))
 	if l.Count == 0 {
 		return e

@@ -1,8 +1,8 @@
 // Package finish turns a part's area, creases and counted features into the hands, waits
-// and amounts that its finish asks for. It holds the finish routes as schools and the
+// and amounts that its finish asks for. It holds the finish routes and the
 // painting after them; minutes and amounts are figures of the rate book, where each says
 // its source. What it plans for one piece already holds what many in one go save, and
-// what the logbook taught.
+// what the logbook learned.
 package finish
 
 import (
@@ -17,10 +17,10 @@ import (
 type Part struct {
 	Process       string
 	Tier          string
-	School        string // empty: the usual one
+	Route         string // empty: the usual one
 	AreaMM2       float64
 	OverhangMM2   float64 // projected area of faces that stood on supports
-	Tips          float64 // that hold it, where a way to stand was worked out; 0: not known
+	Tips          float64 // that hold it, where an orientation was worked out; 0: not known
 	Measured      bool    // the creases are known
 	RaisedMM      float64 // length of creases that stand out
 	HollowMM      float64 // of those that go in
@@ -29,7 +29,7 @@ type Part struct {
 	Copies        int     // made together; 1 when not known
 	Features      Features
 	Practice      Practice
-	Logged        map[route.Kind]Logged
+	Logged        map[route.StageKind]Logged
 }
 
 // Features are counted on one copy, or asked for.
@@ -49,7 +49,7 @@ func (f Features) Fine() bool { return f.Eyes+f.Faces+f.Letters+f.Small > 0 }
 
 // Practice is how often the person who will do the work has stamped each kind of stage;
 // nil when nobody is named.
-type Practice map[route.Kind]int
+type Practice map[route.StageKind]int
 
 // Logged is what stamps say of a kind of stage: minutes taken over minutes by the book.
 type Logged struct {
@@ -60,7 +60,7 @@ type Logged struct {
 
 // Work is one stage's hands and the wait after it, for one piece.
 type Work struct {
-	Kind    route.Kind
+	Kind    route.StageKind
 	Minutes float64 // expected
 	BookMin float64 // by the book, before what the logbook and the spread add
 	WaitS   int64
@@ -88,25 +88,25 @@ func (p Part) Detail(b rates.Book) (factor float64, w rates.Working) {
 		Inputs: []rates.Figure{crease, hollow, slow, concave, most}, Result: rates.Of("detail", factor, "×", rates.Derived)}
 }
 
-// school is the part's, or the usual one.
-func (p Part) school() School {
-	if s, ok := SchoolOf(p.School); ok {
+// finish route is the part's, or the usual one.
+func (p Part) finishRoute() Route {
+	if s, ok := RouteOf(p.Route); ok {
 		return s
 	}
-	s, _ := SchoolOf(Usual(p.Process, p.Tier))
+	s, _ := RouteOf(Usual(p.Process, p.Tier))
 	return s
 }
 
 // Course is what a piece of the part passes.
 func (p Part) Course() route.Course {
-	return route.Course{Process: p.Process, Tier: p.Tier, Smooth: p.school().Smooth(),
+	return route.Course{Process: p.Process, Tier: p.Tier, Smooth: p.finishRoute().Smooth(),
 		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0}
 }
 
 // Plan returns the work of every stage of a piece, in order.
 func Plan(b rates.Book, p Part) []Work {
 	var out []Work
-	smooth := p.school().Steps
+	smooth := p.finishRoute().Steps
 	for _, kind := range p.Course().Stages() {
 		step := stepOf(kind, p.Process)
 		if len(smooth) > 0 && p.Tier != route.Raw && smooth[0].Kind == kind {
@@ -117,13 +117,13 @@ func Plan(b rates.Book, p Part) []Work {
 	return out
 }
 
-// stepOf is the step of a kind that does not depend on the school.
-func stepOf(kind route.Kind, processName string) Step {
+// stepOf is the step of a kind that does not depend on the finish route.
+func stepOf(kind route.StageKind, processName string) Step {
 	s := Step{Kind: kind}
 	switch kind {
 	case route.Wash:
 		s.Area, s.Wait = "wash.area", "wash.dry"
-	case route.Strip:
+	case route.RemoveSupports:
 		s.Area = "strip." + processName
 	case route.Cure:
 		s.Wait = "cure.wait"
@@ -176,14 +176,14 @@ func stage(b rates.Book, p Part, step Step) Work {
 	}
 	each := sum{book: b} // for each copy
 	each.rate(k+".piece", "a piece")
-	if kind == route.Strip && p.Resin() && p.Tips > 0 {
+	if kind == route.RemoveSupports && p.Resin() && p.Tips > 0 {
 		tips := rates.Of("tips that hold it", p.Tips, "tips", rates.Mesh)
 		each.add("tips × time", p.Tips*b.V("strip.tip"), tips, b.Get("strip.tip"))
 		step.Area = ""
 	}
 	if step.Area != "" {
 		area := rates.Of("surface", p.AreaMM2/1e4, "dm²", rates.Mesh)
-		if kind == route.Strip {
+		if kind == route.RemoveSupports {
 			area = rates.Of("area that supports held", p.OverhangMM2/1e4, "dm²", rates.Mesh)
 		}
 		minutes, formula, in := area.Value*b.V(step.Area), "area × speed", []rates.Figure{area, b.Get(step.Area)}
@@ -317,7 +317,7 @@ func FirstTime(b rates.Book, before int, n float64) float64 {
 }
 
 // Skill is the rate of the book that pays a kind of stage.
-func Skill(kind route.Kind) string {
+func Skill(kind route.StageKind) string {
 	switch kind {
 	case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear:
 		return "wage.paint"

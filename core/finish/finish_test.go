@@ -13,7 +13,7 @@ import (
 	"sakuji/core/route"
 )
 
-func minutes(work []Work, kind route.Kind) (sum float64) {
+func minutes(work []Work, kind route.StageKind) (sum float64) {
 	for _, w := range work {
 		if w.Kind == kind {
 			sum += w.Minutes
@@ -57,7 +57,7 @@ func TestHeroMiniatureAgainstPractice(t *testing.T) {
 // Washing and stripping a hundred small parts takes about an hour.
 func TestHundredSmallPartsAgainstPractice(t *testing.T) {
 	work := Plan(rates.Starting(), Part{Process: process.Resin, Tier: route.Raw, AreaMM2: 600, OverhangMM2: 40, Copies: 100})
-	took := 100 * (minutes(work, route.Wash) + minutes(work, route.Strip))
+	took := 100 * (minutes(work, route.Wash) + minutes(work, route.RemoveSupports))
 	assert.Greater(t, took, 30.0)
 	assert.Less(t, took, 120.0)
 }
@@ -66,7 +66,7 @@ func TestHundredSmallPartsAgainstPractice(t *testing.T) {
 // quarter of a bottle; putty all over it takes six or seven tubes of 200 g.
 func TestSuitOfPlatesAgainstPractice(t *testing.T) {
 	b := rates.Starting()
-	suit := Part{Process: process.Filament, Tier: route.Primed, AreaMM2: 1.2e6, School: "skin"}
+	suit := Part{Process: process.Filament, Tier: route.Primed, AreaMM2: 1.2e6, Route: "skin"}
 	assert.InDelta(t, 26, minutes(Plan(b, suit), route.Skin), 8)
 	amount := func(p Part, key string) float64 {
 		for _, s := range Supplies(b, p) {
@@ -77,15 +77,15 @@ func TestSuitOfPlatesAgainstPractice(t *testing.T) {
 		return 0
 	}
 	assert.InDelta(t, 250, amount(suit, "skin"), 60, "of a bottle of a kilogram")
-	suit.School = "putty"
+	suit.Route = "putty"
 	assert.InDelta(t, 6.5, amount(suit, "putty")/200, 1.5)
 }
 
 func TestPlanFollowsTheCourse(t *testing.T) {
 	b := rates.Starting()
-	for _, s := range Schools() {
+	for _, s := range Routes() {
 		for _, tier := range route.Tiers() {
-			p := Part{Process: process.Filament, Tier: tier, School: s.Key, AreaMM2: 41_200, OverhangMM2: 5000, PiecesOnPlate: 4,
+			p := Part{Process: process.Filament, Tier: tier, Route: s.Key, AreaMM2: 41_200, OverhangMM2: 5000, PiecesOnPlate: 4,
 				Features: Features{Eyes: 2, MaskMM: 300, Weather: true, FitHours: 1}}
 			work := Plan(b, p)
 			for i, kind := range p.Course().Stages() {
@@ -106,14 +106,14 @@ func TestPlanFollowsTheCourse(t *testing.T) {
 	assert.InDelta(t, b.V("sand.batch")+b.V("sand.piece")+2*4.12*b.V("sand.resin"), minutes(Plan(b2, p), route.Sand), 1e-9)
 }
 
-// The putty school is the dear one and printing as it comes the cheap one, whatever the part.
+// The putty finish route is the dear one and printing as it comes the cheap one, whatever the part.
 func TestSchoolsCompare(t *testing.T) {
 	b := rates.Starting()
 	rapid.Check(t, func(t *rapid.T) {
 		p := Part{Process: process.Filament, Tier: route.Primed, AreaMM2: rapid.Float64Range(500, 1e6).Draw(t, "area"), Copies: rapid.IntRange(1, 60).Draw(t, "copies")}
 		hands := map[string]float64{}
-		for _, s := range Schools() {
-			p.School = s.Key
+		for _, s := range Routes() {
+			p.Route = s.Key
 			hands[s.Key] = all(Plan(b, p))
 		}
 		assert.Greater(t, hands["putty"], hands["gaps"])
@@ -204,7 +204,7 @@ func TestDetail(t *testing.T) {
 func TestTipsAreStripped(t *testing.T) {
 	b := rates.Starting()
 	p := Part{Process: process.Resin, Tier: route.Raw, AreaMM2: 3000, OverhangMM2: 400}
-	by := func(tips float64) float64 { p.Tips = tips; return minutes(Plan(b, p), route.Strip) }
+	by := func(tips float64) float64 { p.Tips = tips; return minutes(Plan(b, p), route.RemoveSupports) }
 	assert.InDelta(t, 100*b.V("strip.tip")*SpreadOf(b, "strip").Mean, by(200)-by(100), 1e-9)
 	area := by(0)
 	p.OverhangMM2 *= 2
@@ -220,7 +220,7 @@ func TestWaitsFollowTheRoom(t *testing.T) {
 	assert.InDelta(t, 2, Slower(12), 1e-12)
 	assert.InDelta(t, Slower(10), Slower(-5), 1e-12)
 	b := rates.Starting().With(map[string]float64{"room": 12})
-	wait := func(b rates.Book, kind route.Kind) (s int64) {
+	wait := func(b rates.Book, kind route.StageKind) (s int64) {
 		for _, w := range Plan(b, Part{Process: process.Resin, Tier: route.Painted, AreaMM2: 2000}) {
 			if w.Kind == kind {
 				s = w.WaitS
@@ -256,12 +256,12 @@ func TestSuppliesGrowWithTheTier(t *testing.T) {
 	assert.Less(t, cost(route.Primed), cost(route.Painted))
 }
 
-// FEPA P-scale grain sizes in µm [published: ISO 6344]: what a school's ladder names goes up
+// FEPA P-scale grain sizes in µm [published: ISO 6344]: what a finish route's ladder names goes up
 // by no more than about double in P number, or starts anew after something that fills.
 var grainUM = map[int]float64{60: 269, 80: 201, 100: 162, 120: 125, 150: 100, 180: 82, 220: 68, 240: 58.5, 280: 52.2, 320: 46.2, 360: 40.5, 400: 35, 500: 30.2, 600: 25.8, 800: 21.8, 1000: 18.3, 1200: 15.3, 1500: 12.6, 2000: 10.3}
 
 func TestLadders(t *testing.T) {
-	for _, s := range Schools() {
+	for _, s := range Routes() {
 		for _, run := range s.Ladder {
 			for i, p := range run {
 				require.NotZero(t, grainUM[p], "%s: there is no P%d", s.Key, p)

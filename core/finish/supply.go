@@ -82,7 +82,7 @@ func Supplies(b rates.Book, p Part) []Supply {
 	if p.Tier == route.Raw {
 		return s.list
 	}
-	for _, st := range p.school().Steps {
+	for _, st := range p.finishRoute().Steps {
 		if st.Use != "" {
 			s.byArea(st.Use, st.Of, st.times())
 		}
@@ -121,7 +121,7 @@ type Seam struct {
 	LengthMM float64 // of one seam, all around
 	Source   string  // where the length came from
 	Copies   int
-	Logged   map[route.Kind]Logged
+	Logged   map[route.StageKind]Logged
 }
 
 // Join is the hands of all seams of one copy, and the adhesive they take.
@@ -143,4 +143,4 @@ func Join(b rates.Book, s Seam) (Work, Supply) {
 
 // Joining is the work of making one of several prints; it has no stage of its own yet,
 // for a piece is a print.
-const Joining route.Kind = "join"
+const Joining route.StageKind = "join"

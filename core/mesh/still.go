@@ -16,7 +16,7 @@ type Still struct {
 	Ink           color.RGBA // of edges
 }
 
-// ClayStill is the house's still: fired clay in ink lines, seen from the front, a
+// ClayStill is the studio’s still: fired clay in ink lines, seen from the front, a
 // little from the left and above.
 func ClayStill(width, height int) Still {
 	return Still{Width: width, Height: height, TurnDeg: 28, RiseDeg: 18,

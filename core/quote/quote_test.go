@@ -60,7 +60,7 @@ func TestItem(t *testing.T) {
 // spreads, so that the likely is the expected; nobody learns; packs are not opened for one
 // order alone; a wage of 30.
 //
-//	A plinth, 2 copies in filament, smoothed and primed by the school "gaps only".
+//	A plinth, 2 copies in filament, smoothed and primed by the finish route "gaps only".
 //	One copy: 250 g with supports at 24 a kg, 1 g lost; its run takes 10 h at 0.30 an hour.
 //	Surface 5 dm², supports held 0.4 dm², creases not measured.
 //
@@ -93,7 +93,7 @@ func TestQuoteByHand(t *testing.T) {
 		}
 	}
 	b := rates.Starting().With(plain)
-	fp := finish.Part{Process: "filament", Tier: route.Primed, School: "gaps", AreaMM2: 50_000, OverhangMM2: 4000, PiecesOnPlate: 2, Copies: 2}
+	fp := finish.Part{Process: "filament", Tier: route.Primed, Route: "gaps", AreaMM2: 50_000, OverhangMM2: 4000, PiecesOnPlate: 2, Copies: 2}
 	plinth := Part{Name: "plinth", Copies: 2, Process: "filament", MaterialGrams: 250, LossGrams: 1, PlateLossGrams: 4,
 		PricePerKG: rates.Of("filament", 24, "¤/kg", rates.Ours), MachineMinutes: 600, RunMinutes: 600, MachinePerHour: 0.3,
 		FailurePerHour: b.Get("failure.filament"), Work: finish.Plan(b, fp), Supplies: finish.Supplies(b, fp)}

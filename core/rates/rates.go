@@ -84,8 +84,8 @@ func (s Set) Filled(base Set) Set {
 	return out
 }
 
-// Kind is a machine or a material to start from.
-type Kind struct {
+// Template is a machine or a material to start from.
+type Template struct {
 	Name    string `json:"name"`
 	Process string `json:"process"`
 	Figures Set    `json:"figures"`
@@ -102,12 +102,12 @@ type Entry struct {
 
 // Book is a whole rate book.
 type Book struct {
-	Rates      []Entry           `json:"rates"`
-	Machines   []Kind            `json:"machines"`
-	Materials  []Kind            `json:"materials"`
-	TaxPercent float64           `json:"tax_percent,omitempty"` // of an exported book: the studio's
-	Schools    map[string]string `json:"schools,omitempty"`     // likewise: its finish routes, by "process tier"
-	index      map[string]int
+	Rates        []Entry           `json:"rates"`
+	Machines     []Template        `json:"machines"`
+	Materials    []Template        `json:"materials"`
+	TaxPercent   float64           `json:"tax_percent,omitempty"` // of an exported book: the studio's
+	FinishRoutes map[string]string `json:"schools,omitempty"`     // likewise: its finish routes, by "process tier"
+	index        map[string]int
 }
 
 //go:embed starting.json
@@ -138,7 +138,7 @@ func Parse(data []byte) (Book, error) {
 		}
 		b.index[e.Key] = i
 	}
-	for _, k := range append(append([]Kind{}, b.Machines...), b.Materials...) {
+	for _, k := range append(append([]Template{}, b.Machines...), b.Materials...) {
 		for key, f := range k.Figures {
 			if f.Unit == "" || f.Source == "" || f.Label == "" {
 				return Book{}, fmt.Errorf("%s: %q lacks a label, unit or source", k.Name, key)
@@ -179,7 +179,7 @@ func Read(data []byte) (Book, error) {
 	if len(b.Materials) == 0 {
 		b.Materials = start.Materials
 	}
-	for _, k := range append(append([]Kind{}, b.Machines...), b.Materials...) {
+	for _, k := range append(append([]Template{}, b.Machines...), b.Materials...) {
 		for key, f := range k.Figures {
 			if !Sane(f.Value) {
 				return Book{}, fmt.Errorf("%s, %s: %g %s is hard to believe", k.Name, key, f.Value, f.Unit)

@@ -1,7 +1,7 @@
 // Package route is what happens to a piece from the print to the parcel: which
 // stages it passes, what may be stamped when, what a look can send back, and the
 // caution that belongs to each stage. Waits and minutes come from elsewhere; here
-// they are only kept in order. Routes follow the schools "light sand" for resin and
+// they are only kept in order. Stages follow the finish routes "light sand" for resin and
 // "putty" for filament; source: common practice.
 package route
 
@@ -11,31 +11,31 @@ import (
 	"time"
 )
 
-// Kind is a sort of stage.
-type Kind string
+// StageKind is a sort of stage.
+type StageKind string
 
 // The stages.
 const (
-	Print   Kind = "print"
-	Wash    Kind = "wash"
-	Strip   Kind = "strip"
-	Cure    Kind = "cure"
-	Skin    Kind = "skin"    // brushed resin
-	Clay    Kind = "clay"    // a skin of air-dry clay
-	Texture Kind = "texture" // glued sand or plaster
-	Sand    Kind = "sand"
-	Fill    Kind = "fill"
-	Prime   Kind = "prime"
-	Look    Kind = "look"
-	Base    Kind = "base"
-	Mask    Kind = "mask"
-	Shade   Kind = "shade"
-	Light   Kind = "light"
-	Detail  Kind = "detail"
-	Weather Kind = "weather"
-	Clear   Kind = "clear"
-	Fit     Kind = "fit"
-	Pack    Kind = "pack"
+	Print          StageKind = "print"
+	Wash           StageKind = "wash"
+	RemoveSupports StageKind = "strip"
+	Cure           StageKind = "cure"
+	Skin           StageKind = "skin"    // brushed resin
+	Clay           StageKind = "clay"    // a skin of air-dry clay
+	Texture        StageKind = "texture" // glued sand or plaster
+	Sand           StageKind = "sand"
+	Fill           StageKind = "fill"
+	Prime          StageKind = "prime"
+	Look           StageKind = "look"
+	Base           StageKind = "base"
+	Mask           StageKind = "mask"
+	Shade          StageKind = "shade"
+	Light          StageKind = "light"
+	Detail         StageKind = "detail"
+	Weather        StageKind = "weather"
+	Clear          StageKind = "clear"
+	Fit            StageKind = "fit"
+	Pack           StageKind = "pack"
 )
 
 // Tiers, the stopping points a design is sold at.
@@ -64,31 +64,31 @@ type Manner struct {
 
 const sheet = " Follow the product’s safety data sheet, local rules and, where required, a licensed professional."
 
-var manners = map[Kind]Manner{
-	Print:   {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
-	Wash:    {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
-	Strip:   {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
-	Cure:    {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
-	Skin:    {"sk", "resin skin", "Brush a thin skin of resin on, off the detail", "skin hard", "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + sheet},
-	Clay:    {"cy", "clay skin", "Lay the clay on and model it", "clay dry", "Dust of dried clay: particulate respirator when you sand it." + sheet},
-	Texture: {"tx", "texture", "Glue the texture on, then one coat over it", "glue hard", "Dust of sand and plaster: particulate respirator." + sheet},
-	Sand:    {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
-	Fill:    {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
-	Prime:   {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
-	Look:    {"lo", "look", "Look under raking light", "", ""},
-	Base:    {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
-	Mask:    {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
-	Shade:   {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
-	Light:   {"li", "highlights", "Lights on the raised edges", "dry", "Thinners and spirits: air, no flame." + sheet},
-	Detail:  {"de", "fine detail", "Eyes, faces, letters, small things", "dry", "Thinners and spirits: air, no flame." + sheet},
-	Weather: {"we", "weathering", "Weather it, more where hands and sun reach", "heavy wash dry", "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet},
-	Clear:   {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
-	Fit:     {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue and blades: burns and cuts. Lithium cells: protected ones, charged watched." + sheet},
-	Pack:    {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
+var manners = map[StageKind]Manner{
+	Print:          {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
+	Wash:           {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
+	RemoveSupports: {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
+	Cure:           {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
+	Skin:           {"sk", "resin skin", "Brush a thin skin of resin on, off the detail", "skin hard", "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + sheet},
+	Clay:           {"cy", "clay skin", "Lay the clay on and model it", "clay dry", "Dust of dried clay: particulate respirator when you sand it." + sheet},
+	Texture:        {"tx", "texture", "Glue the texture on, then one coat over it", "glue hard", "Dust of sand and plaster: particulate respirator." + sheet},
+	Sand:           {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
+	Fill:           {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
+	Prime:          {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Look:           {"lo", "look", "Look under raking light", "", ""},
+	Base:           {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
+	Mask:           {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
+	Shade:          {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
+	Light:          {"li", "highlights", "Lights on the raised edges", "dry", "Thinners and spirits: air, no flame." + sheet},
+	Detail:         {"de", "fine detail", "Eyes, faces, letters, small things", "dry", "Thinners and spirits: air, no flame." + sheet},
+	Weather:        {"we", "weathering", "Weather it, more where hands and sun reach", "heavy wash dry", "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet},
+	Clear:          {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Fit:            {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue and blades: burns and cuts. Lithium cells: protected ones, charged watched." + sheet},
+	Pack:           {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
 }
 
 // Manner returns how the kind is shown.
-func (k Kind) Manner() Manner {
+func (k StageKind) Manner() Manner {
 	m, ok := manners[k]
 	if !ok {
 		return Manner{Mark: "··", Name: string(k), Do: string(k)}
@@ -97,14 +97,14 @@ func (k Kind) Manner() Manner {
 }
 
 // All returns every kind, in the order of work.
-func All() []Kind {
-	return []Kind{Print, Wash, Strip, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+func All() []StageKind {
+	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
 }
 
 // Course says what a print passes beside what every one does.
 type Course struct {
 	Process, Tier string
-	Smooth        []Kind // from the print to the last look, of a tier that is smoothed
+	Smooth        []StageKind // from the print to the last look, of a tier that is smoothed
 	Mask          bool
 	Detail        bool
 	Weather       bool
@@ -114,12 +114,12 @@ type Course struct {
 // Stages returns the stages of a print in order. Resin: supports come off before the
 // cure, while they are soft. Masks go on over base coats, so that what lies under them
 // stays; a matt clear coat over all but the fitting out.
-func (c Course) Stages() []Kind {
-	r := []Kind{Print, Strip}
+func (c Course) Stages() []StageKind {
+	r := []StageKind{Print, RemoveSupports}
 	if c.Process == "resin" {
-		r = []Kind{Print, Wash, Strip, Cure}
+		r = []StageKind{Print, Wash, RemoveSupports, Cure}
 	}
-	add := func(wanted bool, kinds ...Kind) {
+	add := func(wanted bool, kinds ...StageKind) {
 		if wanted {
 			r = append(r, kinds...)
 		}
@@ -138,10 +138,10 @@ func (c Course) Stages() []Kind {
 
 // For returns the stages of a print at a tier when nothing special is asked: a light
 // sanding with spots filled for resin, putty before sanding for filament.
-func For(process, tier string) []Kind {
-	c := Course{Process: process, Tier: tier, Smooth: []Kind{Fill, Sand, Prime, Look}}
+func For(process, tier string) []StageKind {
+	c := Course{Process: process, Tier: tier, Smooth: []StageKind{Fill, Sand, Prime, Look}}
 	if process == "resin" {
-		c.Smooth = []Kind{Sand, Fill, Prime, Look}
+		c.Smooth = []StageKind{Sand, Fill, Prime, Look}
 	}
 	return c.Stages()
 }
@@ -158,7 +158,7 @@ const (
 
 // Stage is one field of a piece's strip.
 type Stage struct {
-	Kind    Kind
+	Kind    StageKind
 	Mark    Mark
 	Planned float64   // minutes of hands
 	Book    float64   // of them, by the rate book alone; 0: not known
@@ -236,7 +236,7 @@ func (s Stages) WaitedFor() string { return s.waitedFor() }
 // Back says what a look that fails the piece does: the look is struck through and
 // the stages from the last `to` before it are repeated after it. The repeat comes
 // back in order, with the plan of the stages it repeats.
-func (s Stages) Back(to Kind) (repeat []Stage, err error) {
+func (s Stages) Back(to StageKind) (repeat []Stage, err error) {
 	now := s.Now()
 	if now == len(s) {
 		return nil, ErrFinished
@@ -259,7 +259,7 @@ func (s Stages) Back(to Kind) (repeat []Stage, err error) {
 	return nil, fmt.Errorf("the piece has not been through %q", to.Manner().Name)
 }
 
-func contains(stages []Stage, k Kind) bool {
+func contains(stages []Stage, k StageKind) bool {
 	for _, s := range stages {
 		if s.Kind == k {
 			return true
@@ -270,12 +270,12 @@ func contains(stages []Stage, k Kind) bool {
 
 // BackTo lists where the stage that is next can send the piece: to every stage
 // done before it, the print included, nearest first.
-func (s Stages) BackTo() (kinds []Kind) {
+func (s Stages) BackTo() (kinds []StageKind) {
 	now := s.Now()
 	if now == len(s) || s[now].Kind == Print {
 		return nil
 	}
-	seen := map[Kind]bool{Look: true}
+	seen := map[StageKind]bool{Look: true}
 	for i := now - 1; i >= 0; i-- {
 		if k := s[i].Kind; !seen[k] && s[i].Mark == Done {
 			seen[k] = true

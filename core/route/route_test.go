@@ -9,14 +9,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func strip(kinds ...Kind) (s Stages) {
+func strip(kinds ...StageKind) (s Stages) {
 	for _, k := range kinds {
 		s = append(s, Stage{Kind: k, Mark: Todo, Planned: 5})
 	}
 	return s
 }
 
-func kinds(stages []Stage) (out []Kind) {
+func kinds(stages []Stage) (out []StageKind) {
 	for _, s := range stages {
 		out = append(out, s.Kind)
 	}
@@ -24,8 +24,8 @@ func kinds(stages []Stage) (out []Kind) {
 }
 
 func TestRoutes(t *testing.T) {
-	assert.Equal(t, []Kind{Print, Wash, Strip, Cure, Pack}, For("resin", Raw))
-	assert.Equal(t, []Kind{Print, Strip, Fill, Sand, Prime, Look, Pack}, For("filament", Primed))
+	assert.Equal(t, []StageKind{Print, Wash, RemoveSupports, Cure, Pack}, For("resin", Raw))
+	assert.Equal(t, []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Look, Pack}, For("filament", Primed))
 	painted := For("resin", Painted)
 	assert.Equal(t, Pack, painted[len(painted)-1])
 	assert.Contains(t, painted, Shade)
@@ -48,7 +48,7 @@ func TestCautionsStandAtTheirStage(t *testing.T) {
 	assert.Contains(t, Wash.Manner().Caution, "no flame")
 	assert.Contains(t, Sand.Manner().Caution, "respirator")
 	assert.Contains(t, Prime.Manner().Caution, "organic-vapour")
-	for _, k := range []Kind{Print, Wash, Cure, Sand, Fill, Prime, Base, Shade, Clear, Strip} {
+	for _, k := range []StageKind{Print, Wash, Cure, Sand, Fill, Prime, Base, Shade, Clear, RemoveSupports} {
 		assert.Contains(t, k.Manner().Caution, "safety data sheet", k)
 	}
 }
@@ -70,14 +70,14 @@ func TestStampingInOrder(t *testing.T) {
 }
 
 func TestSendingBackRepeatsInOrder(t *testing.T) {
-	s := strip(Print, Wash, Strip, Cure, Sand, Fill, Prime, Look, Base, Pack)
+	s := strip(Print, Wash, RemoveSupports, Cure, Sand, Fill, Prime, Look, Base, Pack)
 	for i := range 7 {
 		s[i].Mark = Done
 	}
-	assert.Equal(t, []Kind{Prime, Fill, Sand, Cure, Strip, Wash, Print}, s.BackTo())
+	assert.Equal(t, []StageKind{Prime, Fill, Sand, Cure, RemoveSupports, Wash, Print}, s.BackTo())
 	repeat, err := s.Back(Fill)
 	require.NoError(t, err)
-	assert.Equal(t, []Kind{Fill, Prime, Look}, kinds(repeat))
+	assert.Equal(t, []StageKind{Fill, Prime, Look}, kinds(repeat))
 
 	// The same again after the repeat was done: the second round starts at the second fill.
 	s[7].Mark = SentBack
@@ -85,10 +85,10 @@ func TestSendingBackRepeatsInOrder(t *testing.T) {
 	s[8].Mark, s[9].Mark = Done, Done
 	repeat, err = s.Back(Fill)
 	require.NoError(t, err)
-	assert.Equal(t, []Kind{Fill, Prime, Look}, kinds(repeat))
+	assert.Equal(t, []StageKind{Fill, Prime, Look}, kinds(repeat))
 	repeat, err = s.Back(Print)
 	require.NoError(t, err)
-	assert.Equal(t, []Kind{Print, Wash, Strip, Cure, Sand, Fill, Prime, Look}, kinds(repeat))
+	assert.Equal(t, []StageKind{Print, Wash, RemoveSupports, Cure, Sand, Fill, Prime, Look}, kinds(repeat))
 
 	_, err = s.Back(Shade)
 	assert.ErrorContains(t, err, "shades")

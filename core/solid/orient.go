@@ -10,9 +10,9 @@ import (
 	"sakuji/core/mesh"
 )
 
-// Standing is one way for a part to stand, with what it would cost.
-type Standing struct {
-	Matrix          [9]float64 `json:"matrix"` // by rows: turns the file's coordinates into standing ones
+// Orientation is one way for a part to stand, with what it would cost.
+type Orientation struct {
+	Matrix          [9]float64 `json:"matrix"` // by rows: turns the file's coordinates into those of the plate
 	HeightMM        float64    `json:"height_mm"`
 	SupportMM3      float64    `json:"support_mm3"`
 	ContactMM2      float64    `json:"contact_mm2"` // of faces that supports must hold, seen from below
@@ -40,46 +40,46 @@ type Wishes struct {
 	Seen mesh.Vec `json:"seen"` // from where the part will be looked at: scars there count three times. None when zero
 }
 
-// ResinWishes and FilamentWishes are the house's: resin minds the pull of large layers
+// ResinWishes and FilamentWishes are the studio’s: resin minds the pull of large layers
 // and scars, filament the material and hours of supports. Source: common practice.
 var (
 	ResinWishes    = Wishes{Time: 1, Support: 0.5, Scar: 1.5, Layer: 1.5, Drain: 1}
 	FilamentWishes = Wishes{Time: 1, Support: 2, Scar: 1, Layer: 0, Strength: 1}
 )
 
-// listed is how many standings are worked out exactly.
+// listed is how many orientations are worked out exactly.
 const listed = 5
 
-// apartDeg is how much two listed standings differ at least.
+// apartDeg is how much two listed orientations differ at least.
 const apartDeg = 20.0
 
-// OrientSlices is how many slices a listed standing is cut into.
+// OrientSlices is how many slices a listed orientation is cut into.
 const OrientSlices = 120
 
-// Orient looks for good ways to stand. The given number of directions, spread evenly
+// Orient looks for good orientations. The given number of directions, spread evenly
 // over the sphere [published: Gonzalez, Measurement of areas on a sphere using
 // Fibonacci lattices, 2010], and those that lay a large flat face on the plate are
 // ranked by quick figures: from the areas of facets by their normals, and from the
 // outermost vertices, so that the number of triangles hardly matters. The best few,
 // at least 20° apart, are then worked out with the same grids as everything else.
 // supportOfRoom is the share of the room under overhangs that supports fill; minutes
-// is asked of every listed standing.
-func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minutes func(Profile, Overhang) float64) []Standing {
+// is asked of every listed orientation.
+func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minutes func(Profile, Overhang) float64) []Orientation {
 	if len(m.Triangles) == 0 || directions < 1 {
 		return nil
 	}
 	q := newQuick(m)
 	downs := append(sphere(directions), q.flat()...)
 	downs = append(downs, mesh.Vec{Z: -1}) // as it stands
-	ranked := make([]Standing, len(downs))
+	ranked := make([]Orientation, len(downs))
 	for i, d := range downs {
-		ranked[i] = q.standing(d, w.Seen)
+		ranked[i] = q.orientation(d, w.Seen)
 	}
 	w.Score(ranked)
-	slices.SortStableFunc(ranked, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
-	var best []Standing
+	slices.SortStableFunc(ranked, func(a, b Orientation) int { return cmp.Compare(b.Score, a.Score) })
+	var best []Orientation
 	for _, s := range ranked {
-		if len(best) < listed && !slices.ContainsFunc(best, func(o Standing) bool { return o.Down.Dot(s.Down) > math.Cos(apartDeg*math.Pi/180) }) {
+		if len(best) < listed && !slices.ContainsFunc(best, func(o Orientation) bool { return o.Down.Dot(s.Down) > math.Cos(apartDeg*math.Pi/180) }) {
 			best = append(best, s)
 		}
 	}
@@ -98,7 +98,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	close(next)
 	wait.Wait()
 	w.Score(best)
-	slices.SortStableFunc(best, func(a, b Standing) int { return cmp.Compare(b.Score, a.Score) })
+	slices.SortStableFunc(best, func(a, b Orientation) int { return cmp.Compare(b.Score, a.Score) })
 	return best
 }
 
@@ -121,9 +121,9 @@ func SeenScars(m *mesh.Mesh, down, seen mesh.Vec) (mm2 float64) {
 	return mm2
 }
 
-// Stand works one way to stand out.
-func Stand(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Standing {
-	s := Standing{Down: down, Matrix: Turn(down)}
+// Stand works one orientation out.
+func Stand(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Orientation {
+	s := Orientation{Down: down, Matrix: Turn(down)}
 	turned := Turned(m, s.Matrix)
 	o, p := OverhangOf(turned, OverhangDeg), ProfileOf(turned, OrientSlices)
 	s.HeightMM, s.SupportMM3, s.ContactMM2 = p.HeightMM, supportOfRoom*o.VolumeMM3, o.AreaMM2
@@ -188,15 +188,15 @@ func sphere(n int) []mesh.Vec {
 	return out
 }
 
-// Score gives each standing its share of the best in every wish, weighted.
-func (w Wishes) Score(list []Standing) {
+// Score gives each orientation its share of the best in every wish, weighted.
+func (w Wishes) Score(list []Orientation) {
 	measures := []struct {
 		weight float64
-		of     func(*Standing) float64
+		of     func(*Orientation) float64
 	}{
-		{w.Time, func(s *Standing) float64 { return s.Minutes }}, {w.Support, func(s *Standing) float64 { return s.SupportMM3 }},
-		{w.Scar, func(s *Standing) float64 { return s.ContactMM2 + 2*s.SeenMM2 }}, {w.Layer, func(s *Standing) float64 { return s.LargestLayerMM2 }},
-		{w.Drain, func(s *Standing) float64 { return s.DrainMM3 }}, {w.Strength, func(s *Standing) float64 { return s.Weakness }},
+		{w.Time, func(s *Orientation) float64 { return s.Minutes }}, {w.Support, func(s *Orientation) float64 { return s.SupportMM3 }},
+		{w.Scar, func(s *Orientation) float64 { return s.ContactMM2 + 2*s.SeenMM2 }}, {w.Layer, func(s *Orientation) float64 { return s.LargestLayerMM2 }},
+		{w.Drain, func(s *Orientation) float64 { return s.DrainMM3 }}, {w.Strength, func(s *Orientation) float64 { return s.Weakness }},
 	}
 	total := w.Time + w.Support + w.Scar + w.Layer + w.Drain + w.Strength
 	for i := range list {
@@ -337,10 +337,10 @@ func (q *quick) flat() []mesh.Vec {
 	return out
 }
 
-// standing is a quick figure of each thing: time by height, support by the room under
+// orientation is a quick figure of each thing: time by height, support by the room under
 // groups of facets, scars by their area, the layer by the mean section.
-func (q *quick) standing(down, seen mesh.Vec) Standing {
-	s := Standing{Down: down}
+func (q *quick) orientation(down, seen mesh.Vec) Orientation {
+	s := Orientation{Down: down}
 	low, high := math.Inf(1), math.Inf(-1)
 	for _, p := range q.outer {
 		h := -p.Dot(down)

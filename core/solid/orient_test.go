@@ -78,7 +78,7 @@ func TestTurnProperty(t *testing.T) {
 func TestQuickFiguresRankWell(t *testing.T) {
 	m, _ := bunnyAndReference(t)
 	best := Orient(m, 400, ResinWishes, 0.06, byHeight)
-	all := []Standing{best[0]}
+	all := []Orientation{best[0]}
 	for _, d := range sphere(60) {
 		all = append(all, Stand(m, d, 0.06, byHeight))
 	}
@@ -92,7 +92,7 @@ func TestQuickFiguresRankWell(t *testing.T) {
 	assert.LessOrEqual(t, better, 6, "a tenth of all at most is better than the one found")
 }
 
-// Scars on the side that is looked at count, by plain geometry, and the best way to stand
+// Scars on the side that is looked at count, by plain geometry, and the best orientation
 // keeps them off it.
 func TestSeenFacesAreSpared(t *testing.T) {
 	b := block(10, 20, 30)

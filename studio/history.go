@@ -9,13 +9,13 @@ import (
 	"sakuji/core/route"
 )
 
-// Taught is what the studio's own past says; nothing of it is there in a new studio.
-type Taught struct {
-	Logged   map[string]map[route.Kind]finish.Logged // by process
-	Practice map[int64]finish.Practice               // by person
-	Wages    map[int64]rates.Figure                  // by person, where one has a wage of their own
-	Printed  map[int64]bool                          // models of which a print came out well
-	Failed   map[[2]int64]FailedRuns                 // by machine and material
+// History is what the studio's own past says; nothing of it is there in a new studio.
+type History struct {
+	Logged   map[string]map[route.StageKind]finish.Logged // by process
+	Practice map[int64]finish.Practice                    // by person
+	Wages    map[int64]rates.Figure                       // by person, where one has a wage of their own
+	Printed  map[int64]bool                               // models of which a print came out well
+	Failed   map[[2]int64]FailedRuns                      // by machine and material
 }
 
 // FailedRuns is what runs of one machine with one material came to.
@@ -28,11 +28,11 @@ type FailedRuns struct {
 // rate, as if it had been seen for failure.trust hours, and the machine's own hours on top
 // (the mean of a gamma-distributed rate after Poisson counts); the machine's with all its
 // materials stands between the two.
-func (h House) FailurePerHour(m Machine, material Material) rates.Figure {
+func (h Shop) FailurePerHour(m Machine, material Material) rates.Figure {
 	book := h.Book.Get("failure." + m.Process)
 	trust := h.Book.V("failure.trust")
 	var all FailedRuns
-	for key, f := range h.Taught.Failed {
+	for key, f := range h.History.Failed {
 		if key[0] == m.ID {
 			all.Hours, all.Fails = all.Hours+f.Hours, all.Fails+f.Fails
 		}
@@ -41,7 +41,7 @@ func (h House) FailurePerHour(m Machine, material Material) rates.Figure {
 		return book
 	}
 	rate := (all.Fails + trust*book.Value) / (all.Hours + trust)
-	own := h.Taught.Failed[[2]int64{m.ID, material.ID}]
+	own := h.History.Failed[[2]int64{m.ID, material.ID}]
 	rate = (own.Fails + trust*rate) / (own.Hours + trust)
 	return rates.Of(fmt.Sprintf("runs of %s that fail, per hour: %s of %s h; the book says %s", m.Name, rates.Number(all.Fails), rates.Number(math.Round(all.Hours)), rates.Number(book.Value)), rate, "1/h", rates.Logged)
 }

@@ -16,8 +16,8 @@ import (
 )
 
 func TestMakingRefuses(t *testing.T) {
-	for says, m := range map[string]Making{
-		"finish route":     {School: "magic"},
+	for says, m := range map[string]ItemOptions{
+		"finish route":     {FinishRoute: "magic"},
 		"eyes":             {Features: finish.Features{Eyes: -1}},
 		"edges and seams":  {SeamMM: math.NaN()},
 		"fitting out":      {Features: finish.Features{FitHours: 2000}},
@@ -38,7 +38,7 @@ func TestMakingRefuses(t *testing.T) {
 		}
 		assert.True(t, found, "%s: %v", says, m.Check())
 	}
-	assert.Empty(t, Making{DetailFactor: 2, DetailWhy: "lace", Weapon: "no", School: "gaps"}.Check())
+	assert.Empty(t, ItemOptions{DetailFactor: 2, DetailWhy: "lace", Weapon: "no", FinishRoute: "gaps"}.Check())
 }
 
 func TestWeaponsByName(t *testing.T) {
@@ -56,21 +56,21 @@ func TestVariantOfAnItem(t *testing.T) {
 	it := item(block(40, 40, 40), process.Resin, route.Painted, 2, 1)
 	it.Parts[0].WallMM = 2
 	stood := func(p Part, _ string) (Model, int64) { return p.Model, 9 }
-	v := Variant{Tier: route.Raw, Process: process.Filament, School: "gaps", Factor: 0.5, CutInto: 3}
+	v := Variant{Tier: route.Raw, Process: process.Filament, FinishRoute: "gaps", Factor: 0.5, CutInto: 3}
 	got := v.Of(h, it, stood)
 	assert.Equal(t, route.Raw, got.Tier)
-	assert.Equal(t, "gaps", got.School)
+	assert.Equal(t, "gaps", got.FinishRoute)
 	assert.InDelta(t, it.Scale/2, got.Scale, 1e-12)
 	p := got.Parts[0]
 	assert.Equal(t, process.Filament, p.Process)
 	assert.Zero(t, p.WallMM, "filament has its own walls")
-	assert.EqualValues(t, 9, p.StandingID)
+	assert.EqualValues(t, 9, p.OrientationID)
 	assert.Equal(t, 3, p.CutInto)
 	assert.Equal(t, process.Resin, it.Parts[0].Process, "the item itself stays as it was")
 	back := Variant{Process: process.Resin}.Of(h, got, stood)
 	assert.Equal(t, 2.0, back.Parts[0].WallMM, "thick: hollowed, as usual")
 	assert.Equal(t, it, Variant{}.Of(h, it, stood))
-	for _, bad := range []Variant{{}, {Name: "x", Tier: "gold"}, {Name: "x", Process: "wood"}, {Name: "x", Factor: 1e6}, {Name: "x", Factor: math.NaN()}, {Name: "x", CutInto: 13}, {Name: "x", School: "magic"}} {
+	for _, bad := range []Variant{{}, {Name: "x", Tier: "gold"}, {Name: "x", Process: "wood"}, {Name: "x", Factor: 1e6}, {Name: "x", Factor: math.NaN()}, {Name: "x", CutInto: 13}, {Name: "x", FinishRoute: "magic"}} {
 		assert.Error(t, bad.Check())
 	}
 	assert.NoError(t, Variant{Name: "x"}.Check())
@@ -115,7 +115,7 @@ func TestDifferencesAreComplete(t *testing.T) {
 	assert.Empty(t, Differences([]Item{it}, []Item{it}))
 	for what, change := range map[string]func(*Item){
 		"copies": func(i *Item) { i.Copies = 2 }, "finish": func(i *Item) { i.Tier = route.Primed }, "size": func(i *Item) { i.Scale = 2 },
-		"counted": func(i *Item) { i.Features.Eyes = 2 }, "finish route": func(i *Item) { i.School = "skin" }, "besides": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
+		"counted": func(i *Item) { i.Features.Eyes = 2 }, "finish route": func(i *Item) { i.FinishRoute = "skin" }, "besides": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
 		"process": func(i *Item) { i.Parts[0].Process = process.Filament }, "wall": func(i *Item) { i.Parts[0].WallMM = 2 }, "name": func(i *Item) { i.Title = "other" },
 		"pieces": func(i *Item) { i.Parts[0].CutInto = 2 }, "of each": func(i *Item) { i.Parts[0].Copies = 2 }, "joined": func(i *Item) { i.Apart = true },
 	} {
@@ -139,7 +139,7 @@ func TestFailuresOfAMachine(t *testing.T) {
 	require.Equal(t, process.Resin, m.Process)
 	book := h.FailurePerHour(m, mat)
 	assert.Equal(t, 0.012, book.Value)
-	h.Taught.Failed = map[[2]int64]FailedRuns{{m.ID, mat.ID}: {Hours: 120, Fails: 3}}
+	h.History.Failed = map[[2]int64]FailedRuns{{m.ID, mat.ID}: {Hours: 120, Fails: 3}}
 	all := (3 + 120*0.012) / 240
 	assert.InDelta(t, (3+120*all)/240, h.FailurePerHour(m, mat).Value, 1e-12)
 	assert.InDelta(t, (0+120*all)/120, h.FailurePerHour(m, Material{ID: 77}).Value, 1e-12, "another material: the machine's own")

@@ -13,10 +13,10 @@ import (
 	"sakuji/core/route"
 )
 
-// Making is what is asked of an item beside its parts: how it is smoothed, what is counted
+// ItemOptions is what is asked of an item beside its parts: how it is smoothed, what is counted
 // on it, what it takes besides prints.
-type Making struct {
-	School       string          `json:"school,omitempty"` // finish route; empty: the house's
+type ItemOptions struct {
+	FinishRoute  string          `json:"school,omitempty"` // finish route; empty: the studio’s
 	Features     finish.Features `json:"features"`
 	DetailFactor float64         `json:"detail_factor,omitempty"` // in place of what the mesh says; 0: the mesh says it
 	DetailWhy    string          `json:"detail_why,omitempty"`
@@ -33,9 +33,9 @@ type Making struct {
 const MostExtras = 40
 
 // Check says what is wrong with a making.
-func (m Making) Check() (wrong []string) {
-	if _, ok := finish.SchoolOf(m.School); m.School != "" && !ok {
-		wrong = append(wrong, "there is no finish route "+m.School)
+func (m ItemOptions) Check() (wrong []string) {
+	if _, ok := finish.RouteOf(m.FinishRoute); m.FinishRoute != "" && !ok {
+		wrong = append(wrong, "there is no finish route "+m.FinishRoute)
 	}
 	f := m.Features
 	for what, n := range map[string]int{"eyes": f.Eyes, "faces": f.Faces, "letters": f.Letters, "small things": f.Small, "colours": f.Colours} {
@@ -88,7 +88,7 @@ func (i Item) AskWeapon() bool {
 	})
 }
 
-// Terms are what an order's price has of its own; what is not said is the house's.
+// Terms are what an order's price has of its own; what is not said is the studio’s.
 type Terms struct {
 	MarginPercent  *float64 `json:"margin_percent,omitempty"`
 	DepositPercent *float64 `json:"deposit_percent,omitempty"`
@@ -100,14 +100,14 @@ type Terms struct {
 	WageMinor      int64    `json:"wage_minor,omitempty"`  // an hour of anybody's hands; 0: as book and persons have it
 }
 
-// At is the house with the wage that the terms name.
-func (h House) At(t Terms) House {
+// At is the studio with the wage that the terms name.
+func (h Shop) At(t Terms) Shop {
 	if t.WageMinor <= 0 {
 		return h
 	}
 	wage := float64(t.WageMinor) / math.Pow10(int(Digits(h.Studio.Currency)))
 	h.Book = h.Book.With(map[string]float64{"wage": wage, "wage.paint": wage, "wage.sculpt": wage})
-	h.Taught.Wages = nil
+	h.History.Wages = nil
 	return h
 }
 
@@ -131,23 +131,23 @@ func (t Terms) with(q quote.Terms) quote.Terms {
 	return q
 }
 
-// Terms are the house's with an order's own.
-func (h House) Terms(t Terms) quote.Terms {
+// Terms are the studio’s with an order's own.
+func (h Shop) Terms(t Terms) quote.Terms {
 	digits := Digits(h.Studio.Currency)
 	return t.with(quote.Terms{MarginPercent: h.Book.V("margin"), TaxPercent: h.Studio.TaxPercent, DepositPercent: h.Book.V("deposit"),
 		LeastMinor: quote.Minor(h.Book.V("least"), digits), RoundMinor: quote.Minor(h.Book.V("round.to"), digits)})
 }
 
-// Ways are choices of the house that are not figures.
-type Ways struct {
-	Schools map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
-	Codes   map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
+// Defaults are choices of the studio that are not figures.
+type Defaults struct {
+	FinishRoutes  map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
+	DiscountCodes map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
 }
 
-// School is the house's finish route for a process and tier.
-func (w Ways) School(processName, tier string) string {
-	if key, ok := w.Schools[processName+" "+tier]; ok {
-		if _, known := finish.SchoolOf(key); known {
+// FinishRoute is the studio’s finish route for a process and tier.
+func (w Defaults) FinishRoute(processName, tier string) string {
+	if key, ok := w.FinishRoutes[processName+" "+tier]; ok {
+		if _, known := finish.RouteOf(key); known {
 			return key
 		}
 	}
@@ -156,16 +156,16 @@ func (w Ways) School(processName, tier string) string {
 
 // Variant is another way to make an order: what it says replaces what the items say.
 type Variant struct {
-	ID       int64   `json:"-"`
-	OrderID  int64   `json:"-"`
-	Position int     `json:"-"`
-	Name     string  `json:"name"`
-	Tier     string  `json:"tier,omitempty"`
-	Process  string  `json:"process,omitempty"`
-	School   string  `json:"school,omitempty"`
-	Factor   float64 `json:"factor,omitempty"`   // times as large; 0: as it is
-	CutInto  int     `json:"cut_into,omitempty"` // 1: in one; 0: as it is
-	Offered  bool    `json:"offered,omitempty"`  // the client may choose it
+	ID          int64   `json:"-"`
+	OrderID     int64   `json:"-"`
+	Position    int     `json:"-"`
+	Name        string  `json:"name"`
+	Tier        string  `json:"tier,omitempty"`
+	Process     string  `json:"process,omitempty"`
+	FinishRoute string  `json:"school,omitempty"`
+	Factor      float64 `json:"factor,omitempty"`   // times as large; 0: as it is
+	CutInto     int     `json:"cut_into,omitempty"` // 1: in one; 0: as it is
+	Offered     bool    `json:"offered,omitempty"`  // the client may choose it
 }
 
 // MostVariants is how many variants of an order stand beside it: four in all.
@@ -185,20 +185,20 @@ func (v Variant) Check() error {
 	case v.CutInto < 0 || v.CutInto > process.MostParts:
 		return fmt.Errorf("cut into %d at most", process.MostParts)
 	}
-	if _, ok := finish.SchoolOf(v.School); v.School != "" && !ok {
-		return fmt.Errorf("there is no finish route %s", v.School)
+	if _, ok := finish.RouteOf(v.FinishRoute); v.FinishRoute != "" && !ok {
+		return fmt.Errorf("there is no finish route %s", v.FinishRoute)
 	}
 	return nil
 }
 
 // Of is an item made so. stood gives a model as it stands for another process.
-func (v Variant) Of(h House, it Item, stood func(p Part, processName string) (Model, int64)) Item {
+func (v Variant) Of(h Shop, it Item, stood func(p Part, processName string) (Model, int64)) Item {
 	it.Parts = slices.Clone(it.Parts)
 	if v.Tier != "" {
 		it.Tier = v.Tier
 	}
-	if v.School != "" {
-		it.School = v.School
+	if v.FinishRoute != "" {
+		it.FinishRoute = v.FinishRoute
 	}
 	if v.Factor != 0 {
 		it.Scale *= v.Factor
@@ -218,7 +218,7 @@ func (v Variant) Of(h House, it Item, stood func(p Part, processName string) (Mo
 		}
 		m, _ := h.Material(0, v.Process)
 		p.MaterialID = m.ID
-		p.Model, p.StandingID = stood(*p, v.Process)
+		p.Model, p.OrientationID = stood(*p, v.Process)
 	}
 	return it
 }
@@ -257,7 +257,7 @@ func Differences(before, after []Item) (out []Change) {
 		}
 		add(it.Title, "copies", fmt.Sprint(was.Copies), fmt.Sprint(it.Copies))
 		add(it.Title, "finish", route.TierName(was.Tier), route.TierName(it.Tier))
-		add(it.Title, "finish route", schoolText(was.School), schoolText(it.School))
+		add(it.Title, "finish route", routeText(was.FinishRoute), routeText(it.FinishRoute))
 		add(it.Title, "size", rates.Number(100*was.Scale)+" %", rates.Number(100*it.Scale)+" %")
 		add(it.Title, "counted on it", was.countText(), it.countText())
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
@@ -296,8 +296,8 @@ func Differences(before, after []Item) (out []Change) {
 	return out
 }
 
-func schoolText(key string) string {
-	if s, ok := finish.SchoolOf(key); ok {
+func routeText(key string) string {
+	if s, ok := finish.RouteOf(key); ok {
 		return s.Name
 	}
 	return "the house’s"
@@ -310,7 +310,7 @@ func wallText(mm float64) string {
 	return rates.Number(mm) + " mm"
 }
 
-func (m Making) countText() string {
+func (m ItemOptions) countText() string {
 	var out []string
 	f := m.Features
 	for _, c := range []struct {
@@ -339,7 +339,7 @@ func (m Making) countText() string {
 	return joinAnd(out)
 }
 
-func (m Making) extraText() string {
+func (m ItemOptions) extraText() string {
 	var out []string
 	for _, e := range m.Extras {
 		out = append(out, e.What)

@@ -16,27 +16,27 @@ import (
 	"sakuji/core/solid"
 )
 
-// Standing is a way for a model to stand on its plate, for one process.
-type Standing struct {
+// Orientation is a way for a model to stand on its plate, for one process.
+type Orientation struct {
 	ID      int64
 	ModelID int64
 	Process string
-	Facts   StandingFacts
-	Shape   ModelShape // of it standing so, at the size of the file
+	Facts   OrientationFacts
+	Shape   ModelShape // of it orientation so, at the size of the file
 	Taken   bool       // new parts stand so
 	At      time.Time
 }
 
-// StandingFacts are what a person chooses by.
-type StandingFacts struct {
-	solid.Standing
+// OrientationFacts are what a person chooses by.
+type OrientationFacts struct {
+	solid.Orientation
 	Down     mesh.Vec           `json:"down"` // the file's direction that points at the plate
 	Low      mesh.Vec           `json:"low"`  // the lower corner of its box as it stands
 	AsFile   bool               `json:"as_file,omitempty"`
 	Tips     int                `json:"tips"` // of supports
 	Islands  int                `json:"islands"`
 	TipsMM2  float64            `json:"tips_mm2"`
-	Flat     *FlatStanding      `json:"flat,omitempty"` // straight on the plate instead, where it has a foot to stand on
+	Flat     *FlatOrientation   `json:"flat,omitempty"` // straight on the plate instead, where it has a foot to stand on
 	Loose    int                `json:"loose"`          // bodies that nothing but supports joins to the rest
 	OnPart   int                `json:"on_part"`        // tips whose pillar stands on the part
 	Out      []solid.OutOfReach `json:"out"`            // where nobody takes supports out; places as the file stands
@@ -45,9 +45,9 @@ type StandingFacts struct {
 	Wishes   solid.Wishes       `json:"wishes"`
 }
 
-// FlatStanding is a resin part set straight on its plate: next to no supports outside, but
+// FlatOrientation is a resin part set straight on its plate: next to no supports outside, but
 // it comes off by force, and what its foot encloses is a cup. Source: common practice.
-type FlatStanding struct {
+type FlatOrientation struct {
 	Tips    int     `json:"tips"`
 	FootMM2 float64 `json:"foot_mm2"`
 	CupsMM3 float64 `json:"cups_mm3"`
@@ -56,7 +56,7 @@ type FlatStanding struct {
 // leastFoot is how much of its shadow a foot must be to stand on. Source: from memory.
 const leastFoot = 0.25
 
-// keptContacts is how many contacts of a standing are kept to be shown.
+// keptContacts is how many contacts of an orientation are kept to be shown.
 const keptContacts = 600
 
 // PrintHeightMM is how high the model stands on its plate, at the size of the file.
@@ -67,8 +67,8 @@ func (m Model) PrintHeightMM() float64 {
 	return m.Measures.SizeMM[2]
 }
 
-// Stood is the model as it stands on its plate.
-func (m Model) Stood(s Standing) Model {
+// Oriented is the model as it stands on its plate.
+func (m Model) Oriented(s Orientation) Model {
 	if s.ID == 0 {
 		return m
 	}
@@ -87,11 +87,11 @@ func PegCount(m Model) int {
 }
 
 // ShapeOf is a version's shape when it stands so.
-func (s Standing) ShapeOf(soup *mesh.Soup) ModelShape {
+func (s Orientation) ShapeOf(soup *mesh.Soup) ModelShape {
 	return shapeOf(solid.Turned(soup.Weld(), s.Facts.Matrix))
 }
 
-// WishesFor are the house's for a process.
+// WishesFor are the studio’s for a process.
 func WishesFor(processName string) solid.Wishes {
 	if processName == process.Resin {
 		return solid.ResinWishes
@@ -107,12 +107,12 @@ func HoldingFor(processName string) solid.Holding {
 	return solid.FilamentHolding
 }
 
-// triedDirections is how many ways to stand are looked at first.
+// triedDirections is how many orientations are looked at first.
 const triedDirections = 500
 
-// StandModel looks for good ways to stand for a process, as the file stands among them,
+// OrientModel looks for good orientations for a process, as the file stands among them,
 // the best first. told is called with the share done before each step and may stop it.
-func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told func(float64, string) error) ([]Standing, error) {
+func (h Shop) OrientModel(s *mesh.Soup, processName string, w solid.Wishes, told func(float64, string) error) ([]Orientation, error) {
 	m := s.Weld().Sound()
 	share := h.Book.V("support."+processName) / 100
 	minutes := h.runMinutes(processName)
@@ -121,7 +121,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 	}
 	found := solid.Orient(m, triedDirections, w, share, minutes)
 	as := solid.Stand(m, mesh.Vec{Z: -1}, share, minutes)
-	same := slices.IndexFunc(found, func(f solid.Standing) bool { return f.Down.Dot(as.Down) > math.Cos(math.Pi/180) })
+	same := slices.IndexFunc(found, func(f solid.Orientation) bool { return f.Down.Dot(as.Down) > math.Cos(math.Pi/180) })
 	if same < 0 {
 		same, found = len(found), append(found, as)
 	} else {
@@ -132,7 +132,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 	}
 	reach := solid.NewReach(m)
 	bodies, each := mesh.Bodies(s)
-	out := make([]Standing, len(found))
+	out := make([]Orientation, len(found))
 	for i, f := range found {
 		if err := told(0.4+0.55*float64(i)/float64(len(found)), fmt.Sprintf("holding it, way %d of %d", i+1, len(found))); err != nil {
 			return nil, err
@@ -142,7 +142,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		shape := shapeOf(turned)
 		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
 		sup := reach.Supports(f.Matrix, HoldingFor(processName))
-		facts := StandingFacts{Standing: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
+		facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
 		facts.Loose = hovering(bodies, each, f.Matrix)
 		for k, c := range sup.Contacts {
 			if c.Island {
@@ -162,7 +162,7 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 			if o := shape.Overhang; o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
 				flat := HoldingFor(processName)
 				flat.Raised = false
-				facts.Flat = &FlatStanding{Tips: len(reach.Supports(f.Matrix, flat).Contacts), FootMM2: o.FootprintMM2}
+				facts.Flat = &FlatOrientation{Tips: len(reach.Supports(f.Matrix, flat).Contacts), FootMM2: o.FootprintMM2}
 				for _, c := range solid.Cups(turned, true) {
 					facts.Flat.CupsMM3 += c.VolumeMM3
 				}
@@ -170,17 +170,17 @@ func (h House) StandModel(s *mesh.Soup, processName string, w solid.Wishes, told
 		} else {
 			facts.Weakness = solid.LayerWeakness(turned)
 		}
-		out[i] = Standing{Process: processName, Facts: facts, Shape: shape}
+		out[i] = Orientation{Process: processName, Facts: facts, Shape: shape}
 	}
-	list := make([]solid.Standing, len(out))
+	list := make([]solid.Orientation, len(out))
 	for i := range out {
-		list[i] = out[i].Facts.Standing
+		list[i] = out[i].Facts.Orientation
 	}
 	w.Score(list)
 	for i := range out {
 		out[i].Facts.Score = list[i].Score
 	}
-	slices.SortStableFunc(out, func(a, b Standing) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
+	slices.SortStableFunc(out, func(a, b Orientation) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
 	return out, nil
 }
 
@@ -225,8 +225,8 @@ func hovering(m *mesh.Mesh, bodies []mesh.Body, turn [9]float64) (n int) {
 	return n
 }
 
-// StripMinutes is what taking the supports of a standing off takes, of a copy at a scale.
-func (h House) StripMinutes(s Standing, scale float64) float64 {
+// StripMinutes is what taking the supports of an orientation off takes, of a copy at a scale.
+func (h Shop) StripMinutes(s Orientation, scale float64) float64 {
 	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, Tips: float64(s.Facts.Tips) * scale * scale, PiecesOnPlate: UsualPlate}
 	for _, w := range finish.Plan(h.Book, part) {
 		if w.Kind == "strip" {
@@ -236,8 +236,8 @@ func (h House) StripMinutes(s Standing, scale float64) float64 {
 	return 0
 }
 
-// runMinutes is the run time on the house's first machine of a process.
-func (h House) runMinutes(processName string) func(solid.Profile, solid.Overhang) float64 {
+// runMinutes is the run time on the studio’s first machine of a process.
+func (h Shop) runMinutes(processName string) func(solid.Profile, solid.Overhang) float64 {
 	var figures rates.Set
 	for _, k := range rates.Starting().Machines {
 		if k.Process == processName && figures == nil {
@@ -290,7 +290,7 @@ func Stations() []Station {
 }
 
 // tooSmall says at which stations a box does not fit, in plain words.
-func (h House) tooSmall(size [3]float64, processName, tier string) (out []string) {
+func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string) {
 	box := slices.Sorted(slices.Values(size[:]))
 	for _, s := range Stations() {
 		if s.Wet && processName != process.Resin || !s.Wet && tier == "raw" {
@@ -307,7 +307,7 @@ func (h House) tooSmall(size [3]float64, processName, tier string) (out []string
 
 // Choose compares every machine of the studio for a part at an item's scale and tier, the
 // one to take first, and says why in a sentence.
-func (h House) Choose(p Part, it Item, stood func(processName string) Model) (list []Choice, why string) {
+func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (list []Choice, why string) {
 	for _, m := range h.Machines {
 		if !m.Active {
 			continue
@@ -450,7 +450,7 @@ func (m Machine) Usable() [3]float64 {
 }
 
 // Splitting is what cutting a part's print depends on, on a machine.
-func (h House) Splitting(m Machine, minutes, sectionMM2 float64, atOnce bool) process.Splitting {
+func (h Shop) Splitting(m Machine, minutes, sectionMM2 float64, atOnce bool) process.Splitting {
 	perHour, _ := m.HourCost(h.Book)
 	return process.Splitting{
 		Minutes: minutes, FailurePerHour: h.Book.V("failure." + m.Process), AtOnce: atOnce,

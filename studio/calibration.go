@@ -6,9 +6,9 @@ import (
 	"time"
 )
 
-// Lesson is a time that a machine really took, or that the file prepared for it says it
+// TimedRun is a time that a machine really took, or that the file prepared for it says it
 // will, beside the one worked out by physics alone.
-type Lesson struct {
+type TimedRun struct {
 	MachineID int64
 	RunID     int64 // 0: from a prepared file
 	What      string
@@ -21,24 +21,24 @@ type Lesson struct {
 // it something else happened. Source: from memory.
 const believable = 2.5
 
-// Teaches reports whether the lesson is to be believed.
-func (l Lesson) Teaches() bool {
+// Believable reports whether the lesson is to be believed.
+func (l TimedRun) Believable() bool {
 	return l.OursMin > 0 && l.RealMin > 0 && l.RealMin < believable*l.OursMin && l.OursMin < believable*l.RealMin
 }
 
-// Learned is what lessons say of a machine.
-type Learned struct {
+// Calibration is what timed runs say of a machine.
+type Calibration struct {
 	Count int
 	Log   float64 // of the factor
 	Off   float64 // by how much physics alone was off, as a share, on average
 }
 
-// Learn takes the mean of the ratios' logarithms, drawn toward none as if three lessons had
+// Calibrate takes the mean of the ratios' logarithms, drawn toward none as if three timed runs had
 // said that physics is right: a few prove little.
-func Learn(list []Lesson) (out Learned) {
+func Calibrate(list []TimedRun) (out Calibration) {
 	const doubt = 3.0
 	for _, l := range list {
-		if l.Teaches() {
+		if l.Believable() {
 			ratio := math.Log(l.RealMin / l.OursMin)
 			out.Count++
 			out.Log += ratio
@@ -52,7 +52,7 @@ func Learn(list []Lesson) (out Learned) {
 }
 
 // Factor is what times by physics are multiplied with; 1 until something was learned.
-func (l Learned) Factor() float64 {
+func (l Calibration) Factor() float64 {
 	if l.Count == 0 {
 		return 1
 	}
@@ -60,7 +60,7 @@ func (l Learned) Factor() float64 {
 }
 
 // Text says in a line what was learned.
-func (l Learned) Text() string {
+func (l Calibration) Text() string {
 	switch {
 	case l.Count == 0:
 		return "not taught by a run yet"

@@ -22,9 +22,9 @@ func TestStandings(t *testing.T) {
 	defer s.Close()
 	at := time.UnixMilli(1_780_000_000_000).UTC()
 	soup := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 20, Z: 50})
-	way := func(down mesh.Vec) studio.Standing {
+	way := func(down mesh.Vec) studio.Orientation {
 		turn := solid.Turn(down)
-		st := studio.Standing{At: at, Facts: studio.StandingFacts{Down: down}}
+		st := studio.Orientation{At: at, Facts: studio.OrientationFacts{Down: down}}
 		st.Facts.Matrix = turn
 		st.Shape = st.ShapeOf(soup)
 		st.Facts.HeightMM = st.Shape.Profile.HeightMM
@@ -40,23 +40,23 @@ func TestStandings(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, "made together", back.Batch)
 
-		list := []studio.Standing{way(mesh.Vec{X: 1}), way(mesh.Vec{Y: 1})}
-		require.NoError(t, tx.SaveStandings(m.ID, "resin", list))
-		taken, err := tx.TakenStanding(m.ID, "resin")
+		list := []studio.Orientation{way(mesh.Vec{X: 1}), way(mesh.Vec{Y: 1})}
+		require.NoError(t, tx.SaveOrientations(m.ID, "resin", list))
+		taken, err := tx.ChosenOrientation(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Zero(t, taken)
-		parts, err := tx.TakeStanding(m.ID, "resin", list[0].ID)
+		parts, err := tx.ChooseOrientation(m.ID, "resin", list[0].ID)
 		require.NoError(t, err)
 		assert.Zero(t, parts, "no order prints it")
-		taken, err = tx.TakenStanding(m.ID, "resin")
+		taken, err = tx.ChosenOrientation(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Equal(t, list[0].ID, taken)
-		other, err := tx.TakenStanding(m.ID, "filament")
+		other, err := tx.ChosenOrientation(m.ID, "filament")
 		require.NoError(t, err)
 		assert.Zero(t, other)
 
-		require.NoError(t, tx.SaveStandings(m.ID, "resin", []studio.Standing{way(mesh.Vec{Z: 1})}))
-		got, err := tx.Standings(m.ID, "resin")
+		require.NoError(t, tx.SaveOrientations(m.ID, "resin", []studio.Orientation{way(mesh.Vec{Z: 1})}))
+		got, err := tx.Orientations(m.ID, "resin")
 		require.NoError(t, err)
 		require.Len(t, got, 2, "the taken one and the new one")
 		assert.True(t, got[0].Taken)
@@ -64,23 +64,23 @@ func TestStandings(t *testing.T) {
 		assert.Equal(t, mesh.Vec{X: 1}, got[0].Facts.Down)
 		assert.Equal(t, at, got[0].At)
 
-		stood, err := tx.ModelAsStood(m.ID, taken)
+		stood, err := tx.ModelOriented(m.ID, taken)
 		require.NoError(t, err)
 		assert.InDelta(t, 10, stood.PrintHeightMM(), 1e-6)
-		file, err := tx.ModelAsStood(m.ID, 0)
+		file, err := tx.ModelOriented(m.ID, 0)
 		require.NoError(t, err)
 		assert.InDelta(t, 50, file.PrintHeightMM(), 1e-6)
-		models, err := tx.PieceModels(studio.Piece{ID: 1, ModelID: m.ID, StandingID: taken}, studio.Piece{ID: 2, ModelID: m.ID})
+		models, err := tx.PieceModels(studio.Piece{ID: 1, ModelID: m.ID, OrientationID: taken}, studio.Piece{ID: 2, ModelID: m.ID})
 		require.NoError(t, err)
 		assert.InDelta(t, 10, models[1].PrintHeightMM(), 1e-6)
 		assert.InDelta(t, 50, models[2].PrintHeightMM(), 1e-6)
-		_, err = tx.ModelAsStood(m.ID, 999)
+		_, err = tx.ModelOriented(m.ID, 999)
 		assert.ErrorIs(t, err, ErrNotFound)
 
-		_, err = tx.TakeStanding(m.ID, "resin", 0)
+		_, err = tx.ChooseOrientation(m.ID, "resin", 0)
 		require.NoError(t, err)
-		require.NoError(t, tx.SaveStandings(m.ID, "resin", nil))
-		got, err = tx.Standings(m.ID, "resin")
+		require.NoError(t, tx.SaveOrientations(m.ID, "resin", nil))
+		got, err = tx.Orientations(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Empty(t, got, "what nothing stands in is gone")
 		return nil
@@ -97,13 +97,13 @@ func TestLessons(t *testing.T) {
 	require.NoError(t, s.Write(ctx, func(tx *Tx) error {
 		m := studio.Machine{Name: "Tarn", Process: "resin", Active: true}
 		require.NoError(t, tx.SaveMachine(&m))
-		l := studio.Lesson{MachineID: m.ID, What: "vase.gcode", OursMin: 90, RealMin: 100, At: at}
-		require.NoError(t, tx.AddLesson(l))
-		require.NoError(t, tx.AddLesson(l))
-		all, err := tx.Lessons()
+		l := studio.TimedRun{MachineID: m.ID, What: "vase.gcode", OursMin: 90, RealMin: 100, At: at}
+		require.NoError(t, tx.AddTimedRun(l))
+		require.NoError(t, tx.AddTimedRun(l))
+		all, err := tx.TimedRuns()
 		require.NoError(t, err)
-		assert.Equal(t, map[int64][]studio.Lesson{m.ID: {l, l}}, all)
-		assert.Error(t, tx.AddLesson(studio.Lesson{MachineID: m.ID, What: "nothing", At: at}), "the database refuses a time of nothing")
+		assert.Equal(t, map[int64][]studio.TimedRun{m.ID: {l, l}}, all)
+		assert.Error(t, tx.AddTimedRun(studio.TimedRun{MachineID: m.ID, What: "nothing", At: at}), "the database refuses a time of nothing")
 		return nil
 	}))
 }

@@ -7,41 +7,41 @@ import (
 	"sakuji/studio"
 )
 
-// Taught returns what the studio's own past says: what stages took against the book, who
+// History returns what the studio's own past says: what stages took against the book, who
 // has practised what, which models printed well, how often runs failed.
 //
 // Whatever changes it writes to the logbook, so that between two lines of it the answer
 // stays and is remembered.
-func (t *Tx) Taught() (out studio.Taught, err error) {
+func (t *Tx) History() (out studio.History, err error) {
 	if t.writing {
-		return t.taught()
+		return t.history()
 	}
 	newest, err := one(t, func(scan func(...any) error, id *int64) error { return scan(id) }, `SELECT coalesce(max(id), 0) FROM logbook`)
 	if err != nil {
 		return out, err
 	}
-	if was, ok := t.models.Load(taughtAt{}); ok && was.(taughtAt).newest == newest {
-		return *was.(taughtAt).what, nil
+	if was, ok := t.models.Load(historyAt{}); ok && was.(historyAt).newest == newest {
+		return *was.(historyAt).what, nil
 	}
-	out, err = t.taught()
+	out, err = t.history()
 	if err == nil {
-		t.models.Store(taughtAt{}, taughtAt{newest, &out})
+		t.models.Store(historyAt{}, historyAt{newest, &out})
 	}
 	return out, err
 }
 
-// taughtAt is what was taught by a line of the logbook.
-type taughtAt struct {
+// historyAt is what was learned by a line of the logbook.
+type historyAt struct {
 	newest int64
-	what   *studio.Taught
+	what   *studio.History
 }
 
-func (t *Tx) taught() (out studio.Taught, err error) {
-	out = studio.Taught{Logged: map[string]map[route.Kind]finish.Logged{}, Practice: map[int64]finish.Practice{}, Wages: map[int64]rates.Figure{},
+func (t *Tx) history() (out studio.History, err error) {
+	out = studio.History{Logged: map[string]map[route.StageKind]finish.Logged{}, Practice: map[int64]finish.Practice{}, Wages: map[int64]rates.Figure{},
 		Printed: map[int64]bool{}, Failed: map[[2]int64]studio.FailedRuns{}}
 	type logged struct {
 		process string
-		kind    route.Kind
+		kind    route.StageKind
 		finish.Logged
 	}
 	// What took ten times the book's minutes, or a tenth, was something else than the stage.
@@ -57,13 +57,13 @@ func (t *Tx) taught() (out studio.Taught, err error) {
 	}
 	for _, l := range list {
 		if out.Logged[l.process] == nil {
-			out.Logged[l.process] = map[route.Kind]finish.Logged{}
+			out.Logged[l.process] = map[route.StageKind]finish.Logged{}
 		}
 		out.Logged[l.process][l.kind] = l.Logged
 	}
 	type practice struct {
 		person int64
-		kind   route.Kind
+		kind   route.StageKind
 		n      int
 	}
 	done, err := rows(t, func(scan func(...any) error, p *practice) error { return scan(&p.person, &p.kind, &p.n) },

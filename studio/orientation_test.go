@@ -26,7 +26,7 @@ func TestStandModelTellsWhatHovers(t *testing.T) {
 	}
 	soup := meshtest.Together(hollow, mesh.SoupOf("stl", in), meshtest.Box(mesh.Vec{X: 150, Y: 100, Z: 120}, mesh.Vec{X: 10, Y: 10, Z: 10}))
 	var told []float64
-	list, err := house().StandModel(soup, process.Filament, solid.FilamentWishes, func(share float64, _ string) error {
+	list, err := house().OrientModel(soup, process.Filament, solid.FilamentWishes, func(share float64, _ string) error {
 		told = append(told, share)
 		return nil
 	})
@@ -49,7 +49,7 @@ func TestStandModelTellsWhatHovers(t *testing.T) {
 		assert.InDelta(t, s.Facts.HeightMM, s.Shape.Profile.HeightMM, 1e-9)
 		assert.Positive(t, house().StripMinutes(s, 1))
 	}
-	_, err = house().StandModel(soup, process.Filament, solid.FilamentWishes, func(share float64, _ string) error { return assert.AnError })
+	_, err = house().OrientModel(soup, process.Filament, solid.FilamentWishes, func(share float64, _ string) error { return assert.AnError })
 	assert.ErrorIs(t, err, assert.AnError)
 }
 
@@ -63,12 +63,12 @@ func TestStationsAndStood(t *testing.T) {
 	m := Model{}
 	m.Measures, m.Shape = MeasureModel(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 20, Z: 50}))
 	turned := solid.Turned(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 20, Z: 50}).Weld(), solid.Turn(mesh.Vec{X: 1}))
-	lying := m.Stood(Standing{ID: 7, Shape: shapeOf(turned)})
+	lying := m.Oriented(Orientation{ID: 7, Shape: shapeOf(turned)})
 	assert.InDelta(t, 10, lying.PrintHeightMM(), 1e-6)
 	assert.Equal(t, 50.0, m.PrintHeightMM())
 	assert.InDelta(t, 10, lying.Scaled(1).HeightMM, 1e-6)
 	assert.Equal(t, m.Face(), lying.Face(), "a client sees it as it will stand on a shelf")
-	assert.Equal(t, m.Shape, m.Stood(Standing{}).Shape)
+	assert.Equal(t, m.Shape, m.Oriented(Orientation{}).Shape)
 	assert.Equal(t, 3, PegCount(Model{How: Peg, Did: []mesh.Done{{Count: 3}}}))
 	assert.Equal(t, 1, PegCount(m))
 }
@@ -77,8 +77,8 @@ func TestStationsAndStood(t *testing.T) {
 // upside down so is a cup.
 func TestStraightOnThePlate(t *testing.T) {
 	none := func(float64, string) error { return nil }
-	asFile := func(s *mesh.Soup) *FlatStanding {
-		list, err := house().StandModel(s, process.Resin, solid.ResinWishes, none)
+	asFile := func(s *mesh.Soup) *FlatOrientation {
+		list, err := house().OrientModel(s, process.Resin, solid.ResinWishes, none)
 		require.NoError(t, err)
 		for _, s := range list {
 			if s.Facts.AsFile {

@@ -8,10 +8,10 @@ import (
 	"sakuji/core/route"
 )
 
-// School is a finish route: how a print is made smooth. Practitioners disagree, so all of
+// Route is a finish route: how a print is made smooth. Practitioners disagree, so all of
 // them can be priced for the same part. Source of routes and what they suit: common
 // practice.
-type School struct {
+type Route struct {
 	Key    string
 	Name   string
 	How    string
@@ -33,9 +33,9 @@ func GrainUM(p int) float64 {
 	return math.NaN()
 }
 
-// Step is one stage of a school, with the figures of the rate book that it goes by.
+// Step is one stage of a finish route, with the figures of the rate book that it goes by.
 type Step struct {
-	Kind   route.Kind
+	Kind   route.StageKind
 	Area   string  // minutes on a dm²; empty: none by area
 	Times  float64 // of it: a second round touches only what a look sent back; 0 counts as 1
 	Wait   string  // after it
@@ -69,7 +69,7 @@ func fill(by, putty string, times float64) Step {
 // again is the share of a first round that the next one touches. Source: from memory.
 const again = 0.35
 
-var schools = []School{
+var finishRoutes = []Route{
 	{Key: "putty", Name: "putty all over", How: "Thin putty rubbed over everything, P120 by power and by hand, filler primer, P180–P220, a second round, P320.",
 		Suits:  "filament; hard edges, helmets and housings",
 		Ladder: [][]int{{120}, {180, 220, 320}},
@@ -105,19 +105,19 @@ var schools = []School{
 		Steps: []Step{{Kind: route.Clay, Area: "clay.area", Wait: "clay.wait", Use: "clay.use", Of: "clay"}, primer, look}},
 }
 
-// Schools returns all finish routes.
-func Schools() []School { return slices.Clone(schools) }
+// Routes returns all finish routes.
+func Routes() []Route { return slices.Clone(finishRoutes) }
 
-// SchoolOf returns the school of a key.
-func SchoolOf(key string) (School, bool) {
-	at := slices.IndexFunc(schools, func(s School) bool { return s.Key == key })
+// RouteOf returns the finish route of a key.
+func RouteOf(key string) (Route, bool) {
+	at := slices.IndexFunc(finishRoutes, func(s Route) bool { return s.Key == key })
 	if at < 0 {
-		return School{}, false
+		return Route{}, false
 	}
-	return schools[at], true
+	return finishRoutes[at], true
 }
 
-// Usual is the school that a house begins with, for a process and tier.
+// Usual is the finish route that a house begins with, for a process and tier.
 func Usual(processName, tier string) string {
 	switch {
 	case tier == route.Raw:
@@ -128,8 +128,8 @@ func Usual(processName, tier string) string {
 	return "putty"
 }
 
-// Smooth lists the kinds of the school's steps.
-func (s School) Smooth() (kinds []route.Kind) {
+// Smooth lists the kinds of the finish route's steps.
+func (s Route) Smooth() (kinds []route.StageKind) {
 	for _, st := range s.Steps {
 		kinds = append(kinds, st.Kind)
 	}
