@@ -64,14 +64,7 @@ func refused(err error) error {
 	if err == nil {
 		return nil
 	}
-	return &Refusal{upper(err.Error())}
-}
-
-func upper(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	return &Refusal{studio.UpperFirst(err.Error())}
 }
 
 // NotFound reports that what was asked for is not there.

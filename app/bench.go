@@ -286,7 +286,7 @@ func (a *App) Stamp(ctx context.Context, hand Actor, code string, st Stamp) (don
 			return err
 		}
 		done = p
-		return d.Note("stamped", About{Order: p.OrderID, Piece: p.ID}, "%s: %s, %.0f min%s", p.Code, name, st.Minutes, dash(st.Note))
+		return d.Note("stamped", About{Order: p.OrderID, Piece: p.ID}, "%s: %s, %.0f min%s", p.Code, name, st.Minutes, studio.Dash(st.Note))
 	})
 	return done, err
 }
@@ -324,7 +324,7 @@ func (a *App) SendBack(ctx context.Context, hand Actor, code string, to route.St
 		if err := d.SaveStages(&p); err != nil {
 			return err
 		}
-		return d.Note("sent back", About{Order: p.OrderID, Piece: p.ID}, "%s to %s%s", p.Code, to.Manner().Name, dash(note))
+		return d.Note("sent back", About{Order: p.OrderID, Piece: p.ID}, "%s to %s%s", p.Code, to.Manner().Name, studio.Dash(note))
 	})
 }
 

@@ -154,7 +154,7 @@ func (a *App) Deliver(ctx context.Context, hand Actor, number string, on time.Ti
 		case len(s.Short) > 0:
 			return refuse("%s was scrapped: print it again, or settle that the client does without.", s.Short[0].Code)
 		case !s.Complete():
-			return refuse("%s of order %s still in work.", Say(s.Open, "piece"), number)
+			return refuse("%s of order %s still in work.", studio.Say(s.Open, "piece"), number)
 		case on.After(d.Now.Add(24 * time.Hour)):
 			return refuse("It cannot have been delivered on a day to come.")
 		}
@@ -163,7 +163,7 @@ func (a *App) Deliver(ctx context.Context, hand Actor, number string, on time.Ti
 		if err := d.SaveOrder(&o); err != nil {
 			return err
 		}
-		return d.Note("delivered", About{Order: o.ID}, "%s to %s", Say(len(s.Pieces), "piece"), o.Client)
+		return d.Note("delivered", About{Order: o.ID}, "%s to %s", studio.Say(len(s.Pieces), "piece"), o.Client)
 	})
 }
 

@@ -215,11 +215,11 @@ func TestBenchFilters(t *testing.T) {
 
 // What to mind at the print is told by process: filament holds no uncured resin.
 func TestCautionsFollowTheProcess(t *testing.T) {
-	assert.Contains(t, app.Caution(route.Print, "resin"), "Uncured resin")
-	assert.NotContains(t, app.Caution(route.Print, "filament"), "resin")
+	assert.Contains(t, route.Caution(route.Print, "resin"), "Uncured resin")
+	assert.NotContains(t, route.Caution(route.Print, "filament"), "resin")
 	for _, kind := range route.All() {
 		if kind != route.Look {
-			assert.NotEmpty(t, app.Caution(kind, "resin"), kind)
+			assert.NotEmpty(t, route.Caution(kind, "resin"), kind)
 		}
 	}
 }

@@ -137,7 +137,7 @@ func scope(s OrderSheet) (in, out []string) {
 				freight = true
 				in = append(in, "delivery: "+e.What)
 			case e.Kind == quote.Sculpt && e.Revisions > 0:
-				in = append(in, fmt.Sprintf("%s with %s", e.What, Say(e.Revisions, "revision")))
+				in = append(in, fmt.Sprintf("%s with %s", e.What, studio.Say(e.Revisions, "revision")))
 			case e.Kind == quote.BoughtIn, e.Kind == quote.Trial, e.Kind == quote.Restore, e.Kind == quote.Other, e.Kind == quote.Sculpt:
 				in = append(in, e.What)
 			}

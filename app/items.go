@@ -121,7 +121,7 @@ func title(file string) string {
 	for _, packed := range []string{".stl", ".obj", ".3mf"} {
 		name = strings.TrimSuffix(name, packed)
 	}
-	return upper(strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(name)))
+	return studio.UpperFirst(strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(name)))
 }
 
 // ItemForm is what can be chosen of an item.

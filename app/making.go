@@ -86,7 +86,7 @@ func (a *App) AddExtra(ctx context.Context, hand Actor, number string, itemID in
 		return refuse("Licence fees come from the model’s sheet.")
 	}
 	if e.Each == 0 && e.Hours == 0 && e.FigureHours == 0 && e.Revisions == 0 && e.Odds == 0 {
-		return refuse("%s: give a price or hours.", upper(e.What))
+		return refuse("%s: give a price or hours.", studio.UpperFirst(e.What))
 	}
 	return a.onItem(ctx, hand, number, itemID, func(d Change, o *studio.Order, it *studio.Item) error {
 		it.Extras = append(it.Extras, e)

@@ -10,10 +10,6 @@ import (
 	"sakuji/studio"
 )
 
-func dayEnd(year, month, day int, zone *time.Location) time.Time {
-	return time.Date(year, time.Month(month), day, 23, 59, 0, 0, zone)
-}
-
 // PlatesSheet is what stands and waits at the machines.
 type PlatesSheet struct {
 	Shop    studio.Shop
@@ -248,7 +244,7 @@ func (a *App) LayPlate(ctx context.Context, hand Actor, machineID, materialID in
 			}
 			return refuse("Nothing could be laid on %s. %s", machine.Name, why)
 		}
-		return d.Note("plate laid", About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, Say(len(pl.Pieces), "piece"))
+		return d.Note("plate laid", About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, studio.Say(len(pl.Pieces), "piece"))
 	})
 	return number, left, err
 }

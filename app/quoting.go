@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"crypto/rand"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -57,7 +56,7 @@ func (a *App) SendQuote(ctx context.Context, hand Actor, number, despite string)
 		}
 		zone := s.Shop.Studio.Zone()
 		y, m, day := d.Now.In(zone).Date()
-		q.ValidUntil = dayEnd(y, int(m), day+int(s.Shop.Book.V("valid")), zone)
+		q.ValidUntil = studio.EndOfDay(y, m, day+int(s.Shop.Book.V("valid")), zone)
 		if newest := s.Newest(); newest != nil {
 			q.Revision = newest.Revision + 1
 		}
@@ -317,7 +316,7 @@ func (d Change) makePieces(o studio.Order, items []studio.Item) error {
 	if added == 0 {
 		return nil
 	}
-	return d.Note("pieces made", About{Order: o.ID}, "%s for a plate", Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
+	return d.Note("pieces made", About{Order: o.ID}, "%s for a plate", studio.Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
 }
 
 func pieceName(it studio.Item, part studio.Part) string {
@@ -447,12 +446,4 @@ func (p PricedItem) KindSums() (out []int64) {
 		out = append(out, p.Estimate.ByKind(k))
 	}
 	return out
-}
-
-// Say writes a number of things: "1 piece", "3 pieces".
-func Say(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
 }

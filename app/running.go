@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -168,15 +167,8 @@ func (a *App) EmptyPlate(ctx context.Context, hand Actor, number int, outcomes m
 				return err
 			}
 		}
-		return d.Note("plate emptied", About{Plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], dash(note))
+		return d.Note("plate emptied", About{Plate: pl.ID}, "plate %d: %d good, %d failed, %d scrapped%s", number, count[studio.Good], count[studio.Failed], count[studio.Scrapped], studio.Dash(note))
 	})
-}
-
-func dash(note string) string {
-	if note = strings.TrimSpace(note); note == "" {
-		return ""
-	}
-	return "; " + note
 }
 
 func outcomesOK(s PlateSheet, outcomes map[int64]Outcome) error {
@@ -216,7 +208,7 @@ func (d Change) takeOff(pl studio.Plate, p studio.Piece, out Outcome, hands floa
 		}
 	case studio.Scrapped:
 		p.State = studio.Scrapped
-		if err := d.Note("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, dash(out.Cause)); err != nil {
+		if err := d.Note("print scrapped", of, "%s on plate %d%s", p.Code, pl.Number, studio.Dash(out.Cause)); err != nil {
 			return err
 		}
 	}
@@ -313,32 +305,4 @@ func (a *App) Running(ctx context.Context) (h studio.Shop, plates []studio.Plate
 		return err
 	})
 	return h, plates, err
-}
-
-// ColdC is the room temperature below which resin runs fail and paint cures late.
-// Source: common practice.
-const ColdC = 20.0
-
-// BeforeYouStart is what to see to before a run, by process.
-func BeforeYouStart(processName string) string {
-	if processName == process.Resin {
-		return "Vat strained, film tight, resin shaken, room 20 °C or more, bed clean. Uncured resin: nitrile gloves, eye protection, air."
-	}
-	return "Bed clean and level, filament dry, enough on the spool, nothing in the way of the head. Hot end and bed burn."
-}
-
-// Caution is what to mind at a stage of a piece.
-func Caution(kind route.StageKind, processName string) string {
-	if kind == route.Print {
-		return PlateCaution(processName)
-	}
-	return kind.Manner().Caution
-}
-
-// PlateCaution is what to mind when a plate comes off, by process.
-func PlateCaution(processName string) string {
-	if processName == process.Resin {
-		return route.Print.Manner().Caution
-	}
-	return "Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
 }

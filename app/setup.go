@@ -310,14 +310,14 @@ func over(base rates.Set, values map[string]float64) (rates.Set, error) {
 			continue
 		}
 		if !rates.Sane(v) {
-			return nil, refuse("%s: %g %s is hard to believe.", upper(f.Label), v, f.Unit)
+			return nil, refuse("%s: %g %s is hard to believe.", studio.UpperFirst(f.Label), v, f.Unit)
 		}
 		f.Value, f.Source = v, rates.Ours
 		out[key] = f
 	}
 	for _, key := range []string{"layer", "width", "depth", "height", "line", "density"} {
 		if f, has := out[key]; has && f.Value <= 0 {
-			return nil, refuse("%s: more than 0 %s.", upper(f.Label), f.Unit)
+			return nil, refuse("%s: more than 0 %s.", studio.UpperFirst(f.Label), f.Unit)
 		}
 	}
 	return out, nil

@@ -91,7 +91,7 @@ func sizeSheet(tx *store.Tx, number string, itemID int64, rule studio.SizeRule) 
 		why = &Refusal{"that comes to " + rates.Number(k) + " times the file’s size; between 0.01 and 100 times is taken"}
 	}
 	if why != nil {
-		s.Why = upper(why.Error()) + "."
+		s.Why = studio.UpperFirst(why.Error()) + "."
 		return s, nil
 	}
 	s.Working = w

@@ -166,20 +166,8 @@ func (t *today) setUp() error {
 }
 
 // clock writes a time: the hour today, the day with it otherwise.
-func (t *today) clock(at time.Time) string { return ClockText(at.In(t.zone), t.s.Now.In(t.zone)) }
-
-// ClockText writes a time as people at work say it: 14:40, Fri 02:15, 22 May.
-func ClockText(at, now time.Time) string {
-	noon := func(x time.Time) time.Time { return time.Date(x.Year(), x.Month(), x.Day(), 12, 0, 0, 0, time.UTC) }
-	switch days := noon(at).Sub(noon(now)) / (24 * time.Hour); {
-	case days == 0:
-		return at.Format("15:04")
-	case days > -6 && days < 6:
-		return at.Format("Mon 15:04")
-	case at.Year() != now.Year():
-		return at.Format("2 Jan 2006")
-	}
-	return at.Format("2 Jan")
+func (t *today) clock(at time.Time) string {
+	return studio.ClockText(at.In(t.zone), t.s.Now.In(t.zone))
 }
 
 func (t *today) plates() error {
@@ -193,10 +181,10 @@ func (t *today) plates() error {
 				next = fmt.Sprintf(" Plate %d is ready to follow it.", q.Number)
 			}
 		}
-		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", Say(len(p.Pieces), "piece"), studio.Hours(hands), machine.Name, next)
+		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", studio.Say(len(p.Pieces), "piece"), studio.Hours(hands), machine.Name, next)
 		switch {
 		case p.State == studio.PlateFinished:
-			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, PlateCaution(machine.Process))
+			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, route.PlateCaution(machine.Process))
 			t.add(rankEmpty, p.Run.Ended, Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Ended), Title: fmt.Sprintf("Empty %s: plate %d is finished", machine.Name, p.Number),
 				Detail: detail, Action: "Empty plate", Link: link})
 		case p.State == studio.PlateRunning && !t.s.Now.Before(p.Run.Due()):
@@ -204,7 +192,7 @@ func (t *today) plates() error {
 				Detail: "Note when it ended, and empty it. " + detail, Action: "Empty plate", Link: link})
 		case p.State == studio.PlateLaid && !t.busy(p.MachineID):
 			t.add(rankStart, p.Created, Task{Tone: ToneMachine, When: "ready", Title: fmt.Sprintf("Start plate %d on %s", p.Number, machine.Name),
-				Detail: Say(len(p.Pieces), "piece") + ". " + machine.Name + " stands idle.", Action: "Start it", Link: link})
+				Detail: studio.Say(len(p.Pieces), "piece") + ". " + machine.Name + " stands idle.", Action: "Start it", Link: link})
 		}
 	}
 	return nil
@@ -314,17 +302,10 @@ func (t *today) answers() error {
 		if !o.Open() {
 			continue
 		}
-		t.add(rankAnswer, p.At, Task{Tone: ToneMachine, When: t.clock(p.At), Title: fmt.Sprintf("%s asks: %s", o.Client, short(p.Text, 70)),
+		t.add(rankAnswer, p.At, Task{Tone: ToneMachine, When: t.clock(p.At), Title: fmt.Sprintf("%s asks: %s", o.Client, studio.Short(p.Text, 70)),
 			Detail: fmt.Sprintf("Order %s, %s. The answer shows on the client’s page.", o.Number, o.Title), Action: "Answer", Link: "/orders/" + o.Number + "#points", Owner: true})
 	}
 	return err
-}
-
-func short(text string, runes int) string {
-	if r := []rune(text); len(r) > runes {
-		return string(r[:runes-1]) + "…"
-	}
-	return text
 }
 
 // batch is pieces of one item that are at the same stage.
@@ -385,8 +366,8 @@ func (t *today) bench() error {
 				continue
 			}
 			task.Tone, task.When, task.Action = ToneWait, t.clock(b.since), "See"
-			task.Title = fmt.Sprintf("%s: %s", upper(b.dry), b.name)
-			task.Detail = fmt.Sprintf("%s. Then: %s, about %s.", of, lower(m.Do), studio.Hours(b.minutes))
+			task.Title = fmt.Sprintf("%s: %s", studio.UpperFirst(b.dry), b.name)
+			task.Detail = fmt.Sprintf("%s. Then: %s, about %s.", of, studio.LowerFirst(m.Do), studio.Hours(b.minutes))
 			if b.n > 1 {
 				task.Title += fmt.Sprintf(", %d pieces", b.n)
 			}
@@ -395,7 +376,7 @@ func (t *today) bench() error {
 		}
 		if b.dry != "" && !b.since.IsZero() {
 			task.When = "since " + t.clock(b.since)
-			task.Detail = upper(b.dry) + ". " + task.Detail
+			task.Detail = studio.UpperFirst(b.dry) + ". " + task.Detail
 		}
 		due := b.order.Wanted
 		if due.IsZero() {
@@ -404,13 +385,6 @@ func (t *today) bench() error {
 		t.add(rankReady, due, task)
 	}
 	return nil
-}
-
-func lower(s string) string {
-	if s == "" {
-		return s
-	}
-	return string(s[0]|0x20) + s[1:]
 }
 
 // desk is what waits at the desk: plates to lay, quotes to send, deposits, orders
@@ -424,7 +398,7 @@ func (t *today) desk() error {
 		for _, m := range g.Machines {
 			if !t.busy(m.ID) && !slices.ContainsFunc(t.plts, func(p studio.Plate) bool { return p.MachineID == m.ID }) {
 				t.add(rankLay, t.s.Now, Task{Tone: ToneMachine, When: "idle", Title: fmt.Sprintf("Lay a plate for %s", m.Name),
-					Detail: fmt.Sprintf("%s for %s.", Say(len(g.Pieces), "piece")+" wait", g.Material.Name), Action: "Lay it", Link: "/plates"})
+					Detail: fmt.Sprintf("%s for %s.", studio.Say(len(g.Pieces), "piece")+" wait", g.Material.Name), Action: "Lay it", Link: "/plates"})
 				break
 			}
 		}
@@ -463,7 +437,7 @@ func (t *today) accepted() error {
 	for id, n := range live {
 		if o := t.orders[id]; open[id] == 0 {
 			t.add(rankDeliver, o.Wanted, Task{Tone: ToneReady, When: "complete", Title: fmt.Sprintf("Deliver %s to %s", o.Title, o.Client),
-				Detail: fmt.Sprintf("Order %s: %s done and packed.", o.Number, Say(n, "piece")), Action: "Deliver", Link: "/orders/" + o.Number + "/delivery"})
+				Detail: fmt.Sprintf("Order %s: %s done and packed.", o.Number, studio.Say(n, "piece")), Action: "Deliver", Link: "/orders/" + o.Number + "/delivery"})
 		}
 	}
 	quotes, err := t.tx.AcceptedQuotes()

@@ -241,7 +241,7 @@ func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.app.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
 	}
-	s.orderDone(w, r, err, app.Say(len(files), "picture")+" kept with the order.")
+	s.orderDone(w, r, err, studio.Say(len(files), "picture")+" kept with the order.")
 }
 
 func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {

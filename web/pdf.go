@@ -290,7 +290,7 @@ func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
 		for _, line := range v.Packed {
 			n += len(line.Pieces)
 		}
-		p.row(app.Say(n, "piece")+" in all. Count them into the parcel.", 10, fontstyle.Normal)
+		p.row(studio.Say(n, "piece")+" in all. Count them into the parcel.", 10, fontstyle.Normal)
 	}
 	s.sendPDF(w, r, p, err, "packing-list-"+v.Order.Number+".pdf")
 }

@@ -11,6 +11,8 @@ import (
 
 	"sakuji/app"
 	"sakuji/core/plate"
+	"sakuji/core/process"
+	"sakuji/core/route"
 	"sakuji/studio"
 )
 
@@ -46,7 +48,7 @@ func leftText(left []plate.Left) string {
 			parts = append(parts, l.ID+": "+l.Reason)
 		}
 	}
-	return fmt.Sprintf("%s left. %s.", app.Say(len(left), "piece"), strings.Join(parts, "; "))
+	return fmt.Sprintf("%s left. %s.", studio.Say(len(left), "piece"), strings.Join(parts, "; "))
 }
 
 // plateView is a plate's sheet with its drawing.
@@ -71,7 +73,7 @@ func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	v := plateView{PlateSheet: sheet, Before: app.BeforeYouStart(sheet.Machine.Process), Caution: app.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Cold: app.ColdC}
+	v := plateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Cold: process.ColdC}
 	v.Drawing = drawPlate(v)
 	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
 	p := Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
@@ -145,7 +147,7 @@ func (s *Server) startRun(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	told := "The run is on."
-	if room != nil && *room < app.ColdC {
+	if room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
 	s.plateDone(w, r, s.app.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)

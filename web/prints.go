@@ -94,7 +94,7 @@ func (s *Server) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	}
 	told := "New parts stand so from now on."
 	if n > 0 {
-		told = fmt.Sprintf("It stands so in %s of open orders; what is printed or on a plate already stays as it is.", app.Say(n, "part"))
+		told = fmt.Sprintf("It stands so in %s of open orders; what is printed or on a plate already stays as it is.", studio.Say(n, "part"))
 	}
 	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
 }

@@ -35,8 +35,8 @@ type pages map[string]*template.Template
 // whose names begin with an underscore.
 func parsePages() pages {
 	funcs := template.FuncMap{
-		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": app.Say,
-		"manner": route.StageKind.Manner, "caution": app.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
+		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": studio.Say,
+		"manner": route.StageKind.Manner, "caution": route.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": func(s string) string { return strings.ToUpper(s[:1]) + s[1:] }, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": chance,
@@ -191,7 +191,7 @@ func (p Page) Clock(t time.Time) string {
 	if t.IsZero() {
 		return ""
 	}
-	return app.ClockText(t.In(p.zone()), p.Now.In(p.zone()))
+	return studio.ClockText(t.In(p.zone()), p.Now.In(p.zone()))
 }
 
 // Day writes a date.

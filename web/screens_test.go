@@ -405,8 +405,8 @@ func TestWords(t *testing.T) {
 	assert.Contains(t, v.Greeting("Ilse Karg", time.UTC), "Nothing is pressing")
 	now := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
 	for at, want := range map[time.Time]string{now.Add(5 * time.Hour): "14:00", now.Add(20 * time.Hour): "Fri 05:00", now.AddDate(0, 0, -5): "Sat 09:00", now.AddDate(0, 0, 8): "22 May", now.AddDate(1, 0, 0): "14 May 2027"} {
-		assert.Equal(t, want, app.ClockText(at, now))
+		assert.Equal(t, want, studio.ClockText(at, now))
 	}
 	eve := time.Date(2026, 12, 31, 23, 0, 0, 0, time.UTC)
-	assert.Equal(t, "Fri 01:00", app.ClockText(eve.Add(2*time.Hour), eve), "the year's end is a night like others")
+	assert.Equal(t, "Fri 01:00", studio.ClockText(eve.Add(2*time.Hour), eve), "the year's end is a night like others")
 }

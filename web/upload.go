@@ -76,10 +76,10 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 	}
 	told := ""
 	if done > 0 && open == 0 {
-		told = app.Say(done, "file") + " read."
+		told = studio.Say(done, "file") + " read."
 	}
 	if open > 0 {
-		told = app.Say(open, "file") + " arrived whole; reading goes on by itself."
+		told = studio.Say(open, "file") + " arrived whole; reading goes on by itself."
 	}
 	if len(failed) > 0 {
 		if done+open == 0 {

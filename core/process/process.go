@@ -258,3 +258,7 @@ func FailureChance(perHour, minutes float64) float64 { return 1 - math.Exp(-perH
 // distribution, e.g. Ross, Introduction to Probability Models]. Past e^20, some five
 // hundred million runs, it stays there: nothing of it would ever come out.
 func ExtraRuns(perHour, minutes float64) float64 { return math.Exp(min(20, perHour*minutes/60)) - 1 }
+
+// ColdC is the room temperature below which resin runs fail and paint cures late.
+// Source: common practice.
+const ColdC = 20.0

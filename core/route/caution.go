@@ -1,0 +1,25 @@
+package route
+
+// BeforeRun is what to see to before a run, by process. Source: common practice.
+func BeforeRun(process string) string {
+	if process == "resin" {
+		return "Vat strained, film tight, resin shaken, room 20 °C or more, bed clean. Uncured resin: nitrile gloves, eye protection, air."
+	}
+	return "Bed clean and level, filament dry, enough on the spool, nothing in the way of the head. Hot end and bed burn."
+}
+
+// Caution is what to mind at a stage of a piece.
+func Caution(kind StageKind, process string) string {
+	if kind == Print {
+		return PlateCaution(process)
+	}
+	return kind.Manner().Caution
+}
+
+// PlateCaution is what to mind when a plate comes off, by process. Source: common practice.
+func PlateCaution(process string) string {
+	if process == "resin" {
+		return Print.Manner().Caution
+	}
+	return "Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
+}
