@@ -7,8 +7,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/orders"
+	"sakuji/app/pieces"
+	"sakuji/app/plates"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
@@ -22,9 +26,9 @@ func stl(x, y, z float64) []byte {
 // added adds one model to a new order and returns its part as the studio proposes it.
 func added(t *testing.T, s *apptest.Studio, data []byte) studio.Part {
 	t.Helper()
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "N", Title: "T"})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "N", Title: "T", Sure: true})
 	require.NoError(t, err)
-	items, problems, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload("a_part-of it.STL", data)}, false)
+	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("a_part-of it.STL", data)}, false)
 	require.NoError(t, err)
 	require.Empty(t, problems)
 	assert.Equal(t, "A part of it", items[0].Title, "named after its file")
@@ -52,12 +56,12 @@ func TestProposals(t *testing.T) {
 func TestProcessBringsItsMaterial(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	part := sheet.Items[0].Parts[0]
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, sheet.Items[0].ID, app.ItemForm{Title: "V", Tier: route.Raw, Copies: 1, Scale: 1,
-		Parts: map[int64]app.PartForm{part.ID: {Process: "filament", MaterialID: s.Resin, WallMM: 3, Copies: 1}}}))
-	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, sheet.Items[0].ID, orders.ItemForm{Title: "V", Tier: route.Raw, Copies: 1, Scale: 1,
+		Parts: map[int64]orders.PartForm{part.ID: {Process: "filament", MaterialID: s.Resin, WallMM: 3, Copies: 1}}}))
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	got := sheet.Items[0].Parts[0]
 	assert.Equal(t, s.PLA, got.MaterialID)
@@ -67,17 +71,17 @@ func TestProcessBringsItsMaterial(t *testing.T) {
 func TestPointsAndDeposits(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
-	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Colour, "Rim"))
-	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Handles?"))
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Colour, "Rim"))
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Handles?"))
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
-	require.NoError(t, s.SettlePoint(s.Ctx, s.Owner, no, sheet.Points[0].ID, "brass"))
-	assert.True(t, app.NotFound(s.SettlePoint(s.Ctx, s.Owner, no, 999, "x")))
+	require.NoError(t, s.Orders.SettlePoint(s.Ctx, s.Owner, no, sheet.Points[0].ID, "brass"))
+	assert.True(t, change.NotFound(s.Orders.SettlePoint(s.Ctx, s.Owner, no, 999, "x")))
 	q := s.Accept(no)
 	assert.Equal(t, []string{"Rim: brass"}, q.Document.Colours)
 	assert.Equal(t, []string{"Handles?"}, q.Document.Questions)
-	require.NoError(t, s.RecordDeposit(s.Ctx, s.Owner, no, "5"))
-	today, err := s.Today(s.Ctx)
+	require.NoError(t, s.Paid(no, "5"))
+	today, err := s.Today.Today(s.Ctx)
 	require.NoError(t, err)
 	left := studio.Money{Minor: q.DepositMinor - 500, Currency: "EUR"}.String()
 	found := false
@@ -88,19 +92,19 @@ func TestPointsAndDeposits(t *testing.T) {
 		}
 	}
 	assert.True(t, found)
-	require.NoError(t, s.RecordDeposit(s.Ctx, s.Owner, no, studio.Money{Minor: q.DepositMinor - 500, Currency: "EUR"}.Plain()))
-	today, err = s.Today(s.Ctx)
+	require.NoError(t, s.Paid(no, studio.Money{Minor: q.DepositMinor - 500, Currency: "EUR"}.Plain()))
+	today, err = s.Today.Today(s.Ctx)
 	require.NoError(t, err)
 	for _, task := range today.Tasks {
 		assert.NotEqual(t, "It arrived", task.Action)
 	}
-	again, err := s.RepeatOrder(s.Ctx, s.Owner, no)
+	again, err := s.Orders.RepeatOrder(s.Ctx, s.Owner, no)
 	require.NoError(t, err)
-	fresh, err := s.OrderSheet(s.Ctx, again.Number)
+	fresh, err := s.Quotes.OrderSheet(s.Ctx, again.Number)
 	require.NoError(t, err)
 	require.Len(t, fresh.Points, 1, "settled colours come along, open questions and prices do not")
 	assert.Equal(t, "brass", fresh.Points[0].Answer)
-	refusal(t, s.RecordDeposit(s.Ctx, s.Owner, again.Number, "5"), "no deposit is expected")
+	refusal(t, s.Paid(again.Number, "5"), "no money is expected")
 }
 
 func TestDeliveredOnADayThatHasPassed(t *testing.T) {
@@ -109,21 +113,21 @@ func TestDeliveredOnADayThatHasPassed(t *testing.T) {
 	s.Accept(no)
 	s.Print()
 	s.Finish(no + "-1")
-	progress, err := s.Progress(s.Ctx)
+	progress, err := s.Orders.Progress(s.Ctx)
 	require.NoError(t, err)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, "1 of 1 done", progress[sheet.Order.ID])
 	s.Clock.Pass(72 * time.Hour)
-	refusal(t, s.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour)), "day to come")
+	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour), false), "day to come")
 	yesterday := s.Clock.At.Add(-24 * time.Hour)
-	require.NoError(t, s.Deliver(s.Ctx, s.Owner, no, yesterday))
-	d, err := s.Delivery(s.Ctx, no)
+	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, yesterday, false))
+	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, yesterday, d.Order.Delivered)
 	assert.Equal(t, no+"-1", d.Packed[0].Codes())
-	refusal(t, s.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "30 minutes")
-	refusal(t, s.ChangeOrder(s.Ctx, s.Owner, no, app.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
+	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "out of the studio")
+	refusal(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
 }
 
 // What nobody can do without is left out only with the client's word.
@@ -131,31 +135,31 @@ func TestLeavingOutAScrappedPiece(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	s.Accept(no)
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
 	s.Clock.Pass(9 * time.Hour)
-	sheet, err := s.PlateSheet(s.Ctx, number)
+	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
-	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{
-		sheet.Pieces[0].Piece.ID: {What: studio.Good}, sheet.Pieces[1].Piece.ID: {What: studio.Scrapped}}, time.Time{}, ""))
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: map[int64]studio.Outcome{
+		sheet.Pieces[0].Piece.ID: {What: studio.Good}, sheet.Pieces[1].Piece.ID: {What: studio.ScrappedOff}}}))
 	s.Finish(no + "-1")
-	today, err := s.Today(s.Ctx)
+	today, err := s.Today.Today(s.Ctx)
 	require.NoError(t, err)
 	assert.Contains(t, titles(today), no+"-2 was scrapped: Vase")
-	refusal(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-1", true), "not scrapped")
-	require.NoError(t, s.ReplaceScrapped(s.Ctx, s.Owner, no+"-2", true))
-	today, err = s.Today(s.Ctx)
+	refusal(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", true), "not scrapped")
+	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-2", true))
+	today, err = s.Today.Today(s.Ctx)
 	require.NoError(t, err)
 	assert.Contains(t, titles(today), "Deliver Vases to Odile Brackwater")
-	d, err := s.Delivery(s.Ctx, no)
+	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.True(t, d.Complete())
 	assert.Len(t, d.Packed[0].Pieces, 1)
 
 	// A new revision for as many as before does not bring it back by itself.
 	s.Accept(no)
-	sheet2, err := s.OrderSheet(s.Ctx, no)
+	sheet2, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Len(t, sheet2.Pieces, 2)
 }
@@ -165,20 +169,20 @@ func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	first := s.Accept(no)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	s.Change(no, sheet.Items[0].ID, 5, route.Painted, 1)
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	require.NoError(t, s.NoteAnswer(s.Ctx, s.Owner, no, false, "", studio.Chosen{}))
-	sheet, err = s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Quotes.NoteAnswer(s.Ctx, s.Owner, no, false, "", studio.Chosen{}))
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, studio.Accepted, sheet.Order.State)
 	assert.Equal(t, first.Revision, sheet.AcceptedQuote().Revision)
 	assert.Equal(t, studio.QuoteDeclined, sheet.Newest().State)
 	assert.Equal(t, q.Revision, sheet.Newest().Revision)
 	assert.Len(t, sheet.Pieces, 2)
-	refusal(t, s.NoteAnswer(s.Ctx, s.Owner, no, true, "", studio.Chosen{}), "No quote of order")
+	refusal(t, s.Quotes.NoteAnswer(s.Ctx, s.Owner, no, true, "", studio.Chosen{}), "No quote of order")
 }
 
 // The bench's sheet: filters count, waits come in the order they end.
@@ -188,26 +192,26 @@ func TestBenchFilters(t *testing.T) {
 	s.Accept(no)
 	s.Print(no + "-3")
 	for i, code := range []string{no + "-2", no + "-1"} {
-		_, err := s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 2})
+		_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 2})
 		require.NoError(t, err)
 		if i == 0 {
 			s.Clock.Pass(10 * time.Minute)
 		}
 	}
-	ready, err := s.App.Bench(s.Ctx, app.BenchReady, "")
+	ready, err := s.App.Pieces.Bench(s.Ctx, pieces.BenchReady, "")
 	require.NoError(t, err)
 	assert.Empty(t, ready.Rows)
-	assert.Equal(t, map[string]int{app.BenchAll: 3, app.BenchWaiting: 2}, ready.Count)
-	waits, err := s.App.Bench(s.Ctx, app.BenchWaiting, no)
+	assert.Equal(t, map[string]int{pieces.BenchAll: 3, pieces.BenchWaiting: 2}, ready.Count)
+	waits, err := s.App.Pieces.Bench(s.Ctx, pieces.BenchWaiting, no)
 	require.NoError(t, err)
 	require.Len(t, waits.Rows, 2)
 	assert.Equal(t, no+"-2", waits.Rows[0].Code, "the one that ends first")
 	assert.Equal(t, "alcohol off", waits.Rows[0].For)
-	all, err := s.App.Bench(s.Ctx, app.BenchAll, "9999")
+	all, err := s.App.Pieces.Bench(s.Ctx, pieces.BenchAll, "9999")
 	require.NoError(t, err)
 	assert.Empty(t, all.Rows)
 	s.Clock.Pass(time.Hour)
-	p, err := s.Piece(s.Ctx, no+"-1")
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Equal(t, no+"-2", p.Next, "the next for the same stage")
 	assert.Equal(t, 1, p.NextAlike)

@@ -9,8 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/plates"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/process"
@@ -22,18 +24,18 @@ import (
 func takenIn(s *apptest.Studio, name string, soup *mesh.Soup, tier string) (no string, it studio.Item) {
 	s.T.Helper()
 	no = enquiry(s)
-	items, problems, err := s.AddItem(s.Ctx, s.Owner, no, []app.Upload{apptest.Upload(name, mesh.WriteSTL(soup))}, false)
+	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, no, []models.Upload{apptest.Upload(name, mesh.WriteSTL(soup))}, false)
 	require.NoError(s.T, err)
 	require.Empty(s.T, problems)
 	s.Change(no, items[0].ID, 1, tier, 1)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(s.T, err)
 	return no, sheet.Items[0].Item
 }
 
 func net(s *apptest.Studio, no string) int64 {
 	s.T.Helper()
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(s.T, err)
 	return sheet.Price.NetMinor
 }
@@ -42,13 +44,13 @@ func net(s *apptest.Studio, no string) int64 {
 // a plate stays as it was.
 func TestStandingFlowsOn(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)
 	j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(sheet.Orientations), 5)
 	require.Nil(t, sheet.Taken)
@@ -65,32 +67,35 @@ func TestStandingFlowsOn(t *testing.T) {
 	assert.Equal(t, 1, asFile)
 
 	s.Accept(no)
-	n, err := s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, best.ID)
+	n, err := s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, best.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
-	assert.Less(t, net(s, no), before, "hours less cost less, where tips cost nothing")
-	got, err := s.OrderSheet(s.Ctx, no)
+	assert.Equal(t, before, net(s, no), "what was agreed is the price")
+	today, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Less(t, today.Today.NetMinor, before, "hours less cost less, where tips cost nothing")
+	got, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.InDelta(t, 110, got.Items[0].Item.Size()[2], 1e-3, "finished it is as tall as ever")
 
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	plate, err := s.PlateSheet(s.Ctx, number)
+	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	assert.InDelta(t, best.Facts.HeightMM, plate.Estimate.TallestMM, 0.01)
 	lying := plate.Estimate.Minutes
-	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, 0)
+	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, 0)
 	require.NoError(t, err)
-	plate, err = s.PlateSheet(s.Ctx, number)
+	plate, err = s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	assert.Equal(t, lying, plate.Estimate.Minutes, "on its plate it stays as it was laid")
 	assert.Equal(t, before, net(s, no))
 
-	var refusal *app.Refusal
-	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Filament, best.ID)
+	var refusal *change.Refusal
+	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Filament, best.ID)
 	require.ErrorAs(t, err, &refusal)
 	for _, o := range []studio.JobOptions{{Process: "clay"}, {Process: process.Resin}, {Process: process.Resin, Wishes: solid.Wishes{Time: -1}}} {
-		_, err = s.Remake(s.Ctx, s.Owner, id, studio.JobOrient, o)
+		_, err = s.Models.Remake(s.Ctx, s.Owner, id, studio.JobOrient, o)
 		require.ErrorAs(t, err, &refusal, "%+v", o)
 	}
 	faults, err := s.Store.Check(s.Ctx)
@@ -106,34 +111,34 @@ func TestHollowedPart(t *testing.T) {
 	require.Equal(t, 2.0, part.WallMM, "by its thickness it is thought hollow from the start")
 	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	m, err := s.Model(s.Ctx, j.MadeID)
+	m, err := s.Models.Model(s.Ctx, j.MadeID)
 	require.NoError(t, err)
 	assert.Equal(t, studio.Hollow, m.How)
 	assert.True(t, m.Measures.Watertight)
 	assert.InEpsilon(t, 40*40*40-36*36*36, m.Measures.VolumeMM3, 0.02)
 	assert.Contains(t, m.Did[0].Text(), "wall of 2 mm")
-	view, err := s.ModelSheet(s.Ctx, m.ID)
+	view, err := s.Models.ModelSheet(s.Ctx, m.ID)
 	require.NoError(t, err)
 	require.Equal(t, "made", view.Advice[len(view.Advice)-1].Kind)
 	assert.Len(t, view.Advice[len(view.Advice)-1].Spots, 2, "its holes can be flown to")
-	require.NoError(t, s.UseVersion(s.Ctx, s.Owner, no, part.ID, m.ID))
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Orders.UseVersion(s.Ctx, s.Owner, no, part.ID, m.ID))
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	parts := sheet.Items[0].Parts
 	require.Len(t, parts, 2)
 	assert.Zero(t, parts[0].WallMM)
 	assert.Equal(t, studio.Peg, parts[1].Model.How)
 	assert.Equal(t, 2, parts[1].Copies, "a plug for each hole")
-	shelf, err := s.Shelf(s.Ctx, "")
+	shelf, err := s.Models.Shelf(s.Ctx, "")
 	require.NoError(t, err)
 	assert.Equal(t, m.ID, shelf[0].ModelID, "the shelf shows the hollow one, not its plug")
 
 	j = remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 25})
 	assert.Equal(t, studio.JobFailed, j.State)
 	assert.Contains(t, j.Note, "thick enough")
-	var refusal *app.Refusal
+	var refusal *change.Refusal
 	for _, o := range []studio.JobOptions{{WallMM: 0}, {WallMM: 2, Holes: 2}, {WallMM: 2, Holes: -1}, {WallMM: 2, Seen: "below"}} {
-		_, err = s.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobHollow, o)
+		_, err = s.Models.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobHollow, o)
 		require.ErrorAs(t, err, &refusal, "%+v", o)
 	}
 }
@@ -147,8 +152,8 @@ func TestCutPartsBecomeParts(t *testing.T) {
 	// Another cut of the same model, so that the pieces of each must be told apart.
 	other := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}})
 	require.Equal(t, studio.JobDone, other.State, other.Note)
-	require.NoError(t, s.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Orders.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	volume, dowels := 0.0, 0
 	for _, p := range sheet.Items[0].Parts {
@@ -165,9 +170,9 @@ func TestCutPartsBecomeParts(t *testing.T) {
 	assert.Less(t, volume, 90.0*20*20, "less the sockets")
 	j = remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{500}})
 	assert.Contains(t, j.Note, "misses")
-	var refusal *app.Refusal
+	var refusal *change.Refusal
 	for _, o := range []studio.JobOptions{{Axis: "w", At: []float64{1}}, {Axis: "x"}, {Axis: "x", At: []float64{-1}}, {Axis: "x", At: []float64{1}, Pegs: 2}} {
-		_, err = s.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobCut, o)
+		_, err = s.Models.Remake(s.Ctx, s.Owner, part.ModelID, studio.JobCut, o)
 		require.ErrorAs(t, err, &refusal, "%+v", o)
 	}
 }
@@ -177,7 +182,7 @@ func TestCutPartsBecomeParts(t *testing.T) {
 func TestChoosingTheProcess(t *testing.T) {
 	s := apptest.New(t)
 	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "painted")
-	sheet, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Resin, "painted", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Resin, "painted", 1, 0, true)
 	require.NoError(t, err)
 	require.Len(t, sheet.Choices, 2)
 	for _, c := range sheet.Choices {
@@ -191,12 +196,12 @@ func TestChoosingTheProcess(t *testing.T) {
 	assert.LessOrEqual(t, sheet.Choices[0].Cost.Minor, sheet.Choices[1].Cost.Minor)
 	assert.Contains(t, sheet.Why, "Take "+sheet.Choices[0].Machine.Name+", in ")
 	assert.Contains(t, sheet.Why, "Next best is "+sheet.Choices[1].Machine.Name)
-	large, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0, true)
+	large, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0, true)
 	require.NoError(t, err)
 	assert.False(t, large.Choices[0].Fits)
 	assert.Equal(t, 2, large.Choices[0].Pieces, "280 mm high, on a bed 250 mm high")
 	assert.Contains(t, large.Why, "cut into 2")
-	huge, err := s.App.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 90, 0, true)
+	huge, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 90, 0, true)
 	require.NoError(t, err)
 	assert.Contains(t, huge.Why, "No machine")
 }
@@ -206,39 +211,39 @@ func TestMachinesLearn(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, "raw")
 	s.Accept(no)
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
-	plate, err := s.PlateSheet(s.Ctx, number)
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	planned := plate.Plate.Run.PlannedMin
 	s.Clock.Pass(time.Duration(1.2*planned*60) * time.Second)
-	require.NoError(t, s.FinishRun(s.Ctx, s.Bench, number, time.Time{}, nil))
-	out := map[int64]app.Outcome{}
+	require.NoError(t, s.Plates.FinishRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	out := map[int64]studio.Outcome{}
 	for _, p := range plate.Pieces {
-		out[p.Piece.ID] = app.Outcome{What: studio.Good}
+		out[p.Piece.ID] = studio.Outcome{What: studio.Good}
 	}
-	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, out, time.Time{}, ""))
-	h, err := s.Shop(s.Ctx)
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out}))
+	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	tarn, _ := h.Machine(s.Tarn)
 	assert.Equal(t, 1, tarn.Calibration.Count)
 	assert.InEpsilon(t, 1.0466, tarn.Calibration.Factor(), 0.001, "the fourth root of 1.2")
 	assert.InDelta(t, 0.2, tarn.Calibration.Off, 0.001)
-	plate, err = s.PlateSheet(s.Ctx, number)
+	plate, err = s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	assert.InEpsilon(t, planned*1.0466, plate.Estimate.Minutes, 0.001, "the next such plate is thought to take longer")
 
 	again := s.Order(1, "raw")
 	s.Accept(again)
-	number, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
 	s.Clock.Pass(30 * time.Hour)
-	plate, err = s.PlateSheet(s.Ctx, number)
+	plate, err = s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
-	require.NoError(t, s.EmptyPlate(s.Ctx, s.Bench, number, map[int64]app.Outcome{plate.Pieces[0].Piece.ID: {What: studio.Good}}, time.Time{}, ""))
-	h, err = s.Shop(s.Ctx)
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: map[int64]studio.Outcome{plate.Pieces[0].Piece.ID: {What: studio.Good}}}))
+	h, err = s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	tarn, _ = h.Machine(s.Tarn)
 	assert.Equal(t, 1, tarn.Calibration.Count, "nobody noted when it ended")
@@ -249,11 +254,11 @@ func TestPreparedFilesTeach(t *testing.T) {
 	s := apptest.New(t)
 	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "raw")
 	id := it.Parts[0].ModelID
-	h, err := s.Shop(s.Ctx)
+	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	fell, _ := h.Machine(s.Fell)
 	pla, _ := h.Material(s.PLA, process.Filament)
-	m, err := s.Model(s.Ctx, id)
+	m, err := s.Models.Model(s.Ctx, id)
 	require.NoError(t, err)
 	ours := h.PrintOf(m, 1, 0, fell, pla).Minutes
 	// Lines of 100 mm at 10 mm/s: ten seconds each and a little for speeding up.
@@ -265,22 +270,22 @@ func TestPreparedFilesTeach(t *testing.T) {
 		}
 		return []byte(b.String())
 	}
-	gotOurs, real, err := s.App.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
+	gotOurs, real, err := s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
 	require.NoError(t, err)
 	assert.Equal(t, ours, gotOurs)
 	assert.InEpsilon(t, 1.3*ours, real, 0.02)
-	assert.Contains(t, app.CalibratedText(gotOurs, real), "% off")
-	h, err = s.Shop(s.Ctx)
+	assert.Contains(t, plates.CalibratedText(gotOurs, real), "% off")
+	h, err = s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	fell, _ = h.Machine(s.Fell)
 	assert.Equal(t, 1, fell.Calibration.Count)
 	assert.Greater(t, h.PrintOf(m, 1, 0, fell, pla).Minutes, 1.05*ours)
-	var refusal *app.Refusal
+	var refusal *change.Refusal
 	for name, data := range map[string][]byte{"long.gcode": program(9 * ours), "empty.gcode": []byte("; nothing\n"), "bad.gcode": []byte("G1 Xabc\n")} {
-		_, _, err = s.App.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
+		_, _, err = s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
 		require.ErrorAs(t, err, &refusal, name)
 	}
-	_, _, err = s.App.Calibrate(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
+	_, _, err = s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
 	require.ErrorAs(t, err, &refusal)
 }
 
@@ -291,24 +296,24 @@ func TestThinPlacesAndLayersFollow(t *testing.T) {
 	pin := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 24, Y: 24, Z: 8}), meshtest.Box(mesh.Vec{X: 11, Y: 11, Z: 7}, mesh.Vec{X: 2, Y: 2, Z: 21}))
 	no, it := takenIn(s, "spike.stl", pin, "raw")
 	s.Change(no, it.ID, 1, "raw", 1.5)
-	s.Settle(s.Ctx)
+	s.Jobs.Settle(s.Ctx)
 	s.Accept(no)
-	p, err := s.Piece(s.Ctx, no+"-1")
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	require.NotEmpty(t, p.Fragile)
 	assert.InEpsilon(t, 4*1.5*1.5, p.Fragile[0].SectionMM2, 0.1)
 	assert.InDelta(t, 12*1.5, p.Fragile[0].At.X, 1)
 	id := it.Parts[0].ModelID
-	l, err := s.Layers(s.Ctx, id, 0.5, time.Minute)
+	l, err := s.Models.Layers(s.Ctx, id, 0.5, time.Minute)
 	require.NoError(t, err)
 	assert.Len(t, l.Figures, 56)
 	assert.False(t, l.Turned)
 	remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
-	sheet, err := s.App.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
-	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, sheet.Orientations[0].ID)
+	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, sheet.Orientations[0].ID)
 	require.NoError(t, err)
-	l, err = s.Layers(s.Ctx, id, 0.5, time.Minute)
+	l, err = s.Models.Layers(s.Ctx, id, 0.5, time.Minute)
 	require.NoError(t, err)
 	assert.True(t, l.Turned)
 	assert.InDelta(t, sheet.Orientations[0].Facts.HeightMM/0.5, len(l.Figures), 1)
@@ -320,16 +325,16 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 60}), "raw")
 	part := it.Parts[0]
 	remade(s, part.ModelID, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
-	sheet, err := s.App.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0, true)
 	require.NoError(t, err)
 	lying := sheet.Orientations[0]
 	require.InDelta(t, 30, lying.Facts.HeightMM, 1)
-	_, err = s.App.ChooseOrientation(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
+	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
 	require.NoError(t, err)
 	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	require.NoError(t, s.UseVersion(s.Ctx, s.Owner, no, part.ID, j.MadeID))
-	order, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(t, s.Orders.UseVersion(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	order, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	got := order.Items[0].Parts[0]
 	assert.InDelta(t, lying.Facts.HeightMM, got.Model.PrintHeightMM(), 0.01)

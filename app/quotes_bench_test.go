@@ -7,8 +7,9 @@ import (
 	"testing"
 	"time"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/models"
+	"sakuji/app/orders"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -19,22 +20,22 @@ import (
 // eight megabytes on the same machine. The goals are 250 ms and 30 ms.
 func BenchmarkQuotes(b *testing.B) {
 	s := apptest.New(b)
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Moth Post Guild", Title: "Forty parts"})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Moth Post Guild", Title: "Forty parts"})
 	if err != nil {
 		b.Fatal(err)
 	}
 	for i := range 40 {
-		items, _, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{apptest.Upload(fmt.Sprintf("vase-%d.stl", i), apptest.VaseOf(24+0.1*float64(i)))}, false)
+		items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload(fmt.Sprintf("vase-%d.stl", i), apptest.VaseOf(24+0.1*float64(i)))}, false)
 		if err != nil {
 			b.Fatal(err)
 		}
-		form := app.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Tiers()[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.ItemOptions{}}
-		if err := s.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form); err != nil {
+		form := orders.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Tiers()[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.ItemOptions{}}
+		if err := s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form); err != nil {
 			b.Fatal(err)
 		}
 	}
 	many := s.Order(1, route.Raw)
-	other, err := s.OrderSheet(s.Ctx, many)
+	other, err := s.Quotes.OrderSheet(s.Ctx, many)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -56,16 +57,16 @@ func BenchmarkQuotes(b *testing.B) {
 		do   func() error
 	}{
 		{"hash", func() error { sha256.Sum256(yard); return nil }},
-		{"priced", func() error { _, err := s.OrderSheet(s.Ctx, o.Number); return err }},
+		{"priced", func() error { _, err := s.Quotes.OrderSheet(s.Ctx, o.Number); return err }},
 		{"ranged", func() error {
-			sheet, err := s.OrderSheet(s.Ctx, o.Number)
+			sheet, err := s.Quotes.OrderSheet(s.Ctx, o.Number)
 			if err == nil {
 				sheet.RangeOf()
 			}
 			return err
 		}},
 		{"listed", func() error {
-			list, err := s.QuoteRows(s.Ctx, time.Time{})
+			list, err := s.Quotes.QuoteRows(s.Ctx, time.Time{})
 			if err == nil && len(list) != 1000 {
 				err = fmt.Errorf("%d quotes", len(list))
 			}

@@ -14,8 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/models"
+	"sakuji/app/orders"
+	"sakuji/app/quotes"
+	"sakuji/app/setup"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -24,21 +27,21 @@ import (
 	"sakuji/studio"
 )
 
-func pricing(t *testing.T, s *apptest.Studio, no string) app.Pricing {
+func pricing(t *testing.T, s *apptest.Studio, no string) quotes.Pricing {
 	t.Helper()
-	d, err := s.App.Pricing(s.Ctx, no)
+	d, err := s.App.Quotes.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	return d
 }
 
 // with changes what is asked of an order's first item.
-func with(t *testing.T, s *apptest.Studio, no string, change func(*app.ItemForm, *studio.ItemOptions)) {
+func with(t *testing.T, s *apptest.Studio, no string, change func(*orders.ItemForm, *studio.ItemOptions)) {
 	t.Helper()
 	it := pricing(t, s, no).Items[0]
 	making := it.ItemOptions
-	f := app.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: it.Scale, Making: &making}
+	f := orders.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: it.Scale, Making: &making}
 	change(&f, &making)
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, f))
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, f))
 }
 
 // What is counted, asked for and done by whom moves the price, and comes back as it went in.
@@ -50,16 +53,16 @@ func TestMakingMovesThePrice(t *testing.T) {
 	before := plain
 	for _, step := range []struct {
 		what   string
-		change func(*app.ItemForm, *studio.ItemOptions)
+		change func(*orders.ItemForm, *studio.ItemOptions)
 		up     bool
 	}{
-		{"eyes and a face", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.Eyes, m.Features.Faces = 2, 1 }, true},
-		{"masked edges", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.MaskMM = 500 }, true},
-		{"weathered", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.Weather = true }, true},
-		{"fitting out", func(_ *app.ItemForm, m *studio.ItemOptions) { m.Features.FitHours = 1.5 }, true},
-		{"finer than the mesh says", func(_ *app.ItemForm, m *studio.ItemOptions) { m.DetailFactor, m.DetailWhy = 2.4, "lace" }, true},
-		{"a new hand", func(_ *app.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID }, true},
-		{"as printed", func(_ *app.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "printed" }, false},
+		{"eyes and a face", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.Features.Eyes, m.Features.Faces = 2, 1 }, true},
+		{"masked edges", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.Features.MaskMM = 500 }, true},
+		{"weathered", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.Features.Weather = true }, true},
+		{"fitting out", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.Features.FitHours = 1.5 }, true},
+		{"finer than the mesh says", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.DetailFactor, m.DetailWhy = 2.4, "lace" }, true},
+		{"a new hand", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID }, true},
+		{"as printed", func(_ *orders.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "printed" }, false},
 	} {
 		with(t, s, no, step.change)
 		now := cost()
@@ -74,8 +77,8 @@ func TestMakingMovesThePrice(t *testing.T) {
 	assert.Equal(t, finish.Features{Eyes: 2, Faces: 1, MaskMM: 500, Weather: true, FitHours: 1.5}, it.Features)
 	assert.Equal(t, "lace", it.DetailWhy)
 
-	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{DetailFactor: 2}}), "wants a reason")
-	refusal(t, s.ChangeItem(s.Ctx, s.Owner, no, it.ID, app.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{FinishRoute: "magic"}}), "no finish route")
+	refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{DetailFactor: 2}}), "wants a reason")
+	refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{FinishRoute: "magic"}}), "no finish route")
 }
 
 // The pieces' strips follow the finish route, with its second rounds, and the book's minutes are
@@ -83,9 +86,9 @@ func TestMakingMovesThePrice(t *testing.T) {
 func TestStripsFollowTheSchool(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
-	with(t, s, no, func(_ *app.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "skin" })
+	with(t, s, no, func(_ *orders.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "skin" })
 	s.Accept(no)
-	p, err := s.Piece(s.Ctx, no+"-1")
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	var kinds []route.StageKind
 	for _, st := range p.Stages {
@@ -114,7 +117,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	for i := range 6 {
 		code := fmt.Sprintf("%s-%d", first, i+1)
 		for {
-			p, err := s.Piece(s.Ctx, code)
+			p, err := s.Pieces.Piece(s.Ctx, code)
 			require.NoError(t, err)
 			if p.State != studio.AtBench {
 				break
@@ -126,7 +129,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 			if p.Piece.Now().Kind == route.RemoveSupports {
 				minutes *= 3
 			}
-			_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: minutes})
+			_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: minutes})
 			require.NoError(t, err)
 		}
 	}
@@ -138,8 +141,8 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	assert.True(t, pricing(t, s, second).Shop.History.Printed[pricing(t, s, second).Items[0].Parts[0].ModelID])
 
 	// Out of the studio, it is priced anew beside what it cost.
-	require.NoError(t, s.Deliver(s.Ctx, s.Owner, first, time.Time{}))
-	list, h, err := s.CheckRates(s.Ctx)
+	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, first, time.Time{}, false))
+	list, h, err := s.Quotes.CheckRates(s.Ctx)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	c := list[0]
@@ -154,7 +157,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	assert.InDelta(t, c.Hands.Result.Value, c.Hands.Inputs[0].Value*h.Book.V("wage"), 0.01, "nothing was painted: one wage")
 	assert.Positive(t, c.Material.Result.Value)
 	assert.Positive(t, c.Machine.Result.Value)
-	none, _, err := s.CheckRates(s.Ctx, second)
+	none, _, err := s.Quotes.CheckRates(s.Ctx, second)
 	require.NoError(t, err)
 	assert.Empty(t, none)
 }
@@ -165,7 +168,7 @@ func TestTerms(t *testing.T) {
 	no := s.Order(3, route.Primed)
 	plain := pricing(t, s, no).Price
 	ask := func(terms studio.Terms) quote.Price {
-		require.NoError(t, s.SaveTerms(s.Ctx, s.Owner, no, terms))
+		require.NoError(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, terms))
 		d := pricing(t, s, no)
 		assert.Equal(t, plain.CostMinor, d.Price.CostMinor)
 		return d.Price
@@ -173,17 +176,17 @@ func TestTerms(t *testing.T) {
 	m := 50.0
 	assert.InDelta(t, 50, ask(studio.Terms{MarginPercent: &m}).MarginPercent, 1)
 	assert.InEpsilon(t, 1.25, float64(ask(studio.Terms{RushPercent: 25}).NetMinor)/float64(plain.NetMinor), 0.02)
-	require.NoError(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "guild 10\n\nFAIR 5 %"))
+	require.NoError(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "guild 10\n\nFAIR 5 %"))
 	off := ask(studio.Terms{DiscountWhy: "guild"})
 	assert.InEpsilon(t, 0.9, float64(off.NetMinor)/float64(plain.NetMinor), 0.02)
 	assert.Contains(t, off.Working.Inputs[2].Label, "GUILD")
 	assert.EqualValues(t, 500_00, ask(studio.Terms{AskedMinor: 500_00}).TotalMinor)
 	assert.EqualValues(t, 0, ask(studio.Terms{BeforeTax: true}).NetMinor%100, "the net is the round figure")
-	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
-	refusal(t, s.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
-	refusal(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "GUILD 10\nnonsense"), "line 2")
-	refusal(t, s.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{FinishRoutes: map[string]string{"resin primed": "magic"}}, ""), "magic")
-	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, pricing(t, s, no).Shop.Studio))
+	refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
+	refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
+	refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "GUILD 10\nnonsense"), "line 2")
+	refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{FinishRoutes: map[string]string{"resin primed": "magic"}}, ""), "magic")
+	require.NoError(t, s.Setup.SaveStudio(s.Ctx, s.Owner, pricing(t, s, no).Shop.Studio))
 	assert.Equal(t, 10.0, pricing(t, s, no).Shop.Studio.Defaults.DiscountCodes["GUILD"], "saving the house keeps its ways")
 }
 
@@ -191,18 +194,18 @@ func TestTerms(t *testing.T) {
 func TestTheClientChooses(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
-	items, problems, err := s.AddItem(s.Ctx, s.Owner, no, []app.Upload{apptest.Upload("lid.stl", apptest.Vase())}, false)
+	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, no, []models.Upload{apptest.Upload("lid.stl", apptest.Vase())}, false)
 	require.NoError(t, err)
 	require.Empty(t, problems)
 	lid := items[0].ID
-	require.NoError(t, s.ChangeItem(s.Ctx, s.Owner, no, lid, app.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.ItemOptions{Option: true}}))
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, lid, orders.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.ItemOptions{Option: true}}))
 	before := pricing(t, s, no)
 	assert.Positive(t, before.Options[lid].TotalMinor)
-	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Raw kit", Tier: route.Raw, Offered: true}))
-	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Half the size", Factor: 0.5}))
-	require.NoError(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "In three", CutInto: 3}))
-	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
-	refusal(t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
+	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Raw kit", Tier: route.Raw, Offered: true}))
+	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Half the size", Factor: 0.5}))
+	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "In three", CutInto: 3}))
+	refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
+	refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
 	d := pricing(t, s, no)
 	require.Len(t, d.Variants, 3)
 	assert.Equal(t, before.Price.TotalMinor, d.Price.TotalMinor, "what stands beside it does not move the price")
@@ -212,24 +215,26 @@ func TestTheClientChooses(t *testing.T) {
 	assert.Equal(t, []studio.Change{{What: "Vase, finish", Before: "painted", After: "raw kit"}}, raw.Changes)
 	assert.False(t, raw.Earliest.After(d.Earliest))
 
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	doc := q.Document
 	require.Len(t, doc.Items, 1)
 	require.Len(t, doc.Options, 1)
 	require.Len(t, doc.Alternatives, 1, "only what is offered")
-	text := app.Summary(q, "https://x.example/q/1")
+	text := quotes.Summary(q, "https://x.example/q/1")
 	for _, says := range []string{"Or Raw kit", "Besides, if you like: Lid", "Valid until", "https://x.example/q/1", "Not included: ", "2 × Vase"} {
 		assert.Contains(t, text, says)
 	}
-	refusal(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")
-	refusal(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
-	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "Odile", Agreed: true, From: "192.0.2.9", Chosen: studio.Chosen{Alternative: 1, Options: []int64{lid, lid}}}))
+	refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")
+	refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
+	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile", Agreed: true, From: "192.0.2.9", Chosen: studio.Chosen{Alternative: 1, Options: []int64{lid, lid}}}))
 
 	after := pricing(t, s, no)
 	a := after.AcceptedQuote()
 	require.NotNil(t, a)
-	want := doc.Alternatives[0].Price.TotalMinor + doc.Options[0].TotalMinor
+	beside := doc.Alternatives[0].Options[0]
+	assert.NotEqual(t, doc.Options[0].TotalMinor, beside.TotalMinor, "an option is priced beside what it is taken with")
+	want := doc.Alternatives[0].Price.TotalMinor + beside.TotalMinor
 	assert.Equal(t, want, a.TotalMinor)
 	assert.Equal(t, quote.Share(want, doc.Terms.DepositPercent), a.DepositMinor)
 	assert.Equal(t, "192.0.2.9", a.AnsweredFrom)
@@ -255,47 +260,47 @@ func TestChangeOrder(t *testing.T) {
 	d := pricing(t, s, no)
 	assert.True(t, d.Changed())
 	assert.Equal(t, []studio.Change{{What: "Vase, copies", Before: "2", After: "3"}, {What: "Vase, finish", Before: "raw kit", After: "smoothed and primed"}}, d.Since)
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.NotNil(t, q.Document.Instead)
 	assert.Equal(t, first.TotalMinor, q.Document.Instead.TotalMinor)
 	assert.Equal(t, d.Since, q.Document.Instead.Changes)
-	assert.Contains(t, app.Summary(q, ""), "as agreed in revision 1")
-	require.NoError(t, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Name: "Odile"}))
+	assert.Contains(t, quotes.Summary(q, ""), "as agreed in revision 1")
+	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Name: "Odile"}))
 	d = pricing(t, s, no)
 	assert.Equal(t, studio.Accepted, d.Order.State)
 	assert.Equal(t, 1, d.AcceptedQuote().Revision)
 	assert.Len(t, d.Pieces, 2)
 
 	// Taken up again from what was agreed.
-	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 1))
+	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 1))
 	d = pricing(t, s, no)
 	assert.Equal(t, 2, d.Items[0].Copies)
 	assert.Equal(t, route.Raw, d.Items[0].Tier)
 	assert.Empty(t, studio.Differences(d.AcceptedQuote().Taken().Specs(), []studio.Item{d.Items[0].Item}))
-	require.NoError(t, s.RemoveItem(s.Ctx, s.Owner, no, it))
-	require.NoError(t, s.RestartFrom(s.Ctx, s.Owner, no, 2))
+	require.NoError(t, s.Orders.RemoveItem(s.Ctx, s.Owner, no, it))
+	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 2))
 	d = pricing(t, s, no)
 	require.Len(t, d.Items, 1, "an item taken off comes back with the version that had it")
 	assert.Equal(t, 3, d.Items[0].Copies)
-	assert.Error(t, s.RestartFrom(s.Ctx, s.Owner, no, 9))
+	assert.Error(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 9))
 }
 
 // Work without a print: priced by hours and odds, sent, delivered.
 func TestRestoration(t *testing.T) {
 	s := apptest.New(t)
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Odile Brackwater", Title: "Old letter box"})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile Brackwater", Title: "Old letter box", Sure: true})
 	require.NoError(t, err)
-	require.NoError(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, "Restore the box"))
-	refusal(t, s.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
+	require.NoError(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, "Restore the box"))
+	refusal(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
 	id := pricing(t, s, o.Number).Items[0].ID
-	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
-	refusal(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "odds")
-	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
-	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Freight, What: "by cart", Each: 12}))
-	require.NoError(t, s.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))
-	require.NoError(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 2))
-	refusal(t, s.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
+	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
+	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "odds")
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Freight, What: "by cart", Each: 12}))
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))
+	require.NoError(t, s.Orders.DropExtra(s.Ctx, s.Owner, o.Number, id, 2))
+	refusal(t, s.Orders.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
 	d := pricing(t, s, o.Number)
 	r := d.RangeOf()
 	assert.Greater(t, r.Quantiles[90]-r.Quantiles[10], r.ExpectedMinor/4, "finding worse is a wide range")
@@ -303,7 +308,7 @@ func TestRestoration(t *testing.T) {
 	q := s.Accept(o.Number)
 	assert.Contains(t, q.Document.Items[0].RestoreText(q.Document.Studio), "€ 400.00")
 	assert.Contains(t, strings.Join(q.Document.Included, "; "), "delivery: by cart")
-	require.NoError(t, s.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}))
+	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false))
 }
 
 // Fees of licences are in the price by themselves, and never kept as somebody's own line.
@@ -313,7 +318,7 @@ func TestLicenceFees(t *testing.T) {
 	plain := pricing(t, s, no).Price.CostMinor
 	design := pricing(t, s, no).Items[0].Parts[0].Model.DesignID
 	model := pricing(t, s, no).Items[0].Parts[0].ModelID
-	require.NoError(t, s.SaveLicence(s.Ctx, s.Owner, model, app.LicenceForm{Licence: studio.LicencePerCopy, Fee: "2.50"}))
+	require.NoError(t, s.Models.SaveLicence(s.Ctx, s.Owner, model, models.LicenceForm{Licence: studio.LicencePerCopy, Fee: "2.50"}))
 	d := pricing(t, s, no)
 	fee := int64(0)
 	for _, l := range d.Items[0].Estimate.Lines {
@@ -326,22 +331,30 @@ func TestLicenceFees(t *testing.T) {
 	q := s.Accept(no)
 	assert.Empty(t, q.Document.Items[0].Spec.Extras)
 	assert.False(t, pricing(t, s, no).Changed())
-	refusal(t, s.AddExtra(s.Ctx, s.Owner, no, d.Items[0].ID, quote.Extra{Kind: quote.Licence, What: "licence: mine", Each: 3}), "model’s sheet")
+	// A fee that somebody enters under the same words is their own.
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, d.Items[0].ID, quote.Extra{Kind: quote.Licence, What: "licence: mine", Each: 3}))
+	d = pricing(t, s, no)
+	assert.Len(t, d.Items[0].Extras, 1)
+	assert.Len(t, d.Items[0].Fees, 1)
+	// The size sheet asks the same price as the order's.
+	size, err := s.Quotes.SizeSheet(s.Ctx, no, d.Items[0].ID, studio.SizeRule{})
+	require.NoError(t, err)
+	assert.Equal(t, d.Items[0].NetMinor, size.Now.Net.Minor)
 }
 
 // What sounds like a weapon is asked about before a quote goes out, and marked.
 func TestWeaponsAreAskedAbout(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	with(t, s, no, func(f *app.ItemForm, _ *studio.ItemOptions) { f.Title = "Moth-guard’s sword" })
-	_, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	with(t, s, no, func(f *orders.ItemForm, _ *studio.ItemOptions) { f.Title = "Moth-guard’s sword" })
+	_, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	refusal(t, err, "looks like a weapon")
 	id := pricing(t, s, no).Items[0].ID
-	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, true))
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, s.Orders.SayWeapon(s.Ctx, s.Owner, no, id, true))
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(q.Document.Cautions, " "), "look-alikes")
-	require.NoError(t, s.SayWeapon(s.Ctx, s.Owner, no, id, false))
+	require.NoError(t, s.Orders.SayWeapon(s.Ctx, s.Owner, no, id, false))
 	assert.Empty(t, pricing(t, s, no).Troubles())
 }
 
@@ -350,7 +363,7 @@ func TestSchoolsSideBySide(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
 	id := pricing(t, s, no).Items[0].ID
-	_, _, list, err := s.FinishRoutes(s.Ctx, no, id)
+	_, _, list, err := s.Quotes.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
 	assert.Len(t, list, len(finish.Routes()))
 	for i, r := range list {
@@ -359,15 +372,15 @@ func TestSchoolsSideBySide(t *testing.T) {
 		}
 		assert.Equal(t, r.Key == "light", r.Now)
 	}
-	require.NoError(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "primer", false))
+	require.NoError(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "primer", false))
 	assert.Equal(t, "primer", pricing(t, s, no).Items[0].FinishRoute)
-	require.NoError(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "gaps", true))
+	require.NoError(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "gaps", true))
 	d := pricing(t, s, no)
 	assert.Empty(t, d.Items[0].FinishRoute)
 	assert.Equal(t, "gaps", d.Shop.Studio.Defaults.FinishRoute("resin", route.Primed))
-	refusal(t, s.SetFinishRoute(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
+	refusal(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
 	s.Change(no, id, 1, route.Raw, 1)
-	_, _, list, err = s.FinishRoutes(s.Ctx, no, id)
+	_, _, list, err = s.Quotes.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
 	assert.Empty(t, list, "a raw kit is not smoothed")
 }
@@ -376,7 +389,7 @@ func TestSchoolsSideBySide(t *testing.T) {
 func TestWorkingAddsUp(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
-	with(t, s, no, func(f *app.ItemForm, _ *studio.ItemOptions) { f.Title = "=1+1" })
+	with(t, s, no, func(f *orders.ItemForm, _ *studio.ItemOptions) { f.Title = "=1+1" })
 	d := pricing(t, s, no)
 	rows, err := csv.NewReader(bytes.NewReader(d.Working())).ReadAll()
 	require.NoError(t, err)
@@ -396,29 +409,29 @@ func TestWorkingAddsUp(t *testing.T) {
 // Rates go out and come back, whole; their history tells each change.
 func TestRatesTravel(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 31, "sand.resin": 8}))
-	h, err := s.Shop(s.Ctx)
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 31, "sand.resin": 8}))
+	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
-	book := app.Export(h)
+	book := setup.Export(h)
 	assert.Len(t, book.Machines, len(h.Machines))
 	back, err := rates.Read(book.Export())
 	require.NoError(t, err)
 	assert.Equal(t, 31.0, back.V("wage"))
-	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 40}))
-	n, err := s.ImportRates(s.Ctx, s.Owner, book.ExportCSV())
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 40}))
+	n, err := s.Setup.ImportRates(s.Ctx, s.Owner, book.ExportCSV())
 	require.NoError(t, err)
 	assert.Equal(t, len(book.Rates), n)
-	list, err := s.RateHistory(s.Ctx)
+	list, err := s.Setup.RateHistory(s.Ctx)
 	require.NoError(t, err)
 	require.Len(t, list, 4)
 	assert.Equal(t, [2]float64{40, 31}, [2]float64{list[0].Before, list[0].After}, "newest first")
 	assert.Equal(t, s.Owner.Name, list[0].Who)
-	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\nwage,12\nmargin,99\n"))
+	_, err = s.Setup.ImportRates(s.Ctx, s.Owner, []byte("key,value\nwage,12\nmargin,99\n"))
 	refusal(t, err, "line 3")
-	h, err = s.Shop(s.Ctx)
+	h, err = s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 31.0, h.Book.V("wage"), "nothing is taken by halves")
-	_, err = s.ImportRates(s.Ctx, s.Owner, []byte("key,value\n"))
+	_, err = s.Setup.ImportRates(s.Ctx, s.Owner, []byte("key,value\n"))
 	refusal(t, err, "no rate")
 }
 
@@ -426,7 +439,7 @@ func TestRatesTravel(t *testing.T) {
 // cast.
 func TestSavingsAreTaken(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
 	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
 	s.Change(long, pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
 	for no, cast := range map[string]bool{long: false, many: true} {
@@ -434,14 +447,14 @@ func TestSavingsAreTaken(t *testing.T) {
 		require.Len(t, before.Items[0].Estimate.Savings, 1)
 		saving := before.Items[0].Estimate.Savings[0]
 		assert.Equal(t, cast, saving.Cast)
-		require.NoError(t, s.TakeSaving(s.Ctx, s.Owner, no, before.Items[0].ID, saving))
+		require.NoError(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, before.Items[0].ID, saving))
 		after := pricing(t, s, no)
 		assert.Less(t, after.Price.CostMinor, before.Price.CostMinor, saving.Text)
 		assert.Empty(t, after.Items[0].Estimate.Savings)
 	}
 	no, it := long, pricing(t, s, long).Items[0]
-	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
-	refusal(t, s.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
+	refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
+	refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
 }
 
 // A date sooner than usual hours allow asks a rush; one that nobody can keep is told so.
@@ -476,7 +489,7 @@ func TestCreasesAreMeasuredLater(t *testing.T) {
 	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")
 	ctx, stop := context.WithCancel(s.Ctx)
 	done := make(chan struct{})
-	go func() { s.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
+	go func() { s.Jobs.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
 	require.Eventually(t, func() bool { return pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
 	stop()
 	<-done
@@ -490,7 +503,7 @@ func TestFailedRunsTeachOdds(t *testing.T) {
 	no := s.Order(4, route.Raw)
 	s.Accept(no)
 	s.Print(no+"-1", no+"-2")
-	h, err := s.Shop(s.Ctx)
+	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	require.Len(t, h.History.Failed, 1)
 	for key, f := range h.History.Failed {
@@ -501,12 +514,12 @@ func TestFailedRunsTeachOdds(t *testing.T) {
 	tarn, _ := h.Machine(s.Tarn)
 	material, _ := h.Material(s.Resin, "resin")
 	assert.Greater(t, h.FailurePerHour(tarn, material).Value, h.Book.V("failure.resin"))
-	rows, err := s.QuoteRows(s.Ctx, time.Time{})
+	rows, err := s.Quotes.QuoteRows(s.Ctx, time.Time{})
 	require.NoError(t, err)
 	require.Len(t, rows, 1)
 	assert.Equal(t, no, rows[0].Order)
 	assert.Equal(t, studio.QuoteAccepted, rows[0].State)
-	older, err := s.QuoteRows(s.Ctx, rows[0].Sent)
+	older, err := s.Quotes.QuoteRows(s.Ctx, rows[0].Sent)
 	require.NoError(t, err)
 	assert.Empty(t, older)
 }
@@ -516,7 +529,7 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
 	plain := pricing(t, s, no).Price.CostMinor
-	with(t, s, no, func(_ *app.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID })
+	with(t, s, no, func(_ *orders.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID })
 	green := pricing(t, s, no).Price.CostMinor
 	assert.Greater(t, green, plain)
 	other := s.Order(3, route.Raw)
@@ -537,7 +550,7 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 		}
 		assert.Contains(t, labels, "stamped before by this hand")
 	}
-	_, err := s.SavePerson(s.Ctx, s.Owner, s.Bench.ID, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Wage: "90"})
+	_, err := s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Wage: "90"})
 	require.NoError(t, err)
 	assert.Greater(t, pricing(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
 }

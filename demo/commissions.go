@@ -11,7 +11,10 @@ import (
 	"slices"
 	"time"
 
-	"sakuji/app"
+	"sakuji/app/models"
+	"sakuji/app/money"
+	"sakuji/app/orders"
+	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/route"
@@ -49,11 +52,11 @@ type commission struct {
 }
 
 func (l *life) takeIn(c commission) error {
-	clients, err := l.App.Clients(l.ctx)
+	clients, err := l.App.Orders.Clients(l.ctx)
 	if err != nil {
 		return err
 	}
-	f := app.OrderForm{Title: c.title, Use: c.use, Budget: c.budget, Note: c.note, NewClient: c.client}
+	f := orders.OrderForm{Title: c.title, Use: c.use, Budget: c.budget, Note: c.note, NewClient: c.client}
 	for _, cl := range clients {
 		if cl.Name == c.client {
 			f.ClientID, f.NewClient = cl.ID, ""
@@ -62,7 +65,7 @@ func (l *life) takeIn(c commission) error {
 	if !c.wanted.IsZero() {
 		f.Wanted = c.wanted.Format(time.DateOnly)
 	}
-	o, err := l.App.NewOrder(l.ctx, l.ilse, f)
+	o, err := l.App.Orders.NewOrder(l.ctx, l.ilse, f)
 	if err != nil {
 		return err
 	}
@@ -78,68 +81,68 @@ func (l *life) takeIn(c commission) error {
 		}
 	}
 	if c.ask != "" {
-		return l.App.AddPoint(l.ctx, l.ilse, o.Number, studio.Question, c.ask)
+		return l.App.Orders.AddPoint(l.ctx, l.ilse, o.Number, studio.Question, c.ask)
 	}
 	return nil
 }
 
 func (l *life) settled(number, kind, text, answer string) error {
-	if err := l.App.AddPoint(l.ctx, l.ilse, number, kind, text); err != nil {
+	if err := l.App.Orders.AddPoint(l.ctx, l.ilse, number, kind, text); err != nil {
 		return err
 	}
-	s, err := l.App.OrderSheet(l.ctx, number)
+	s, err := l.App.Quotes.OrderSheet(l.ctx, number)
 	if err != nil {
 		return err
 	}
-	return l.App.SettlePoint(l.ctx, l.ilse, number, s.Points[len(s.Points)-1].ID, answer)
+	return l.App.Orders.SettlePoint(l.ctx, l.ilse, number, s.Points[len(s.Points)-1].ID, answer)
 }
 
 func (l *life) addLine(number string, ln line) error {
-	var uploads []app.Upload
+	var uploads []models.Upload
 	for _, m := range ln.models {
 		uploads = append(uploads, upload(m.file, l.files[m.file]))
 	}
-	items, problems, err := l.App.AddItem(l.ctx, l.ilse, number, uploads, false)
+	items, problems, err := l.App.Orders.AddItem(l.ctx, l.ilse, number, uploads, false)
 	if err != nil || len(problems) > 0 {
 		return fmt.Errorf("%s: %v %w", ln.title, problems, err)
 	}
 	it := items[0]
 	making := studio.ItemOptions{Features: counted[ln.title]}
-	form := app.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]app.PartForm{}, Making: &making}
+	form := orders.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]orders.PartForm{}, Making: &making}
 	for _, p := range it.Parts {
-		pf := app.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
+		pf := orders.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
 		if ln.proc != "" && ln.proc != p.Process {
-			pf = app.PartForm{Process: ln.proc, Copies: p.Copies}
+			pf = orders.PartForm{Process: ln.proc, Copies: p.Copies}
 		}
 		form.Parts[p.ID] = pf
 	}
-	return l.App.ChangeItem(l.ctx, l.ilse, number, it.ID, form)
+	return l.App.Orders.ChangeItem(l.ctx, l.ilse, number, it.ID, form)
 }
 
-func upload(name string, data []byte) app.Upload {
-	return app.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
+func upload(name string, data []byte) models.Upload {
+	return models.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
 }
 
 // agreed sends the quote and lets the client accept and pay some hours later.
 func (l *life) agreed(nick, by string, after time.Duration, pays bool) error {
 	number := l.orders[nick]
-	q, err := l.App.SendQuote(l.ctx, l.ilse, number, "")
+	q, err := l.App.Quotes.SendQuote(l.ctx, l.ilse, number, "")
 	if err != nil {
 		return err
 	}
 	if err := l.until(l.clock.Now().Add(after)); err != nil {
 		return err
 	}
-	if err := l.App.AnswerQuote(l.ctx, q.Token, app.Answer{Accept: true, Name: by, Agreed: true, From: "203.0.113.20"}); err != nil {
+	if err := l.App.Quotes.AnswerQuote(l.ctx, q.Token, quotes.Answer{Accept: true, Name: by, Agreed: true, From: "203.0.113.20"}); err != nil {
 		return err
 	}
 	if !pays {
 		return nil
 	}
-	if err := l.App.SeeAnswer(l.ctx, l.ilse, number); err != nil {
+	if err := l.App.Quotes.SeeAnswer(l.ctx, l.ilse, number); err != nil {
 		return err
 	}
-	return l.App.RecordDeposit(l.ctx, l.ilse, number, q.Deposit().Plain())
+	return l.App.Money.NotePayment(l.ctx, l.ilse, number, money.PaymentForm{Kind: studio.PaidDeposit, Amount: q.Deposit().Plain()})
 }
 
 const (
@@ -170,17 +173,17 @@ func (l *life) april() error {
 		items: []line{{"Cloud Loom, frame", []model{loom}, route.Painted, 1, 1.4, "filament"}}}); err != nil {
 		return err
 	}
-	q, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["big loom"], "")
+	q, err := l.App.Quotes.SendQuote(l.ctx, l.ilse, l.orders["big loom"], "")
 	if err != nil {
 		return err
 	}
 	if err := l.until(day(time.April, 24, 11, 0)); err != nil {
 		return err
 	}
-	if err := l.App.AnswerQuote(l.ctx, q.Token, app.Answer{Name: "Tamsin Rook, props", From: "203.0.113.20"}); err != nil {
+	if err := l.App.Quotes.AnswerQuote(l.ctx, q.Token, quotes.Answer{Name: "Tamsin Rook, props", From: "203.0.113.20"}); err != nil {
 		return err
 	}
-	if err := l.App.SeeAnswer(l.ctx, l.ilse, l.orders["big loom"]); err != nil {
+	if err := l.App.Quotes.SeeAnswer(l.ctx, l.ilse, l.orders["big loom"]); err != nil {
 		return err
 	}
 	return l.until(day(time.April, 27, 9, 30))
@@ -230,7 +233,7 @@ func (l *life) lastNight() error {
 	if err := l.pictures("heron"); err != nil {
 		return err
 	}
-	qh, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["heron"], "")
+	qh, err := l.App.Quotes.SendQuote(l.ctx, l.ilse, l.orders["heron"], "")
 	if err != nil {
 		return err
 	}
@@ -241,7 +244,7 @@ func (l *life) lastNight() error {
 	if err := l.alternatives("loom"); err != nil {
 		return err
 	}
-	ql, err := l.App.SendQuote(l.ctx, l.ilse, l.orders["loom"], "")
+	ql, err := l.App.Quotes.SendQuote(l.ctx, l.ilse, l.orders["loom"], "")
 	if err != nil {
 		return err
 	}
@@ -261,13 +264,13 @@ func (l *life) lastNight() error {
 	if err := l.until(day(time.May, 13, 21, 42)); err != nil {
 		return err
 	}
-	if err := l.App.AnswerQuote(l.ctx, qh.Token, app.Answer{Accept: true, Name: "Tamsin Rook, props", Agreed: true, From: "203.0.113.20"}); err != nil {
+	if err := l.App.Quotes.AnswerQuote(l.ctx, qh.Token, quotes.Answer{Accept: true, Name: "Tamsin Rook, props", Agreed: true, From: "203.0.113.20"}); err != nil {
 		return err
 	}
 	if err := l.until(day(time.May, 13, 22, 15)); err != nil {
 		return err
 	}
-	if err := l.App.AskAboutQuote(l.ctx, ql.Token, "Can the frame come apart for the van? It must pass a door of 70 cm."); err != nil {
+	if err := l.App.Quotes.AskAboutQuote(l.ctx, ql.Token, "Can the frame come apart for the van? It must pass a door of 70 cm."); err != nil {
 		return err
 	}
 	return l.untilMorning()
@@ -279,28 +282,28 @@ func (l *life) alternatives(nick string) error {
 	if err := l.addLine(no, line{"Moth finial, for the top rail", []model{moth}, route.Painted, 2, 1, "resin"}); err != nil {
 		return err
 	}
-	s, err := l.App.OrderSheet(l.ctx, no)
+	s, err := l.App.Quotes.OrderSheet(l.ctx, no)
 	if err != nil {
 		return err
 	}
 	frame, finial := s.Items[0], s.Items[1]
 	making := finial.ItemOptions
 	making.Option = true
-	form := app.ItemForm{Title: finial.Title, Tier: finial.Tier, Copies: finial.Copies, Scale: finial.Scale, Making: &making}
-	if err := l.App.ChangeItem(l.ctx, l.ilse, no, finial.ID, form); err != nil {
+	form := orders.ItemForm{Title: finial.Title, Tier: finial.Tier, Copies: finial.Copies, Scale: finial.Scale, Making: &making}
+	if err := l.App.Orders.ChangeItem(l.ctx, l.ilse, no, finial.ID, form); err != nil {
 		return err
 	}
 	making = frame.ItemOptions
 	making.Features.MaskMM, making.Features.Colours, making.Features.Weather = 400, 4, true
-	form = app.ItemForm{Title: frame.Title, Tier: frame.Tier, Copies: frame.Copies, Scale: frame.Scale, Making: &making}
-	if err := l.App.ChangeItem(l.ctx, l.ilse, no, frame.ID, form); err != nil {
+	form = orders.ItemForm{Title: frame.Title, Tier: frame.Tier, Copies: frame.Copies, Scale: frame.Scale, Making: &making}
+	if err := l.App.Orders.ChangeItem(l.ctx, l.ilse, no, frame.ID, form); err != nil {
 		return err
 	}
 	for _, e := range []quote.Extra{
 		{Kind: quote.BoughtIn, What: "warp cord, waxed", Each: 6.5, Count: 30, Pack: 25},
 		{Kind: quote.Freight, What: "by cart to the stage door", Each: 18},
 	} {
-		if err := l.App.AddExtra(l.ctx, l.ilse, no, frame.ID, e); err != nil {
+		if err := l.App.Orders.AddExtra(l.ctx, l.ilse, no, frame.ID, e); err != nil {
 			return err
 		}
 	}
@@ -309,7 +312,7 @@ func (l *life) alternatives(nick string) error {
 		{Name: "Smoothed and primed", Tier: route.Primed, Offered: true},
 		{Name: "Printed in three", CutInto: 3},
 	} {
-		if err := l.App.SaveVariant(l.ctx, l.ilse, no, v); err != nil {
+		if err := l.App.Quotes.SaveVariant(l.ctx, l.ilse, no, v); err != nil {
 			return err
 		}
 	}
@@ -322,14 +325,14 @@ func (l *life) letterBox() error {
 		return err
 	}
 	no := l.orders["letter box"]
-	if err := l.App.AddPlainItem(l.ctx, l.ilse, no, "Restore the letter box"); err != nil {
+	if err := l.App.Orders.AddPlainItem(l.ctx, l.ilse, no, "Restore the letter box"); err != nil {
 		return err
 	}
-	s, err := l.App.OrderSheet(l.ctx, no)
+	s, err := l.App.Quotes.OrderSheet(l.ctx, no)
 	if err != nil {
 		return err
 	}
-	return l.App.AddExtra(l.ctx, l.ilse, no, s.Items[0].ID, quote.Extra{Kind: quote.Restore, What: "strip, mend the hinge, repaint", Hours: 5, Odds: 0.35, WorseHours: 4, StopAt: 380})
+	return l.App.Orders.AddExtra(l.ctx, l.ilse, no, s.Items[0].ID, quote.Extra{Kind: quote.Restore, What: "strip, mend the hinge, repaint", Hours: 5, Odds: 0.35, WorseHours: 4, StopAt: 380})
 }
 
 // pictures adds two painted swatches as reference pictures, made here.
@@ -348,6 +351,7 @@ func (l *life) pictures(nick string) error {
 		}
 		return b.Bytes()
 	}
-	return l.App.AddPictures(l.ctx, l.ilse, l.orders[nick], []app.Upload{
+	_, _, err := l.App.Orders.AddPictures(l.ctx, l.ilse, l.orders[nick], []models.Upload{
 		upload("lining-a.png", swatch(color.RGBA{52, 84, 132, 255})), upload("lining-b.png", swatch(color.RGBA{38, 98, 110, 255}))})
+	return err
 }

@@ -43,8 +43,8 @@ func Open(ctx context.Context, dir string) (*Demo, error) {
 		return nil, err
 	}
 	d := &Demo{clock: &Clock{}, printers: device.Printers{Seed: seed}}
-	d.App = &app.App{Store: st, Clock: d.clock}
-	empty, err := d.App.Empty(ctx)
+	d.App = app.New(st, d.clock)
+	empty, err := d.App.Setup.Empty(ctx)
 	if err == nil && empty {
 		err = d.live(ctx)
 	} else if err == nil {
@@ -101,7 +101,7 @@ func (d *Demo) Pass(ctx context.Context, by time.Duration) error {
 func (d *Demo) ToNext(ctx context.Context) (bool, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	at, ok, err := d.App.NextEvent(ctx)
+	at, ok, err := d.App.Today.NextEvent(ctx)
 	if err != nil {
 		return false, err
 	}

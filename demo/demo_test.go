@@ -8,6 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app"
+	"sakuji/app/models"
+	"sakuji/app/pieces"
+	"sakuji/app/today"
 	"sakuji/core/mesh"
 	"sakuji/studio"
 )
@@ -42,32 +45,32 @@ func TestTheMorning(t *testing.T) {
 	ctx := t.Context()
 	assert.True(t, d.App.Clock.Now().Equal(Morning()))
 
-	today, err := d.App.Today(ctx)
+	sheet, err := d.App.Today.Today(ctx)
 	require.NoError(t, err)
 	tones := map[string]int{}
 	text := ""
-	for _, task := range today.Tasks {
+	for _, task := range sheet.Tasks {
 		tones[task.Tone]++
 		text += task.Title + "\n"
 	}
-	for _, tone := range []string{app.ToneLate, app.ToneReady, app.ToneMachine} {
+	for _, tone := range []string{today.ToneLate, today.ToneReady, today.ToneMachine} {
 		assert.Positive(t, tones[tone], tone)
 	}
 	for _, want := range []string{"Empty Tarn", "cannot be ready in time", "has accepted: Heron Postmaster", "asks: Can the frame", "waits for a price: A beekeeper snail", "owes the deposit"} {
 		assert.Contains(t, text, want)
 	}
-	assert.Len(t, today.Machines, 4)
-	assert.NotEmpty(t, today.Night)
+	assert.Len(t, sheet.Machines, 4)
+	assert.NotEmpty(t, sheet.Night)
 	theShelf(t, d.App)
 	late := 0
-	for _, p := range today.Promises {
+	for _, p := range sheet.Promises {
 		if p.Late {
 			late++
 		}
 	}
 	assert.Equal(t, 1, late, "one promise is at risk, the others hold")
 
-	plates, err := d.App.Plates(ctx)
+	plates, err := d.App.Plates.Plates(ctx)
 	require.NoError(t, err)
 	failed, running := 0, 0
 	for _, p := range plates.Emptied {
@@ -87,25 +90,25 @@ func TestTheMorning(t *testing.T) {
 	assert.Positive(t, running)
 	assert.NotEmpty(t, plates.Waiting)
 
-	states := map[string]int{}
-	orders, err := d.App.Orders(ctx)
+	states := map[studio.OrderState]int{}
+	orders, err := d.App.Orders.Orders(ctx)
 	require.NoError(t, err)
 	for _, o := range orders {
 		states[o.State]++
-		s, err := d.App.Delivery(ctx, o.Number)
+		s, err := d.App.Delivery.Delivery(ctx, o.Number)
 		require.NoError(t, err)
 		if o.State == studio.Closed {
 			assert.Positive(t, s.Actual, "logged hours")
 			assert.NotEmpty(t, s.Used)
 		}
 	}
-	for _, state := range []string{studio.Enquiry, studio.Quoted, studio.Accepted, studio.Declined, studio.Closed} {
+	for _, state := range []studio.OrderState{studio.Enquiry, studio.Quoted, studio.Accepted, studio.Declined, studio.Closed} {
 		assert.Positive(t, states[state], state)
 	}
-	bench, err := d.App.Bench(ctx, app.BenchAll, "")
+	bench, err := d.App.Pieces.Bench(ctx, pieces.BenchAll, "")
 	require.NoError(t, err)
-	assert.Positive(t, bench.Count[app.BenchReady])
-	assert.Positive(t, bench.Count[app.BenchWaiting])
+	assert.Positive(t, bench.Count[pieces.BenchReady])
+	assert.Positive(t, bench.Count[pieces.BenchWaiting])
 	repeats := 0
 	for _, r := range bench.Rows {
 		repeats += r.Repeat
@@ -122,7 +125,7 @@ func TestTimePasses(t *testing.T) {
 	require.NoError(t, err)
 	defer d.Close()
 	running := func() (n int) {
-		s, err := d.App.Plates(t.Context())
+		s, err := d.App.Plates.Plates(t.Context())
 		require.NoError(t, err)
 		for _, p := range s.Open {
 			if p.State == studio.PlateRunning {
@@ -132,9 +135,9 @@ func TestTimePasses(t *testing.T) {
 		return n
 	}
 	waits := func() int {
-		b, err := d.App.Bench(t.Context(), app.BenchAll, "")
+		b, err := d.App.Pieces.Bench(t.Context(), pieces.BenchAll, "")
 		require.NoError(t, err)
-		return b.Count[app.BenchWaiting]
+		return b.Count[pieces.BenchWaiting]
 	}
 	require.Positive(t, running())
 	require.Positive(t, waits())
@@ -172,11 +175,11 @@ func TestClock(t *testing.T) {
 // file that may not be sold, a frame sent twice.
 func theShelf(t *testing.T, a *app.App) {
 	ctx := t.Context()
-	one := func(letters string) app.ModelSheet {
-		list, err := a.Shelf(ctx, letters)
+	one := func(letters string) models.ModelSheet {
+		list, err := a.Models.Shelf(ctx, letters)
 		require.NoError(t, err)
 		require.Len(t, list, 1, letters)
-		v, err := a.ModelSheet(ctx, list[0].ModelID)
+		v, err := a.Models.ModelSheet(ctx, list[0].ModelID)
 		require.NoError(t, err)
 		return v
 	}
@@ -213,5 +216,7 @@ func theShelf(t *testing.T, a *app.App) {
 	loom := one("cloud-loom")
 	assert.Equal(t, studio.Revised, loom.Model.How)
 	assert.NotEmpty(t, loom.Versions[0].Changes)
-	assert.True(t, loom.Uses[0].Priced, "what the new frame would cost stands beside the old")
+	uses, err := a.Quotes.UsePrices(t.Context(), loom)
+	require.NoError(t, err)
+	assert.True(t, uses[0].Priced, "what the new frame would cost stands beside the old")
 }

@@ -9,7 +9,12 @@ import (
 	"sync"
 	"time"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/delivery"
+	"sakuji/app/money"
+	"sakuji/app/pieces"
+	"sakuji/app/plates"
+	"sakuji/app/setup"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -21,9 +26,9 @@ type life struct {
 	*Demo
 	ctx    context.Context
 	rand   *rand.Rand
-	ilse   app.Actor
-	jory   app.Actor
-	maren  app.Actor
+	ilse   change.Actor
+	jory   change.Actor
+	maren  change.Actor
 	files  map[string][]byte
 	orders map[string]string // number by nickname
 	spare  map[int64]float64 // minutes of hands left, by person
@@ -68,40 +73,40 @@ func (l *life) carve() {
 }
 
 func (l *life) house() error {
-	p, err := l.App.FirstOwner(l.ctx, app.PersonForm{Name: "Ilse Karg", Initials: "IK", Password: "larch-and-lantern"})
+	p, err := l.App.Setup.FirstOwner(l.ctx, setup.PersonForm{Name: "Ilse Karg", Initials: "IK", Password: "larch-and-lantern"})
 	if err != nil {
 		return err
 	}
-	l.ilse = app.ActorOf(p)
+	l.ilse = change.ActorOf(p)
 	for _, f := range []struct {
-		hand *app.Actor
-		form app.PersonForm
+		hand *change.Actor
+		form setup.PersonForm
 	}{
-		{&l.jory, app.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true}},
-		{&l.maren, app.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true}},
+		{&l.jory, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true}},
+		{&l.maren, setup.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true}},
 	} {
-		p, err := l.App.SavePerson(l.ctx, l.ilse, 0, f.form)
+		p, err := l.App.Setup.SavePerson(l.ctx, l.ilse, 0, f.form)
 		if err != nil {
 			return err
 		}
-		*f.hand = app.ActorOf(p)
+		*f.hand = change.ActorOf(p)
 	}
-	if err := l.App.SaveStudio(l.ctx, l.ilse, studio.Studio{Name: "Lantern & Larch", Address: "3 Candle Steps\nSorrel Vale", Email: "workshop@lantern-larch.example",
+	if err := l.App.Setup.SaveStudio(l.ctx, l.ilse, studio.Studio{Name: "Lantern & Larch", Address: "3 Candle Steps\nSorrel Vale", Email: "workshop@lantern-larch.example",
 		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example", FirstOrder: 404}); err != nil {
 		return err
 	}
-	if err := l.App.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
+	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
 		return err
 	}
 	book := rates.Starting()
 	for i, name := range []string{"Tarn", "Beck", "Fell", "Holm"} {
 		k := book.Machines[i]
-		if _, err := l.App.SaveMachine(l.ctx, l.ilse, 0, app.GearForm{Name: name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+		if _, err := l.App.Setup.SaveMachine(l.ctx, l.ilse, 0, setup.GearForm{Name: name, Process: k.Process, From: k.Name, Active: true}); err != nil {
 			return err
 		}
 	}
 	for _, k := range book.Materials {
-		if _, err := l.App.SaveMaterial(l.ctx, l.ilse, 0, app.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+		if _, err := l.App.Setup.SaveMaterial(l.ctx, l.ilse, 0, setup.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
 			return err
 		}
 	}
@@ -111,7 +116,7 @@ func (l *life) house() error {
 		{Name: "Moth Post Guild", Email: "board@moth-post.example", Address: "The Attic, 40 Tallow Street\nNether Sorrel"},
 		{Name: "Odile Brackwater", Email: "odile@brackwater.example", Address: "Weir Cottage\nBrackwater"},
 	} {
-		if _, err := l.App.SaveClient(l.ctx, l.ilse, c); err != nil {
+		if _, err := l.App.Orders.SaveClient(l.ctx, l.ilse, c); err != nil {
 			return err
 		}
 	}
@@ -145,7 +150,7 @@ func (l *life) shift(at time.Time) error {
 	if err := l.machines(at); err != nil {
 		return err
 	}
-	for _, who := range []app.Actor{l.jory, l.maren, l.ilse} {
+	for _, who := range []change.Actor{l.jory, l.maren, l.ilse} {
 		l.spare[who.ID] = math.Min(60, l.spare[who.ID]+13) // the rest of the half hour goes to all that no stamp records
 		if err := l.hands(who); err != nil {
 			return err
@@ -159,7 +164,7 @@ func (l *life) shift(at time.Time) error {
 
 // machines empties what has finished and starts what waits.
 func (l *life) machines(at time.Time) error {
-	s, err := l.App.Plates(l.ctx)
+	s, err := l.App.Plates.Plates(l.ctx)
 	if err != nil {
 		return err
 	}
@@ -167,18 +172,18 @@ func (l *life) machines(at time.Time) error {
 		if p.State != studio.PlateFinished {
 			continue
 		}
-		out := map[int64]app.Outcome{}
+		out := map[int64]studio.Outcome{}
 		for _, o := range p.Pieces {
-			out[o.PieceID] = app.Outcome{What: studio.Good}
+			out[o.PieceID] = studio.Outcome{What: studio.Good}
 			if o.Report != "" && o.Report != studio.Good {
-				out[o.PieceID] = app.Outcome{What: studio.Failed, Cause: o.Report}
+				out[o.PieceID] = studio.Outcome{What: studio.Failed, Cause: o.Report}
 			}
 		}
-		if err := l.App.EmptyPlate(l.ctx, l.jory, p.Number, out, time.Time{}, ""); err != nil {
+		if err := l.App.Plates.EmptyPlate(l.ctx, l.jory, p.Number, plates.Emptied{Outcomes: out}); err != nil {
 			return err
 		}
 	}
-	if s, err = l.App.Plates(l.ctx); err != nil {
+	if s, err = l.App.Plates.Plates(l.ctx); err != nil {
 		return err
 	}
 	for _, m := range s.Shop.Machines {
@@ -189,8 +194,8 @@ func (l *life) machines(at time.Time) error {
 			if g.Process != m.Process {
 				continue
 			}
-			number, _, err := l.App.LayPlate(l.ctx, l.jory, m.ID, g.Material.ID)
-			var refusal *app.Refusal
+			number, _, err := l.App.Plates.LayPlate(l.ctx, l.jory, m.ID, g.Material.ID)
+			var refusal *change.Refusal
 			if errors.As(err, &refusal) {
 				continue
 			}
@@ -202,7 +207,7 @@ func (l *life) machines(at time.Time) error {
 				room -= 1.6
 			}
 			room = math.Round(room*10) / 10
-			if err := l.App.StartRun(l.ctx, l.jory, number, time.Time{}, &room); err != nil {
+			if err := l.App.Plates.StartRun(l.ctx, l.jory, number, time.Time{}, &room); err != nil {
 				return err
 			}
 			break
@@ -215,13 +220,13 @@ func (l *life) machines(at time.Time) error {
 var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look}
 
 // hands lets a person stamp what is ready, as far as the minutes reach.
-func (l *life) hands(who app.Actor) error {
+func (l *life) hands(who change.Actor) error {
 	for l.spare[who.ID] > 0 {
-		s, err := l.App.Bench(l.ctx, app.BenchReady, "")
+		s, err := l.App.Pieces.Bench(l.ctx, pieces.BenchReady, "")
 		if err != nil {
 			return err
 		}
-		at := slices.IndexFunc(s.Rows, func(r app.BenchRow) bool {
+		at := slices.IndexFunc(s.Rows, func(r pieces.BenchRow) bool {
 			return slices.Contains(paints, r.Now().Kind) == (who == l.ilse)
 		})
 		if at < 0 {
@@ -235,33 +240,33 @@ func (l *life) hands(who app.Actor) error {
 	return nil
 }
 
-func (l *life) one(who app.Actor, row app.BenchRow) error {
+func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 	now := row.Now()
 	if now.Kind == route.Look && row.Repeat == 0 && l.rand.Float64() < 0.22 {
 		l.spare[who.ID] -= 2
-		return l.App.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)])
+		return l.App.Pieces.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)], "")
 	}
 	minutes := math.Max(1, math.Round(now.Planned*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
 	l.spare[who.ID] -= minutes
-	_, err := l.App.Stamp(l.ctx, who, row.Code, app.Stamp{Minutes: minutes})
+	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, studio.Stamp{Minutes: minutes})
 	return err
 }
 
 // deliver sends off what is complete and closes it.
 func (l *life) deliver() error {
-	orders, err := l.App.Orders(l.ctx, studio.Accepted, studio.Delivered)
+	orders, err := l.App.Orders.Orders(l.ctx, studio.Accepted, studio.Delivered)
 	if err != nil {
 		return err
 	}
 	for _, o := range orders {
 		if o.State == studio.Delivered {
 			if l.clock.Now().Sub(o.Delivered) > 20*time.Hour {
-				err = l.App.CloseOrder(l.ctx, l.ilse, o.Number)
+				err = l.settle(o)
 			}
 		} else {
-			var s app.DeliverySheet
-			if s, err = l.App.Delivery(l.ctx, o.Number); err == nil && s.Complete() {
-				err = l.App.Deliver(l.ctx, l.ilse, o.Number, time.Time{})
+			var s delivery.DeliverySheet
+			if s, err = l.App.Delivery.Delivery(l.ctx, o.Number); err == nil && s.Complete() {
+				err = l.App.Delivery.Deliver(l.ctx, l.ilse, o.Number, time.Time{}, false)
 			}
 		}
 		if err != nil {
@@ -269,6 +274,20 @@ func (l *life) deliver() error {
 		}
 	}
 	return nil
+}
+
+// settle notes the rest of an order's price, which has arrived by now, and closes it.
+func (l *life) settle(o studio.Order) error {
+	s, err := l.App.Quotes.OrderSheet(l.ctx, o.Number)
+	if err != nil {
+		return err
+	}
+	if open := s.Account().Open(); open.Minor > 0 {
+		if err := l.App.Money.NotePayment(l.ctx, l.ilse, o.Number, money.PaymentForm{Kind: studio.PaidRest, Amount: open.Plain()}); err != nil {
+			return err
+		}
+	}
+	return l.App.Money.CloseOrder(l.ctx, l.ilse, o.Number, "")
 }
 
 // untilMorning lets the night pass: machines only, nobody comes in.

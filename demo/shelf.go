@@ -5,7 +5,7 @@ import (
 	"math"
 	"time"
 
-	"sakuji/app"
+	"sakuji/app/models"
 	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/route"
@@ -121,7 +121,7 @@ func teaSet() []byte {
 
 // permissions are what two clients have said yes to.
 func (l *life) permissions() error {
-	clients, err := l.App.Clients(l.ctx)
+	clients, err := l.App.Orders.Clients(l.ctx)
 	if err != nil {
 		return err
 	}
@@ -134,7 +134,7 @@ func (l *life) permissions() error {
 		default:
 			continue
 		}
-		if _, err := l.App.SaveClient(l.ctx, l.ilse, c); err != nil {
+		if _, err := l.App.Orders.SaveClient(l.ctx, l.ilse, c); err != nil {
 			return err
 		}
 	}
@@ -143,12 +143,12 @@ func (l *life) permissions() error {
 
 // licences notes what is known of the designs' sources.
 func (l *life) licences() error {
-	list, err := l.App.Shelf(l.ctx, "")
+	list, err := l.App.Models.Shelf(l.ctx, "")
 	if err != nil {
 		return err
 	}
 	until := day(time.August, 31, 23, 59)
-	notes := map[string]app.LicenceForm{
+	notes := map[string]models.LicenceForm{
 		"Heron postmaster":     {Licence: studio.LicenceOwn, Source: "Ilse’s sculpt", Rights: "The Postmaster is the opera’s own figure; Tamsin Rook said yes."},
 		"Letter satchel":       {Licence: studio.LicenceOwn, Source: "Ilse’s sculpt"},
 		"Seed pod lantern":     {Licence: studio.LicenceOwn, Source: "Maren’s sculpt after pods from the museum"},
@@ -164,7 +164,7 @@ func (l *life) licences() error {
 	for _, s := range list {
 		if f, ok := notes[s.Name]; ok {
 			f.Got = s.Got
-			if err := l.App.SaveLicence(l.ctx, l.ilse, s.ModelID, f); err != nil {
+			if err := l.App.Models.SaveLicence(l.ctx, l.ilse, s.ModelID, f); err != nil {
 				return err
 			}
 		}
@@ -190,19 +190,19 @@ func (l *life) post() error {
 		"Acorn tea set", "acorn-tea-set.3mf", l.files["acorn-tea-set.3mf"], route.Painted); err != nil {
 		return err
 	}
-	s, err := l.App.OrderSheet(l.ctx, l.orders["loom"])
+	s, err := l.App.Quotes.OrderSheet(l.ctx, l.orders["loom"])
 	if err != nil {
 		return err
 	}
-	kept, err := l.App.Keep(loomAgain.file, bytes.NewReader(l.files[loomAgain.file]))
+	kept, err := l.App.Models.Keep(loomAgain.file, bytes.NewReader(l.files[loomAgain.file]))
 	if err != nil {
 		return err
 	}
-	batch, err := l.App.Revise(l.ctx, l.ilse, s.Items[0].Parts[0].ModelID, kept)
+	batch, err := l.App.Models.Revise(l.ctx, l.ilse, s.Items[0].Parts[0].ModelID, kept)
 	if err != nil {
 		return err
 	}
-	if _, err := l.App.Await(l.ctx, batch, time.Minute); err != nil {
+	if _, err := l.App.Jobs.Await(l.ctx, batch, time.Minute); err != nil {
 		return err
 	}
 	if err := l.permissions(); err != nil {
@@ -213,14 +213,14 @@ func (l *life) post() error {
 	}
 	// Asked for in the evening, worked out when the program runs: how the bust may stand,
 	// and what it is when hollow.
-	heron, err := l.App.OrderSheet(l.ctx, l.orders["heron"])
+	heron, err := l.App.Quotes.OrderSheet(l.ctx, l.orders["heron"])
 	if err != nil {
 		return err
 	}
 	bust := heron.Items[0].Parts[0].ModelID
-	if _, err := l.App.Remake(l.ctx, l.ilse, bust, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: studio.WishesFor(process.Resin)}); err != nil {
+	if _, err := l.App.Models.Remake(l.ctx, l.ilse, bust, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: studio.WishesFor(process.Resin)}); err != nil {
 		return err
 	}
-	_, err = l.App.Remake(l.ctx, l.ilse, bust, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
+	_, err = l.App.Models.Remake(l.ctx, l.ilse, bust, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
 	return err
 }

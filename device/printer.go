@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"sakuji/app"
+	"sakuji/app/change"
 	"sakuji/core/process"
 	"sakuji/studio"
 )
@@ -64,7 +65,7 @@ func (p Printers) Run(number int, processName string, run studio.Run, pieces []s
 
 // Drive lets every run that has ended by now report so.
 func (p Printers) Drive(ctx context.Context, a *app.App) error {
-	h, plates, err := a.Running(ctx)
+	h, plates, err := a.Plates.Running(ctx)
 	if err != nil {
 		return err
 	}
@@ -75,7 +76,7 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 		if out.Ended.After(now) {
 			continue
 		}
-		if err := a.FinishRun(ctx, app.Actor{Name: m.Name}, pl.Number, out.Ended, out.Reports); err != nil {
+		if err := a.Plates.FinishRun(ctx, change.Actor{Name: m.Name}, pl.Number, out.Ended, out.Reports); err != nil {
 			return err
 		}
 	}
@@ -84,7 +85,7 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 
 // Next is when the next run ends, stopped ones included.
 func (p Printers) Next(ctx context.Context, a *app.App) (at time.Time, ok bool, err error) {
-	h, plates, err := a.Running(ctx)
+	h, plates, err := a.Plates.Running(ctx)
 	for _, pl := range plates {
 		m, _ := h.Machine(pl.MachineID)
 		out := p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process))

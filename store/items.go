@@ -11,14 +11,14 @@ import (
 func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	items, err := rows(t, func(scan func(...any) error, i *studio.Item) error {
 		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale, packed{&i.Rule}, packed{&i.ItemOptions})
-	}, `SELECT id, order_id, position, title, tier, copies, scale, size_rule, making FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
+	}, `SELECT id, order_id, position, title, tier, copies, scale, size_rule, options FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
 	if err != nil {
 		return nil, err
 	}
 	for i := range items {
 		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
 			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.OrientationID), &p.CutInto, id(&p.MachineID))
-		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id FROM parts WHERE item_id = ? ORDER BY id`, items[i].ID)
+		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id FROM parts WHERE item_id = ? AND removed = 0 ORDER BY id`, items[i].ID)
 		if err != nil {
 			return nil, err
 		}
@@ -35,10 +35,10 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 // SaveItem adds an item without an id with its parts, or changes both.
 func (t *Tx) SaveItem(i *studio.Item) (err error) {
 	if i.ID == 0 {
-		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale, size_rule, making) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale, size_rule, options) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
 			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions})
 	} else {
-		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ?, size_rule = ?, making = ? WHERE id = ?`,
+		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ?, size_rule = ?, options = ? WHERE id = ?`,
 			i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions}, i.ID)
 	}
 	if err != nil {
@@ -48,10 +48,10 @@ func (t *Tx) SaveItem(i *studio.Item) (err error) {
 		p := &i.Parts[k]
 		p.ItemID = i.ID
 		if p.ID == 0 {
-			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, standing_id, cut_into, machine_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID))
 		} else {
-			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, standing_id = ?, cut_into = ?, machine_id = ? WHERE id = ?`,
+			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, orientation_id = ?, cut_into = ?, machine_id = ? WHERE id = ?`,
 				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID), p.ID)
 		}
 		if err != nil {
@@ -80,12 +80,6 @@ func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error)
 	return out, nil
 }
 
-// FollowParts makes the pieces that wait what their parts are now.
-func (t *Tx) FollowParts(orderID int64) error {
-	return t.exec(`UPDATE pieces SET (model_id, standing_id) = (SELECT model_id, standing_id FROM parts WHERE parts.id = pieces.part_id)
-		WHERE order_id = ? AND state = 'waiting'`, orderID)
-}
-
 const quoteColumns = `SELECT id, order_id, revision, token, state, document, total_minor, deposit_minor, currency, sent_ms,
 	valid_until_ms, answered_ms, answered_by, answered_from, seen_ms, chosen FROM quotes `
 
@@ -109,7 +103,7 @@ func (t *Tx) QuoteByToken(token string) (studio.Quote, error) {
 
 // AcceptedQuotes returns the quotes that hold, without their documents.
 func (t *Tx) AcceptedQuotes() ([]studio.Quote, error) {
-	return rows(t, scanQuote, quoteHeads+`WHERE state = 'accepted' ORDER BY id`)
+	return rows(t, scanQuote, quoteHeads+`WHERE state = ? ORDER BY id`, studio.QuoteAccepted)
 }
 
 // UnseenAnswers returns quotes answered and not yet looked at, without their
@@ -141,19 +135,28 @@ func (t *Tx) SeeAnswers(orderID int64, now time.Time) error {
 type QuoteRow struct {
 	Order, Title, Client string
 	Revision             int
-	State                string
+	State                studio.QuoteState
+	OrderState           studio.OrderState
 	TotalMinor           int64
 	Currency             string
 	Sent, ValidUntil     time.Time
 	Answered             time.Time
 }
 
+// StateText says where the quote stands; one whose order was cancelled stands nowhere.
+func (q QuoteRow) StateText() string {
+	if q.OrderState == studio.Cancelled && q.State == studio.QuoteAccepted {
+		return "order cancelled"
+	}
+	return string(q.State)
+}
+
 // QuoteRows lists quotes without their documents, newest first; before is the time to begin
 // before, zero for now.
 func (t *Tx) QuoteRows(before time.Time, limit int) ([]QuoteRow, error) {
 	return rows(t, func(scan func(...any) error, q *QuoteRow) error {
-		return scan(&q.Order, &q.Title, &q.Client, &q.Revision, &q.State, &q.TotalMinor, &q.Currency, at(&q.Sent), at(&q.ValidUntil), at(&q.Answered))
-	}, `SELECT o.number, o.title, c.name, q.revision, q.state, q.total_minor, q.currency, q.sent_ms, q.valid_until_ms, q.answered_ms
+		return scan(&q.Order, &q.Title, &q.Client, &q.Revision, &q.State, &q.OrderState, &q.TotalMinor, &q.Currency, at(&q.Sent), at(&q.ValidUntil), at(&q.Answered))
+	}, `SELECT o.number, o.title, c.name, q.revision, q.state, o.state, q.total_minor, q.currency, q.sent_ms, q.valid_until_ms, q.answered_ms
 		FROM quotes q JOIN orders o ON o.id = q.order_id JOIN clients c ON c.id = o.client_id
 		WHERE ?1 IS NULL OR q.sent_ms < ?1 ORDER BY q.sent_ms DESC, q.id DESC LIMIT ?2`, at(&before), limit)
 }
@@ -179,7 +182,19 @@ func (t *Tx) DropVariant(orderID, variantID int64) error {
 	return t.exec(`DELETE FROM variants WHERE id = ? AND order_id = ?`, variantID, orderID)
 }
 
-// PutBack brings an item that was taken off back onto its order.
-func (t *Tx) PutBack(itemID int64) error {
-	return t.exec(`UPDATE items SET removed = 0 WHERE id = ?`, itemID)
+// PutBack brings an item back onto its order with just these of its parts; others that it
+// had stay in the database, as pieces and quotes may speak of them.
+func (t *Tx) PutBack(it studio.Item) error {
+	if err := t.exec(`UPDATE items SET removed = 0 WHERE id = ?`, it.ID); err != nil {
+		return err
+	}
+	if err := t.exec(`UPDATE parts SET removed = 1 WHERE item_id = ?`, it.ID); err != nil {
+		return err
+	}
+	for _, p := range it.Parts {
+		if err := t.exec(`UPDATE parts SET removed = 0 WHERE id = ? AND item_id = ?`, p.ID, it.ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -6,11 +6,11 @@ import (
 	"sakuji/studio"
 )
 
-const jobColumns = `id, kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, hand_id, at_ms`
+const jobColumns = `id, kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, actor_id, at_ms`
 
 func scanJob(scan func(...any) error, j *studio.Job) error {
 	return scan(&j.ID, &j.Kind, &j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), &j.SHA, &j.Bytes, &j.Name, packed{&j.Options},
-		&j.State, &j.Share, &j.Note, &j.Who, id(&j.HandID), at(&j.At))
+		&j.State, &j.Share, &j.Note, &j.Who, id(&j.ActorID), at(&j.At))
 }
 
 // AddJob puts a job at the end of the queue.
@@ -18,15 +18,15 @@ func (t *Tx) AddJob(j *studio.Job) (err error) {
 	if j.State == "" {
 		j.State = studio.JobWaiting
 	}
-	j.ID, err = t.insert(`INSERT INTO jobs (kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, hand_id, at_ms)
+	j.ID, err = t.insert(`INSERT INTO jobs (kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, actor_id, at_ms)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		j.Kind, j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), j.SHA, j.Bytes, j.Name, packed{j.Options}, j.State, j.Share, j.Note, j.Who, id(&j.HandID), at(&j.At))
+		j.Kind, j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), j.SHA, j.Bytes, j.Name, packed{j.Options}, j.State, j.Share, j.Note, j.Who, id(&j.ActorID), at(&j.At))
 	return err
 }
 
 // NextJob takes the next job: what people wait for before analyses, else in order.
 func (t *Tx) NextJob() (studio.Job, error) {
-	return one(t, scanJob, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = 'study', id LIMIT 1) RETURNING `+jobColumns)
+	return one(t, scanJob, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = ?, id LIMIT 1) RETURNING `+jobColumns, studio.JobAnalyse)
 }
 
 // Job returns one by id.
@@ -44,8 +44,8 @@ const openJobs = `SELECT ` + jobColumns + ` FROM jobs WHERE seen = 0 AND state I
 // OpenJobs returns the jobs of an order or of a design that still run, or that failed
 // and were not looked at; analyses only of the model named.
 func (t *Tx) OpenJobs(orderID, designID, analysisOf int64) ([]studio.Job, error) {
-	return rows(t, scanJob, openJobs+`(kind <> 'study' AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
-		OR kind = 'study' AND model_id = ?3) ORDER BY id`, orderID, designID, analysisOf)
+	return rows(t, scanJob, openJobs+`(kind <> ?4 AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
+		OR kind = ?4 AND model_id = ?3) ORDER BY id`, orderID, designID, analysisOf, studio.JobAnalyse)
 }
 
 // ShelfJobs returns the files on their way in that belong to no order and no design.
@@ -91,7 +91,7 @@ func (t *Tx) SweepJobs(before time.Time) error {
 // whether it did, and then the file itself may go.
 func (t *Tx) DropFile(sha string) (dropped bool, err error) {
 	r, err := t.tx.ExecContext(t.ctx, `DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1)
-		AND NOT EXISTS (SELECT 1 FROM studies WHERE view_sha = ?1 OR still_sha = ?1) AND NOT EXISTS (SELECT 1 FROM jobs WHERE sha = ?1 AND state IN ('waiting', 'running'))`, sha)
+		AND NOT EXISTS (SELECT 1 FROM analyses WHERE view_sha = ?1 OR still_sha = ?1) AND NOT EXISTS (SELECT 1 FROM jobs WHERE sha = ?1 AND state IN ('waiting', 'running'))`, sha)
 	if err != nil {
 		return false, err
 	}

@@ -27,7 +27,7 @@ func TestJobsGoInOrder(t *testing.T) {
 		for _, want := range []string{studio.JobRead, studio.JobMend, studio.JobAnalyse} {
 			j, err := tx.NextJob()
 			require.NoError(t, err)
-			assert.Equal(t, want, j.Kind, "studies last: nobody waits for them")
+			assert.Equal(t, want, j.Kind, "analyses last: nobody waits for them")
 			assert.Equal(t, studio.JobRunning, j.State)
 			assert.Equal(t, "in", j.Options.Unit)
 		}

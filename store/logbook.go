@@ -8,11 +8,11 @@ import (
 
 // Log appends a line to the logbook.
 func (t *Tx) Log(e studio.Entry) error {
-	return t.exec(`INSERT INTO logbook (at_ms, person_id, who, deed, text, order_id, piece_id, plate_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+	return t.exec(`INSERT INTO logbook (at_ms, person_id, who, event, text, order_id, piece_id, plate_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
 		at(&e.At), id(&e.PersonID), e.Who, e.Event, e.Text, id(&e.OrderID), id(&e.PieceID), id(&e.PlateID))
 }
 
-const logColumns = `SELECT l.id, l.at_ms, l.person_id, l.who, l.deed, l.text, l.order_id, l.piece_id, l.plate_id,
+const logColumns = `SELECT l.id, l.at_ms, l.person_id, l.who, l.event, l.text, l.order_id, l.piece_id, l.plate_id,
 	coalesce(o.number, ''), coalesce(p.code, ''), coalesce(pl.number, 0)
 	FROM logbook l LEFT JOIN orders o ON o.id = l.order_id LEFT JOIN pieces p ON p.id = l.piece_id LEFT JOIN plates pl ON pl.id = l.plate_id `
 
@@ -39,4 +39,12 @@ func (t *Tx) LogOfPiece(pieceID int64) ([]studio.Entry, error) {
 // LogBetween returns lines of these times, oldest first.
 func (t *Tx) LogBetween(from, to time.Time) ([]studio.Entry, error) {
 	return rows(t, scanEntry, logColumns+`WHERE l.at_ms >= ? AND l.at_ms < ? ORDER BY l.at_ms, l.id`, at(&from), at(&to))
+}
+
+// LogMark is the newest line that may have changed what an order costs: its own, or one
+// that speaks of no order and no plate. Whoever works something out beside the writer sees
+// by it whether it still holds.
+func (t *Tx) LogMark(orderID int64) (int64, error) {
+	return one(t, func(scan func(...any) error, n *int64) error { return scan(n) },
+		`SELECT coalesce(max(id), 0) FROM logbook WHERE order_id = ? OR order_id IS NULL AND plate_id IS NULL`, orderID)
 }

@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"fmt"
 	"strings"
 	"time"
 
@@ -13,7 +12,7 @@ import (
 const modelColumns = `m.id, m.sha, m.name, m.measures, m.shape, m.at_ms, m.design_id, m.from_id, m.how, m.did, m.batch`
 
 func scanModel(scan func(...any) error, m *studio.Model) error {
-	return scan(&m.ID, &m.SHA, &m.Name, packed{&m.Measures}, packed{&m.Shape}, at(&m.At), &m.DesignID, id(&m.FromID), &m.How, packed{&m.Did}, &m.Batch)
+	return scan(&m.ID, &m.SHA, &m.Name, packed{&m.Measures}, shape{&m.Shape}, at(&m.At), &m.DesignID, id(&m.FromID), &m.How, packed{&m.Did}, &m.Batch)
 }
 
 // ModelBySHA returns the model of a file.
@@ -21,37 +20,10 @@ func (t *Tx) ModelBySHA(sha string) (studio.Model, error) {
 	return one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.sha = ?`, sha)
 }
 
-// Models returns the models of these ids, by id.
-func (t *Tx) Models(ids ...int64) (map[int64]studio.Model, error) {
-	out := map[int64]studio.Model{}
-	for _, i := range ids {
-		if _, ok := out[i]; ok {
-			continue
-		}
-		m, err := t.model(i)
-		if err != nil {
-			return nil, err
-		}
-		out[i] = m
-	}
-	return out, nil
-}
-
-// model returns one by id. Decoding its shape is the dear part, so committed models
-// are remembered; but not those whose creases are still to be measured: they change once.
-func (t *Tx) model(id int64) (studio.Model, error) {
-	if m, ok := t.models.Load(id); ok {
-		return m.(studio.Model), nil
-	}
-	m, err := one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
-	if err == nil && !t.writing && m.Shape.Detail.Measured() {
-		t.models.Store(id, m)
-	}
-	return m, err
-}
-
 // Model returns one by id.
-func (t *Tx) Model(id int64) (studio.Model, error) { return t.model(id) }
+func (t *Tx) Model(id int64) (studio.Model, error) {
+	return one(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE m.id = ?`, id)
+}
 
 // AddModel adds a model; one without a design begins its own, of the given name.
 func (t *Tx) AddModel(m *studio.Model, design string) (err error) {
@@ -109,17 +81,6 @@ type Shelved struct {
 	Orders   []string     // numbers, the newest first
 }
 
-// Ills says in a few words what is wrong, the worst first; nothing when nothing is.
-func (s Shelved) Ills() string {
-	var out []string
-	for _, f := range s.Faults {
-		if f.Kind != mesh.FaultOverlap && f.Kind != mesh.FaultSelf && f.Kind != mesh.FaultDegenerate {
-			out = append(out, fmt.Sprintf("%d %s", f.Count, f.Name()))
-		}
-	}
-	return strings.Join(out, ", ")
-}
-
 // Shelf returns the designs whose name, files, source or orders hold the letters, the
 // newest first.
 func (t *Tx) Shelf(letters string) ([]Shelved, error) {
@@ -141,12 +102,12 @@ func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 		s.Faults, s.Bodies = known.Faults, len(known.Bodies)
 		return err
 	}, `SELECT d.id, d.name, d.licence, d.fee_minor, d.until_ms, d.source, d.got_ms, d.terms, d.rights,
-			m.id, m.name, m.how, m.measures, m.at_ms, (SELECT count(*) FROM models v WHERE v.design_id = d.id), coalesce(s.study, ''),
+			m.id, m.name, m.how, m.measures, m.at_ms, (SELECT count(*) FROM models v WHERE v.design_id = d.id), coalesce(s.analysis, ''),
 			coalesce((SELECT group_concat(number, ',') FROM (SELECT DISTINCT o.number FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0
 				JOIN orders o ON o.id = i.order_id JOIN models v ON v.id = p.model_id WHERE v.design_id = d.id ORDER BY o.number DESC)), '')
 		FROM designs d
 		JOIN models m ON m.id = (SELECT max(v.id) FROM models v WHERE v.design_id = d.id AND v.how NOT IN ('body', 'cut', 'peg'))
-		LEFT JOIN studies s ON s.model_id = m.id
+		LEFT JOIN analyses s ON s.model_id = m.id
 		WHERE ?1 = '' OR d.name LIKE ?2 ESCAPE '\' OR d.source LIKE ?2 ESCAPE '\'
 			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND v.name LIKE ?2 ESCAPE '\')
 			OR EXISTS (SELECT 1 FROM parts p JOIN items i ON i.id = p.item_id JOIN orders o ON o.id = i.order_id JOIN models v ON v.id = p.model_id
@@ -158,21 +119,19 @@ func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 type Use struct {
 	ModelID, PartID, ItemID   int64
 	Number, Order, Item, Part string
-	State                     string
+	State                     studio.OrderState
 	Copies                    int
 	Scale                     float64
-	Printed, Waiting, OnPlate int // pieces
+	Pieces                    studio.PieceCounts
 }
 
 // Uses returns where a design's versions are printed, the newest order first.
 func (t *Tx) Uses(designID int64) ([]Use, error) {
 	return rows(t, func(scan func(...any) error, u *Use) error {
-		return scan(&u.ModelID, &u.PartID, &u.ItemID, &u.Number, &u.Order, &u.Item, &u.Part, &u.State, &u.Copies, &u.Scale, &u.Printed, &u.Waiting, &u.OnPlate)
+		return scan(&u.ModelID, &u.PartID, &u.ItemID, &u.Number, &u.Order, &u.Item, &u.Part, &u.State, &u.Copies, &u.Scale, packed{&u.Pieces})
 	}, `SELECT p.model_id, p.id, i.id, o.number, o.title, i.title, p.name, o.state, i.copies * p.copies, i.scale,
-			(SELECT count(*) FROM pieces x WHERE x.part_id = p.id AND x.state IN ('bench', 'done')),
-			(SELECT count(*) FROM pieces x WHERE x.part_id = p.id AND x.state = 'waiting'),
-			(SELECT count(*) FROM pieces x WHERE x.part_id = p.id AND x.state = 'on plate')
-		FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 JOIN orders o ON o.id = i.order_id JOIN models m ON m.id = p.model_id
+			(SELECT json_group_object(state, n) FROM (SELECT state, count(*) AS n FROM pieces x WHERE x.part_id = p.id GROUP BY state))
+		FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 AND p.removed = 0 JOIN orders o ON o.id = i.order_id JOIN models m ON m.id = p.model_id
 		WHERE m.design_id = ? ORDER BY o.id DESC, p.id`, designID)
 }
 
@@ -181,25 +140,25 @@ func (t *Tx) Analysis(modelID int64) (studio.Analysis, error) {
 	return one(t, func(scan func(...any) error, s *studio.Analysis) error {
 		return scan(packed{s}, &s.StillSHA, &s.ViewSHA)
 	},
-		`SELECT study, coalesce(still_sha, ''), coalesce(view_sha, '') FROM studies WHERE model_id = ?`, modelID)
+		`SELECT analysis, coalesce(still_sha, ''), coalesce(view_sha, '') FROM analyses WHERE model_id = ?`, modelID)
 }
 
 // StillOf returns the picture of the model of a file.
 func (t *Tx) StillOf(modelSHA string) (sha string, err error) {
 	return one(t, func(scan func(...any) error, s *string) error { return scan(s) },
-		`SELECT coalesce(s.still_sha, '') FROM models m JOIN studies s ON s.model_id = m.id WHERE m.sha = ?`, modelSHA)
+		`SELECT coalesce(s.still_sha, '') FROM models m JOIN analyses s ON s.model_id = m.id WHERE m.sha = ?`, modelSHA)
 }
 
 // SaveAnalysis keeps an analysis.
 func (t *Tx) SaveAnalysis(modelID int64, s studio.Analysis, now time.Time) error {
-	return t.exec(`INSERT INTO studies (model_id, study, still_sha, view_sha, at_ms) VALUES (?, ?, nullif(?, ''), nullif(?, ''), ?)
-		ON CONFLICT (model_id) DO UPDATE SET study = excluded.study, still_sha = excluded.still_sha, view_sha = excluded.view_sha, at_ms = excluded.at_ms`,
+	return t.exec(`INSERT INTO analyses (model_id, analysis, still_sha, view_sha, at_ms) VALUES (?, ?, nullif(?, ''), nullif(?, ''), ?)
+		ON CONFLICT (model_id) DO UPDATE SET analysis = excluded.analysis, still_sha = excluded.still_sha, view_sha = excluded.view_sha, at_ms = excluded.at_ms`,
 		modelID, packed{s}, s.StillSHA, s.ViewSHA, at(&now))
 }
 
 // Unanalysed returns the models that have no analysis and no job for one.
 func (t *Tx) Unanalysed() ([]int64, error) {
 	return rows(t, func(scan func(...any) error, n *int64) error { return scan(n) },
-		`SELECT id FROM models m WHERE NOT EXISTS (SELECT 1 FROM studies s WHERE s.model_id = m.id)
-			AND NOT EXISTS (SELECT 1 FROM jobs j WHERE j.model_id = m.id AND j.kind = 'study' AND j.state <> 'cancelled') ORDER BY id DESC`)
+		`SELECT id FROM models m WHERE NOT EXISTS (SELECT 1 FROM analyses s WHERE s.model_id = m.id)
+			AND NOT EXISTS (SELECT 1 FROM jobs j WHERE j.model_id = m.id AND j.kind = ? AND j.state <> 'cancelled') ORDER BY id DESC`, studio.JobAnalyse)
 }

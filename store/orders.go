@@ -18,7 +18,7 @@ func scanOrder(scan func(...any) error, o *studio.Order) error {
 
 // Orders returns orders in the states named, all of them for none; those wanted
 // soonest first, those without a date last.
-func (t *Tx) Orders(states ...string) ([]studio.Order, error) {
+func (t *Tx) Orders(states ...studio.OrderState) ([]studio.Order, error) {
 	where, args := "", []any{}
 	if len(states) > 0 {
 		where = `WHERE o.state IN (?` + strings.Repeat(", ?", len(states)-1) + `)`
@@ -78,7 +78,7 @@ func (t *Tx) Points(orderID int64) ([]studio.Point, error) {
 
 // OpenAsked returns clients' questions nobody has answered.
 func (t *Tx) OpenAsked() ([]studio.Point, error) {
-	return rows(t, scanPoint, pointColumns+`WHERE kind = 'asked' AND settled_ms IS NULL ORDER BY id`)
+	return rows(t, scanPoint, pointColumns+`WHERE kind = ? AND settled_ms IS NULL ORDER BY id`, studio.Asked)
 }
 
 // SavePoint adds a point without an id, or changes one.
@@ -111,18 +111,18 @@ func (t *Tx) PictureType(sha string) (string, error) {
 		`SELECT type FROM pictures WHERE sha = ? LIMIT 1`, sha)
 }
 
-// AddPayment notes money that arrived.
+// AddPayment notes money that arrived or went back.
 func (t *Tx) AddPayment(p *studio.Payment) (err error) {
-	p.ID, err = t.insert(`INSERT INTO payments (order_id, kind, amount_minor, currency, at_ms) VALUES (?, ?, ?, ?, ?)`,
-		p.OrderID, p.Kind, p.AmountMinor, p.Currency, at(&p.At))
+	p.ID, err = t.insert(`INSERT INTO payments (order_id, kind, amount_minor, currency, at_ms, note, reverses_id) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+		p.OrderID, p.Kind, p.AmountMinor, p.Currency, at(&p.At), p.Note, id(&p.ReversesID))
 	return err
 }
 
-// Payments returns what arrived for an order.
+// Payments returns what arrived for an order and went back, oldest first.
 func (t *Tx) Payments(orderID int64) ([]studio.Payment, error) {
 	return rows(t, func(scan func(...any) error, p *studio.Payment) error {
-		return scan(&p.ID, &p.OrderID, &p.Kind, &p.AmountMinor, &p.Currency, at(&p.At))
-	}, `SELECT id, order_id, kind, amount_minor, currency, at_ms FROM payments WHERE order_id = ? ORDER BY id`, orderID)
+		return scan(&p.ID, &p.OrderID, &p.Kind, &p.AmountMinor, &p.Currency, at(&p.At), &p.Note, id(&p.ReversesID))
+	}, `SELECT id, order_id, kind, amount_minor, currency, at_ms, note, reverses_id FROM payments WHERE order_id = ? ORDER BY id`, orderID)
 }
 
 // Paid returns what has arrived in all, by order.

@@ -2,15 +2,15 @@ package store
 
 import (
 	"errors"
-	"fmt"
+	"strings"
 
 	"sakuji/studio"
 )
 
-const orientationColumns = `SELECT id, model_id, process, facts, shape, taken, at_ms FROM standings `
+const orientationColumns = `SELECT id, model_id, process, facts, shape, taken, at_ms FROM orientations `
 
 func scanOrientation(scan func(...any) error, s *studio.Orientation) error {
-	return scan(&s.ID, &s.ModelID, &s.Process, packed{&s.Facts}, packed{&s.Shape}, &s.Taken, at(&s.At))
+	return scan(&s.ID, &s.ModelID, &s.Process, packed{&s.Facts}, shape{&s.Shape}, &s.Taken, at(&s.At))
 }
 
 // Orientations returns the ways a model may stand for a process, as they were found.
@@ -26,7 +26,7 @@ func (t *Tx) Orientation(id int64) (studio.Orientation, error) {
 // ChosenOrientation returns how new parts of a model stand; 0 when nobody chose.
 func (t *Tx) ChosenOrientation(modelID int64, process string) (int64, error) {
 	n, err := one(t, func(scan func(...any) error, n *int64) error { return scan(n) },
-		`SELECT id FROM standings WHERE model_id = ? AND process = ? AND taken = 1`, modelID, process)
+		`SELECT id FROM orientations WHERE model_id = ? AND process = ? AND taken = 1`, modelID, process)
 	if errors.Is(err, ErrNotFound) {
 		return 0, nil
 	}
@@ -35,14 +35,14 @@ func (t *Tx) ChosenOrientation(modelID int64, process string) (int64, error) {
 
 // SaveOrientations puts orientations in the place of those that nothing stands in.
 func (t *Tx) SaveOrientations(modelID int64, process string, list []studio.Orientation) error {
-	if err := t.exec(`DELETE FROM standings WHERE model_id = ? AND process = ? AND taken = 0
-		AND NOT EXISTS (SELECT 1 FROM parts WHERE standing_id = standings.id) AND NOT EXISTS (SELECT 1 FROM pieces WHERE standing_id = standings.id)`, modelID, process); err != nil {
+	if err := t.exec(`DELETE FROM orientations WHERE model_id = ? AND process = ? AND taken = 0
+		AND NOT EXISTS (SELECT 1 FROM parts WHERE orientation_id = orientations.id) AND NOT EXISTS (SELECT 1 FROM pieces WHERE orientation_id = orientations.id)`, modelID, process); err != nil {
 		return err
 	}
 	for i := range list {
 		s := &list[i]
 		var err error
-		if s.ID, err = t.insert(`INSERT INTO standings (model_id, process, facts, shape, taken, at_ms) VALUES (?, ?, ?, ?, ?, ?)`,
+		if s.ID, err = t.insert(`INSERT INTO orientations (model_id, process, facts, shape, taken, at_ms) VALUES (?, ?, ?, ?, ?, ?)`,
 			modelID, process, packed{s.Facts}, packed{s.Shape}, s.Taken, at(&s.At)); err != nil {
 			return err
 		}
@@ -50,38 +50,39 @@ func (t *Tx) SaveOrientations(modelID int64, process string, list []studio.Orien
 	return nil
 }
 
-// ChooseOrientation makes one the way that new parts of its model stand, and all parts of open
-// orders that print it in its process; 0 for as the file stands. Pieces that wait
-// follow. It says how many parts it was.
-func (t *Tx) ChooseOrientation(modelID int64, process string, orientationID int64) (parts int, err error) {
-	if err := t.exec(`UPDATE standings SET taken = (id = ?) WHERE model_id = ? AND process = ?`, orientationID, modelID, process); err != nil {
-		return 0, err
-	}
-	const these = `SELECT p.id FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 JOIN orders o ON o.id = i.order_id
-		WHERE p.model_id = ? AND p.process = ? AND o.state IN ('enquiry', 'quoted', 'accepted')`
-	if err := t.exec(`UPDATE parts SET standing_id = nullif(?, 0) WHERE id IN (`+these+`)`, orientationID, modelID, process); err != nil {
-		return 0, err
-	}
-	if err := t.exec(`UPDATE pieces SET standing_id = nullif(?, 0) WHERE state = 'waiting' AND model_id = ? AND part_id IN (`+these+`)`, orientationID, modelID, modelID, process); err != nil {
-		return 0, err
-	}
-	return one(t, func(scan func(...any) error, n *int) error { return scan(n) }, `SELECT count(*) FROM (`+these+`)`, modelID, process)
+// ChooseOrientation makes one the way that new parts of its model stand; 0 for as the file
+// stands.
+func (t *Tx) ChooseOrientation(modelID int64, process string, orientationID int64) error {
+	return t.exec(`UPDATE orientations SET taken = (id = ?) WHERE model_id = ? AND process = ?`, orientationID, modelID, process)
 }
 
-// ModelOriented returns a model as it stands on a plate; as its file does without a
+// PartsOf returns the parts that print a model in a process, of orders in these states.
+func (t *Tx) PartsOf(modelID int64, process string, states ...studio.OrderState) ([]PartOf, error) {
+	args := []any{modelID, process}
+	for _, s := range states {
+		args = append(args, s)
+	}
+	return rows(t, func(scan func(...any) error, p *PartOf) error {
+		return scan(&p.ID, &p.OrderID, id(&p.OrientationID))
+	}, `SELECT p.id, i.order_id, p.orientation_id FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 JOIN orders o ON o.id = i.order_id
+		WHERE p.model_id = ? AND p.process = ? AND p.removed = 0 AND o.state IN (?`+strings.Repeat(", ?", len(states)-1)+`) ORDER BY p.id`, args...)
+}
+
+// PartOf is a part and the order it belongs to.
+type PartOf struct{ ID, OrderID, OrientationID int64 }
+
+// OrientPart lets a part stand another way.
+func (t *Tx) OrientPart(partID, orientationID int64) error {
+	return t.exec(`UPDATE parts SET orientation_id = nullif(?, 0) WHERE id = ?`, orientationID, partID)
+}
+
+// ModelOriented returns a model as it stands on a plate; as its file does without an
 // orientation.
 func (t *Tx) ModelOriented(modelID, orientationID int64) (studio.Model, error) {
-	m, err := t.model(modelID)
+	m, err := t.Model(modelID)
 	if err != nil || orientationID == 0 {
 		return m, err
 	}
-	key := fmt.Sprintf("standing %d", orientationID)
-	if s, ok := t.models.Load(key); ok {
-		return m.Oriented(s.(studio.Orientation)), nil
-	}
-	s, err := t.Orientation(orientationID)
-	if err == nil && !t.writing {
-		t.models.Store(key, s)
-	}
-	return m.Oriented(s), err
+	o, err := t.Orientation(orientationID)
+	return m.Oriented(o), err
 }

@@ -15,7 +15,7 @@ import (
 
 // Ways to stand are replaced when they are looked for again, but not the one that is taken;
 // a model comes back as it stands, or as its file does.
-func TestStandings(t *testing.T) {
+func TestOrientations(t *testing.T) {
 	ctx := t.Context()
 	s, err := Open(ctx, t.TempDir())
 	require.NoError(t, err)
@@ -45,9 +45,10 @@ func TestStandings(t *testing.T) {
 		taken, err := tx.ChosenOrientation(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Zero(t, taken)
-		parts, err := tx.ChooseOrientation(m.ID, "resin", list[0].ID)
+		require.NoError(t, tx.ChooseOrientation(m.ID, "resin", list[0].ID))
+		parts, err := tx.PartsOf(m.ID, "resin", studio.OpenOrders()...)
 		require.NoError(t, err)
-		assert.Zero(t, parts, "no order prints it")
+		assert.Empty(t, parts, "no order prints it")
 		taken, err = tx.ChosenOrientation(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Equal(t, list[0].ID, taken)
@@ -77,18 +78,21 @@ func TestStandings(t *testing.T) {
 		_, err = tx.ModelOriented(m.ID, 999)
 		assert.ErrorIs(t, err, ErrNotFound)
 
-		_, err = tx.ChooseOrientation(m.ID, "resin", 0)
-		require.NoError(t, err)
+		require.NoError(t, tx.ChooseOrientation(m.ID, "resin", 0))
 		require.NoError(t, tx.SaveOrientations(m.ID, "resin", nil))
+		gone := got[1].ID
 		got, err = tx.Orientations(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Empty(t, got, "what nothing stands in is gone")
+		anew := []studio.Orientation{way(mesh.Vec{Z: 1})}
+		require.NoError(t, tx.SaveOrientations(m.ID, "resin", anew))
+		assert.Greater(t, anew[0].ID, gone, "an id is never used again")
 		return nil
 	}))
 }
 
-// Of a run only the first lesson counts; prepared files teach as often as they come.
-func TestLessons(t *testing.T) {
+// Of a run only the first time counts; prepared files count as often as they come.
+func TestTimedRuns(t *testing.T) {
 	ctx := t.Context()
 	s, err := Open(ctx, t.TempDir())
 	require.NoError(t, err)

@@ -4,10 +4,11 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/core/route"
 	"sakuji/studio"
 )
 
-const pieceColumns = `SELECT p.id, p.code, p.order_id, p.item_id, p.part_id, p.name, p.process, p.material_id, p.scale, p.wall_mm, p.tier, p.attempt, p.state, p.replaces_id, p.model_id, p.standing_id FROM pieces p `
+const pieceColumns = `SELECT p.id, p.code, p.order_id, p.item_id, p.part_id, p.name, p.process, p.material_id, p.scale, p.wall_mm, p.tier, p.attempt, p.state, p.replaces_id, p.model_id, p.orientation_id FROM pieces p `
 
 func scanPiece(scan func(...any) error, p *studio.Piece) error {
 	return scan(&p.ID, &p.Code, &p.OrderID, &p.ItemID, &p.PartID, &p.Name, &p.Process, &p.MaterialID, &p.Scale, &p.WallMM, &p.Tier,
@@ -39,7 +40,7 @@ func (t *Tx) PiecesOf(orderID int64) ([]studio.Piece, error) {
 
 // PiecesIn returns pieces in these states with their stages; those of the order
 // wanted soonest first.
-func (t *Tx) PiecesIn(states ...string) ([]studio.Piece, error) {
+func (t *Tx) PiecesIn(states ...studio.PieceState) ([]studio.Piece, error) {
 	args := make([]any, len(states))
 	for i, s := range states {
 		args[i] = s
@@ -48,25 +49,23 @@ func (t *Tx) PiecesIn(states ...string) ([]studio.Piece, error) {
 		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, p.id`, args...)
 }
 
-// PiecesInWork returns every piece of the accepted orders, whatever its state,
-// without its stages.
-func (t *Tx) PiecesInWork() ([]studio.Piece, error) {
-	return rows(t, scanPiece, pieceColumns+`JOIN orders o ON o.id = p.order_id WHERE o.state = 'accepted' ORDER BY p.order_id, p.id`)
+// PiecesOfOrders returns every piece of the orders in a state, whatever its own, without
+// its stages.
+func (t *Tx) PiecesOfOrders(state studio.OrderState) ([]studio.Piece, error) {
+	return rows(t, scanPiece, pieceColumns+`JOIN orders o ON o.id = p.order_id WHERE o.state = ? ORDER BY p.order_id, p.id`, state)
 }
 
-// Done counts, for each order, the pieces that are done and all that are to be.
-func (t *Tx) Done() (done, all map[int64]int, err error) {
-	type row struct {
-		order     int64
-		done, all int
-	}
-	list, err := rows(t, func(scan func(...any) error, r *row) error { return scan(&r.order, &r.done, &r.all) },
-		`SELECT order_id, sum(state = 'done'), count(*) FROM pieces WHERE state IN ('waiting', 'on plate', 'bench', 'done') GROUP BY order_id`)
-	done, all = map[int64]int{}, map[int64]int{}
-	for _, r := range list {
-		done[r.order], all[r.order] = r.done, r.all
-	}
-	return done, all, err
+// Counted is how many pieces of an order are in a state.
+type Counted struct {
+	OrderID int64
+	State   studio.PieceState
+	Pieces  int
+}
+
+// CountPieces counts the pieces of every order by state.
+func (t *Tx) CountPieces() ([]Counted, error) {
+	return rows(t, func(scan func(...any) error, c *Counted) error { return scan(&c.OrderID, &c.State, &c.Pieces) },
+		`SELECT order_id, state, count(*) FROM pieces GROUP BY order_id, state`)
 }
 
 // PiecesOnPlate returns the pieces of a plate with their stages.
@@ -96,17 +95,17 @@ func (t *Tx) pieces(where string, args ...any) ([]studio.Piece, error) {
 	return pieces, err
 }
 
-const stageColumns = `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.wait_s, s.person_id, coalesce(w.initials, ''),
+const stageColumns = `SELECT s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.again, s.wait_s, s.person_id, coalesce(w.initials, ''),
 	s.done_ms, coalesce(s.minutes, 0), s.note, s.until_ms FROM stages s LEFT JOIN people w ON w.id = s.person_id `
 
 func scanStage(scan func(...any) error, s *studio.Stage) error {
-	return scan(&s.ID, &s.PieceID, &s.Position, &s.Kind, &s.Mark, &s.Planned, &s.Book, &s.Repeat, &s.WaitS, id(&s.PersonID), &s.Initials,
+	return scan(&s.PieceID, &s.Position, &s.Kind, &s.Mark, &s.Planned, &s.Book, &s.Repeat, &s.Again, &s.WaitS, id(&s.PersonID), &s.Initials,
 		at(&s.Done), &s.Minutes, &s.Note, at(&s.Until))
 }
 
 // AddPiece adds a piece with its stages.
 func (t *Tx) AddPiece(p *studio.Piece) (err error) {
-	p.ID, err = t.insert(`INSERT INTO pieces (code, order_id, item_id, part_id, name, process, material_id, scale, wall_mm, tier, attempt, state, replaces_id, model_id, standing_id)
+	p.ID, err = t.insert(`INSERT INTO pieces (code, order_id, item_id, part_id, name, process, material_id, scale, wall_mm, tier, attempt, state, replaces_id, model_id, orientation_id)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.Code, p.OrderID, p.ItemID, p.PartID, p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM,
 		p.Tier, p.Attempt, p.State, id(&p.ReplacesID), id(&p.ModelID), id(&p.OrientationID))
 	if err != nil {
@@ -117,13 +116,13 @@ func (t *Tx) AddPiece(p *studio.Piece) (err error) {
 
 // SavePiece changes a piece; its stages are saved by SaveStages.
 func (t *Tx) SavePiece(p studio.Piece) error {
-	return t.exec(`UPDATE pieces SET name = ?, process = ?, material_id = ?, scale = ?, wall_mm = ?, tier = ?, attempt = ?, state = ?, model_id = ?, standing_id = ? WHERE id = ?`,
+	return t.exec(`UPDATE pieces SET name = ?, process = ?, material_id = ?, scale = ?, wall_mm = ?, tier = ?, attempt = ?, state = ?, model_id = ?, orientation_id = ? WHERE id = ?`,
 		p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier, p.Attempt, p.State, id(&p.ModelID), id(&p.OrientationID), p.ID)
 }
 
 // SaveStages writes a piece's whole strip, in the order it has.
 func (t *Tx) SaveStages(p *studio.Piece) error {
-	if err := t.exec(`DELETE FROM stages WHERE piece_id = ?`, p.ID); err != nil {
+	if err := t.exec(`DELETE FROM stages WHERE piece_id = ? AND position >= ?`, p.ID, len(p.Stages)); err != nil {
 		return err
 	}
 	for i := range p.Stages {
@@ -133,11 +132,12 @@ func (t *Tx) SaveStages(p *studio.Piece) error {
 		if s.Done.IsZero() {
 			minutes = nil
 		}
-		var err error
-		s.ID, err = t.insert(`INSERT INTO stages (piece_id, position, kind, mark, planned_min, book_min, repeat, wait_s, person_id, done_ms, minutes, note, until_ms)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, p.ID, i, string(s.Kind), string(s.Mark), s.Planned, s.Book, s.Repeat, s.WaitS, id(&s.PersonID), at(&s.Done),
-			minutes, s.Note, at(&s.Until))
-		if err != nil {
+		if err := t.exec(`INSERT INTO stages (piece_id, position, kind, mark, planned_min, book_min, repeat, again, wait_s, person_id, done_ms, minutes, note, until_ms)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+			ON CONFLICT (piece_id, position) DO UPDATE SET kind = excluded.kind, mark = excluded.mark, planned_min = excluded.planned_min, book_min = excluded.book_min,
+				repeat = excluded.repeat, again = excluded.again, wait_s = excluded.wait_s, person_id = excluded.person_id, done_ms = excluded.done_ms,
+				minutes = excluded.minutes, note = excluded.note, until_ms = excluded.until_ms`,
+			p.ID, i, string(s.Kind), string(s.Mark), s.Planned, s.Book, s.Repeat, s.Again, s.WaitS, id(&s.PersonID), at(&s.Done), minutes, s.Note, at(&s.Until)); err != nil {
 			return err
 		}
 	}
@@ -152,7 +152,7 @@ func (t *Tx) Codes(orderID int64) ([]string, error) {
 // WaitsEnded returns stamped stages whose wait ended between two times, oldest
 // first, with the name of their piece in Note.
 func (t *Tx) WaitsEnded(from, to time.Time) ([]studio.Stage, error) {
-	return rows(t, scanStage, `SELECT s.id, s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.wait_s, s.person_id, '', s.done_ms,
+	return rows(t, scanStage, `SELECT s.piece_id, s.position, s.kind, s.mark, s.planned_min, coalesce(s.book_min, 0), s.repeat, s.again, s.wait_s, s.person_id, '', s.done_ms,
 		coalesce(s.minutes, 0), p.name, s.until_ms FROM stages s JOIN pieces p ON p.id = s.piece_id
-		WHERE s.until_ms >= ? AND s.until_ms < ? AND s.wait_s > 0 AND s.mark = 'done' ORDER BY s.until_ms`, at(&from), at(&to))
+		WHERE s.until_ms >= ? AND s.until_ms < ? AND s.wait_s > 0 AND s.mark = ? ORDER BY s.until_ms`, at(&from), at(&to), string(route.Done))
 }

@@ -24,7 +24,7 @@ func (t *Tx) Plate(number int) (studio.Plate, error) {
 }
 
 // Plates returns plates in these states with their pieces and runs, oldest first.
-func (t *Tx) Plates(states ...string) ([]studio.Plate, error) {
+func (t *Tx) Plates(states ...studio.PlateState) ([]studio.Plate, error) {
 	args := make([]any, len(states))
 	for i, s := range states {
 		args[i] = s
@@ -40,7 +40,7 @@ func (t *Tx) Plates(states ...string) ([]studio.Plate, error) {
 
 // EmptiedPlates returns the plates emptied last, newest first.
 func (t *Tx) EmptiedPlates(limit int) ([]studio.Plate, error) {
-	plates, err := rows(t, scanPlate, plateColumns+`WHERE state = 'emptied' ORDER BY id DESC LIMIT ?`, limit)
+	plates, err := rows(t, scanPlate, plateColumns+`WHERE state = ? ORDER BY id DESC LIMIT ?`, studio.PlateEmptied, limit)
 	for i := range plates {
 		if err == nil {
 			err = t.fill(&plates[i])

@@ -11,10 +11,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/maphash"
 	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
+	"sakuji/studio"
 	"sync"
 	"time"
 
@@ -30,10 +32,9 @@ var ErrNotFound = errors.New("not found")
 
 // Store is an open data folder.
 type Store struct {
-	dir    string
-	read   *sql.DB
-	write  *sql.DB
-	models sync.Map // studio.Model by id: once saved, a model never changes
+	dir   string
+	read  *sql.DB
+	write *sql.DB
 }
 
 // DatabaseName is the database's file in the data folder.
@@ -77,7 +78,22 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	_, err = p.Up(ctx)
+	// Tables are rebuilt without their references being followed; all of them are looked
+	// at afterwards.
+	if _, err := db.ExecContext(ctx, `PRAGMA foreign_keys = OFF`); err != nil {
+		return err
+	}
+	if _, err = p.Up(ctx); err != nil {
+		return err
+	}
+	var table string
+	switch err := db.QueryRowContext(ctx, `SELECT "table" FROM pragma_foreign_key_check LIMIT 1`).Scan(&table); {
+	case err == nil:
+		return fmt.Errorf("a row of %s points at nothing after the tables were brought up to date", table)
+	case !errors.Is(err, sql.ErrNoRows):
+		return err
+	}
+	_, err = db.ExecContext(ctx, `PRAGMA foreign_keys = ON`)
 	return err
 }
 
@@ -95,10 +111,8 @@ func (s *Store) Ping(ctx context.Context) error {
 
 // Tx is a transaction; every query of the store hangs on it.
 type Tx struct {
-	ctx     context.Context
-	tx      *sql.Tx
-	models  *sync.Map // what never changes once it is committed
-	writing bool      // what is not committed yet may not be remembered
+	ctx context.Context
+	tx  *sql.Tx
 }
 
 // Read runs f over one unchanging view of the data.
@@ -117,7 +131,7 @@ func (s *Store) in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(&Tx{ctx, tx, &s.models, db == s.write}); err != nil {
+	if err := f(&Tx{ctx, tx}); err != nil {
 		return err
 	}
 	return tx.Commit()
@@ -218,4 +232,44 @@ func (p packed) Scan(v any) error {
 		return json.Unmarshal(s, p.v)
 	}
 	return fmt.Errorf("JSON expected, %T found", v)
+}
+
+// shape maps a model's shape to JSON. Decoding one is dear and the same shapes are asked
+// for again and again, so that the latest are remembered by their content.
+type shape struct{ s *studio.ModelShape }
+
+// shapesKept bounds what is remembered, in bytes of JSON.
+const shapesKept = 64 << 20
+
+var shapes = struct {
+	sync.Mutex
+	seed  maphash.Seed
+	known map[[2]uint64]studio.ModelShape
+	bytes int
+}{seed: maphash.MakeSeed(), known: map[[2]uint64]studio.ModelShape{}}
+
+func (p shape) Scan(v any) error {
+	text, ok := v.(string)
+	if !ok {
+		return packed{p.s}.Scan(v)
+	}
+	key := [2]uint64{maphash.String(shapes.seed, text), uint64(len(text))}
+	shapes.Lock()
+	known, ok := shapes.known[key]
+	shapes.Unlock()
+	if ok {
+		*p.s = known
+		return nil
+	}
+	if err := json.Unmarshal([]byte(text), p.s); err != nil {
+		return err
+	}
+	shapes.Lock()
+	defer shapes.Unlock()
+	if shapes.bytes += len(text); shapes.bytes > shapesKept { // begin anew: what is looked at comes back by itself
+		clear(shapes.known)
+		shapes.bytes = len(text)
+	}
+	shapes.known[key] = *p.s
+	return nil
 }

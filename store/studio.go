@@ -10,16 +10,16 @@ import (
 func (t *Tx) Studio() (studio.Studio, error) {
 	return one(t, func(scan func(...any) error, s *studio.Studio) error {
 		return scan(&s.Name, &s.Address, &s.Email, &s.TaxNumber, &s.Currency, &s.TaxPercent, &s.TimeZone, &s.PublicURL, &s.FirstOrder, packed{&s.Defaults})
-	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, ways FROM studio`)
+	}, `SELECT name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, defaults FROM studio`)
 }
 
 // SaveStudio sets the studio up or changes it.
 func (t *Tx) SaveStudio(s studio.Studio) error {
-	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, ways)
+	return t.exec(`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order, defaults)
 		VALUES (1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (id) DO UPDATE SET name = excluded.name, address = excluded.address, email = excluded.email,
 			tax_number = excluded.tax_number, currency = excluded.currency, tax_percent = excluded.tax_percent,
-			time_zone = excluded.time_zone, public_url = excluded.public_url, first_order = excluded.first_order, ways = excluded.ways`,
+			time_zone = excluded.time_zone, public_url = excluded.public_url, first_order = excluded.first_order, defaults = excluded.defaults`,
 		s.Name, s.Address, s.Email, s.TaxNumber, s.Currency, s.TaxPercent, s.TimeZone, s.PublicURL, s.FirstOrder, packed{s.Defaults})
 }
 

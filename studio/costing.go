@@ -53,7 +53,10 @@ func (h Shop) EstimateAll(items []Item) []Estimated {
 
 // job works out what an item takes, before money.
 func (h Shop) job(it Item) (out Estimated) {
-	out.Job = quote.Job{Copies: it.Copies, Extras: it.Extras}
+	out.Job = quote.Job{Copies: it.Copies, Extras: slices.Clone(it.Extras)}
+	for _, f := range it.Fees {
+		out.Job.Extras = append(out.Job.Extras, f.Extra())
+	}
 	print := schedule.Step{Name: "print"}
 	var after []schedule.Step
 	seams, pieces := 0.0, 0.0

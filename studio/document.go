@@ -29,6 +29,7 @@ type Document struct {
 	Colours      []string       `json:"colours"`
 	Questions    []string       `json:"questions"`
 	Cautions     []string       `json:"cautions"`
+	PaidMinor    int64          `json:"paid_minor,omitempty"` // what had arrived when it was sent
 }
 
 // DocumentItem is one line of a sent quote.
@@ -49,7 +50,18 @@ type Alternative struct {
 	Items    []DocumentItem `json:"items"`
 	Price    quote.Price    `json:"price"`
 	Earliest int64          `json:"earliest_ms,omitempty"`
-	Changes  []Change       `json:"changes"` // against the order as it stands
+	Changes  []Change       `json:"changes"`           // against the order as it stands
+	Options  []OptionAt     `json:"options,omitempty"` // what each option costs beside it
+	Included []string       `json:"included,omitempty"`
+	Excluded []string       `json:"excluded,omitempty"`
+	Cautions []string       `json:"cautions,omitempty"`
+}
+
+// OptionAt is what an option costs beside an alternative.
+type OptionAt struct {
+	ItemID     int64 `json:"item_id"`
+	TotalMinor int64 `json:"total_minor"`
+	NetMinor   int64 `json:"net_minor"`
 }
 
 // Option is an item that the client may take besides, with its price, tax included.
@@ -57,6 +69,7 @@ type Option struct {
 	Item       DocumentItem `json:"item"`
 	TotalMinor int64        `json:"total_minor"`
 	NetMinor   int64        `json:"net_minor"`
+	Included   []string     `json:"included,omitempty"` // what it adds to what is in the price
 }
 
 // Instead says what a change to an accepted order changes.
@@ -72,7 +85,16 @@ type Chosen struct {
 	Options     []int64 `json:"options,omitempty"`     // items taken besides
 }
 
-// Taken is a document after a choice: the items that hold, with their price.
+// SameTerms reports whether a price is asked on the terms that the document has; the rate
+// book's own changes do not count, a quote is frozen against them.
+func (d Document) SameTerms(own Terms, now quote.Terms) bool {
+	was := d.Terms
+	return own.WageMinor == d.WageMinor && (own.MarginPercent == nil || *own.MarginPercent == was.MarginPercent) && now.RushPercent == was.RushPercent &&
+		now.DiscountPercent == was.DiscountPercent && now.AskedMinor == was.AskedMinor && now.BeforeTax == was.BeforeTax
+}
+
+// Taken is a document after a choice: the items that hold, with their price and what is
+// in it.
 type Taken struct {
 	Name         string
 	Items        []DocumentItem
@@ -80,18 +102,27 @@ type Taken struct {
 	TaxMinor     int64
 	TotalMinor   int64
 	DepositMinor int64
+	Earliest     int64
+	Included     []string
+	Excluded     []string
+	Cautions     []string
 }
 
-// Take works out what a choice comes to: the alternative's price and the options' on top.
+// Take works out what a choice comes to: the alternative with what it holds, and the
+// options on top, each at its price beside that alternative.
 func (d Document) Take(c Chosen) (t Taken, err error) {
-	t = Taken{Name: d.Name, Items: slices.Clone(d.Items), NetMinor: d.Price.NetMinor, TotalMinor: d.Price.TotalMinor}
+	t = Taken{Name: d.Name, Items: slices.Clone(d.Items), NetMinor: d.Price.NetMinor, TotalMinor: d.Price.TotalMinor, Earliest: d.Earliest, Included: d.Included, Excluded: d.Excluded, Cautions: d.Cautions}
 	if c.Alternative < 0 || c.Alternative > len(d.Alternatives) {
 		return t, fmt.Errorf("there is no such alternative on this quote")
 	}
 	if c.Alternative > 0 {
 		a := d.Alternatives[c.Alternative-1]
-		t = Taken{Name: a.Name, Items: slices.Clone(a.Items), NetMinor: a.Price.NetMinor, TotalMinor: a.Price.TotalMinor}
+		t.Name, t.Items, t.NetMinor, t.TotalMinor, t.Earliest = a.Name, slices.Clone(a.Items), a.Price.NetMinor, a.Price.TotalMinor, a.Earliest
+		if len(a.Included) > 0 {
+			t.Included, t.Excluded, t.Cautions = a.Included, a.Excluded, a.Cautions
+		}
 	}
+	t.Included = slices.Clone(t.Included)
 	seen := map[int64]bool{}
 	for _, id := range c.Options {
 		at := slices.IndexFunc(d.Options, func(o Option) bool { return o.Item.Spec.ID == id })
@@ -103,13 +134,42 @@ func (d Document) Take(c Chosen) (t Taken, err error) {
 		}
 		seen[id] = true
 		o := d.Options[at]
+		net, total := d.OptionBeside(c.Alternative, id)
+		o.Item.NetMinor = net
 		t.Items = append(t.Items, o.Item)
-		t.NetMinor += o.NetMinor
-		t.TotalMinor += o.TotalMinor
+		t.NetMinor += net
+		t.TotalMinor += total
+		for _, in := range o.Included {
+			if !slices.Contains(t.Included, in) {
+				t.Included = append(t.Included, in)
+			}
+		}
 	}
 	t.TaxMinor = t.TotalMinor - t.NetMinor
 	t.DepositMinor = quote.Share(t.TotalMinor, d.Terms.DepositPercent)
 	return t, nil
+}
+
+// OptionBeside is what an option costs beside an alternative (0: the order as quoted).
+func (d Document) OptionBeside(alternative int, itemID int64) (net, total int64) {
+	if alternative > 0 && alternative <= len(d.Alternatives) {
+		for _, o := range d.Alternatives[alternative-1].Options {
+			if o.ItemID == itemID {
+				return o.NetMinor, o.TotalMinor
+			}
+		}
+	}
+	for _, o := range d.Options {
+		if o.Item.Spec.ID == itemID {
+			return o.NetMinor, o.TotalMinor
+		}
+	}
+	return 0, 0
+}
+
+// AskedNow is what is to be paid on acceptance: the deposit without what has been paid.
+func (d Document) AskedNow(t Taken) Money {
+	return d.Studio.Money(max(0, t.DepositMinor-d.PaidMinor))
 }
 
 // Specs are the items of a taken document as they were accepted.
@@ -145,11 +205,8 @@ func (d Document) More() string {
 	if d.Instead == nil {
 		return ""
 	}
-	switch more := d.Price.TotalMinor - d.Instead.TotalMinor; {
-	case more > 0:
-		return d.Studio.Money(more).String() + " more"
-	case more < 0:
-		return d.Studio.Money(-more).String() + " less"
+	if more := d.Price.TotalMinor - d.Instead.TotalMinor; more != 0 {
+		return MoreOrLess(d.Studio.Money(more))
 	}
 	return "the same price"
 }
@@ -162,22 +219,4 @@ func (i DocumentItem) RestoreText(s Studio) string {
 		}
 	}
 	return ""
-}
-
-// Specs are the items that the quote is about: of one that was accepted, what was chosen.
-func (q Quote) Specs() []Item {
-	if q.Answered.IsZero() || q.State == QuoteDeclined {
-		return q.Document.Specs()
-	}
-	return q.Taken().Specs()
-}
-
-// Taken is what holds of a quote: what was chosen, once it is accepted, before that what it
-// offers first.
-func (q Quote) Taken() Taken {
-	t, err := q.Document.Take(q.Chosen)
-	if err != nil { // what was chosen was checked when it was
-		t, _ = q.Document.Take(Chosen{})
-	}
-	return t
 }

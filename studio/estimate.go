@@ -173,3 +173,8 @@ func (i Item) Size() (size [3]float64) {
 }
 
 func dist(a, b solid.Point) float64 { return math.Hypot(a.X-b.X, a.Y-b.Y) }
+
+// EmptyingMinutes are the hands of one piece when a plate of so many is set up and emptied.
+func (h Shop) EmptyingMinutes(pieces int) float64 {
+	return (h.Book.V("plate.empty")+h.Book.V("plate.setup"))/float64(max(1, pieces)) + h.Book.V("plate.piece")
+}

@@ -3,6 +3,7 @@ package studio
 import (
 	"fmt"
 	"math"
+	"time"
 
 	"sakuji/core/finish"
 	"sakuji/core/rates"
@@ -44,4 +45,64 @@ func (h Shop) FailurePerHour(m Machine, material Material) rates.Figure {
 	own := h.History.Failed[[2]int64{m.ID, material.ID}]
 	rate = (own.Fails + trust*rate) / (own.Hours + trust)
 	return rates.Of(fmt.Sprintf("runs of %s that fail, per hour: %s of %s h; the book says %s", m.Name, rates.Number(all.Fails), rates.Number(math.Round(all.Hours)), rates.Number(book.Value)), rate, "1/h", rates.Logged)
+}
+
+// Which stamps say how long a stage takes: those of stages done, but for the print, which a
+// machine does; what took ten times the book's minutes, or a tenth, was something else than
+// the stage. Source: from memory.
+const (
+	TeachesLeast = 0.1
+	TeachesMost  = 10.0
+)
+
+// RunResult is a run that is over, and how many pieces came off how.
+type RunResult struct {
+	MachineID, MaterialID int64
+	Started, Ended        time.Time
+	PlannedMin            float64
+	Outcomes              map[string]int
+}
+
+// hours is how long it ran; as long as planned when nobody noted its end.
+func (r RunResult) hours() float64 {
+	if r.Ended.IsZero() {
+		return r.PlannedMin / 60
+	}
+	return r.Ended.Sub(r.Started).Hours()
+}
+
+// FailedRunsOf counts failures by machine and material: a run of which half the pieces
+// failed is half a failure. Pieces that were called off say nothing.
+func FailedRunsOf(runs []RunResult) map[[2]int64]FailedRuns {
+	out := map[[2]int64]FailedRuns{}
+	for _, r := range runs {
+		bad := r.Outcomes[Failed] + r.Outcomes[ScrappedOff]
+		all := bad + r.Outcomes[Good]
+		if all == 0 || r.hours() <= 0 {
+			continue
+		}
+		key := [2]int64{r.MachineID, r.MaterialID}
+		f := out[key]
+		out[key] = FailedRuns{f.Hours + r.hours(), f.Fails + float64(bad)/float64(all)}
+	}
+	return out
+}
+
+// RunShare is a run and how many of the pieces in it were an order's.
+type RunShare struct {
+	MachineID      int64
+	Started, Ended time.Time
+	Pieces, Ours   int
+}
+
+// MachineMinutesOf is what runs took for an order, by machine: each run's time is shared
+// equally by the pieces on its plate, failed runs included.
+func MachineMinutesOf(runs []RunShare) map[int64]float64 {
+	out := map[int64]float64{}
+	for _, r := range runs {
+		if !r.Ended.IsZero() && r.Pieces > 0 {
+			out[r.MachineID] += r.Ended.Sub(r.Started).Minutes() * float64(r.Ours) / float64(r.Pieces)
+		}
+	}
+	return out
 }

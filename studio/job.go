@@ -8,15 +8,15 @@ import (
 
 // Kinds of long work.
 const (
-	JobRead    = "read"   // a file that came
-	JobAnalyse = "study"  // faults, bodies, walls, a mesh to turn
-	JobMend    = "mend"   // a mended version
-	JobReduce  = "reduce" // one of fewer triangles
-	JobUnit    = "unit"   // one taken in another unit
-	JobBodies  = "bodies" // a version for each body
-	JobOrient  = "stand"  // orientations, and how each is held
-	JobHollow  = "hollow" // a hollowed version, with drains
-	JobCut     = "cut"    // a version for each piece
+	JobRead    = "read"    // a file that came
+	JobAnalyse = "analyse" // faults, bodies, walls, a mesh to turn
+	JobMend    = "mend"    // a mended version
+	JobReduce  = "reduce"  // one of fewer triangles
+	JobUnit    = "unit"    // one taken in another unit
+	JobBodies  = "bodies"  // a version for each body
+	JobOrient  = "orient"  // orientations, and how each is held
+	JobHollow  = "hollow"  // a hollowed version, with drains
+	JobCut     = "cut"     // a version for each piece
 )
 
 // States of a job.
@@ -44,7 +44,7 @@ type Job struct {
 	Share   float64 // done, 0 to 1
 	Note    string  // what it does now, or why it failed
 	Who     string
-	HandID  int64
+	ActorID int64
 	At      time.Time
 }
 

@@ -445,3 +445,15 @@ func (h Shop) Advice(m Model, analysis *Analysis) (out []Advice) {
 	})
 	return out
 }
+
+// Ills says in a few words what is wrong with a model, the worst first; nothing when nothing
+// is that a print would show.
+func Ills(faults []mesh.Fault) string {
+	var out []string
+	for _, f := range faults {
+		if f.Kind != mesh.FaultOverlap && f.Kind != mesh.FaultSelf && f.Kind != mesh.FaultDegenerate {
+			out = append(out, fmt.Sprintf("%d %s", f.Count, f.Name()))
+		}
+	}
+	return strings.Join(out, ", ")
+}

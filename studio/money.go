@@ -117,3 +117,19 @@ func Hours(minutes float64) string {
 	}
 	return fmt.Sprintf("%d d %d h", m/(24*60), m/60%24)
 }
+
+// HandsText writes minutes of hands: hours stay hours, for nobody's hands work days on end.
+func HandsText(minutes float64) string {
+	if m := int64(minutes + 0.5); m >= 48*60 {
+		return fmt.Sprintf("%d h", (m+30)/60)
+	}
+	return Hours(minutes)
+}
+
+// MoreOrLess writes a difference as people say it: "€ 14.00 more", "€ 3.50 less".
+func MoreOrLess(m Money) string {
+	if m.Minor < 0 {
+		return Money{-m.Minor, m.Currency}.String() + " less"
+	}
+	return m.String() + " more"
+}

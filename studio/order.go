@@ -10,16 +10,22 @@ import (
 	"sakuji/core/process"
 )
 
+// OrderState is where an order is on its way.
+type OrderState string
+
 // States of an order.
 const (
-	Enquiry   = "enquiry"
-	Quoted    = "quoted"
-	Accepted  = "accepted"
-	Declined  = "declined"
-	Cancelled = "cancelled"
-	Delivered = "delivered"
-	Closed    = "closed"
+	Enquiry   OrderState = "enquiry"
+	Quoted    OrderState = "quoted"
+	Accepted  OrderState = "accepted"
+	Declined  OrderState = "declined"
+	Cancelled OrderState = "cancelled"
+	Delivered OrderState = "delivered"
+	Closed    OrderState = "closed"
 )
+
+// OpenOrders are the states of orders that still want work.
+func OpenOrders() []OrderState { return []OrderState{Enquiry, Quoted, Accepted} }
 
 // Order is a client's commission, from enquiry to delivery.
 type Order struct {
@@ -32,7 +38,7 @@ type Order struct {
 	Wanted      time.Time // zero: no date
 	BudgetMinor int64     // 0: none named
 	Note        string
-	State       string
+	State       OrderState
 	Created     time.Time
 	Accepted    time.Time
 	Delivered   time.Time
@@ -43,7 +49,153 @@ type Order struct {
 
 // Open reports whether the order still wants work.
 func (o Order) Open() bool {
-	return o.State == Enquiry || o.State == Quoted || o.State == Accepted
+	return OneOf(o.State, OpenOrders()...)
+}
+
+// Sent is the order once a quote of it is out.
+func (o Order) Sent() Order {
+	if o.State == Enquiry {
+		o.State = Quoted
+	}
+	return o
+}
+
+// Accept is the order once its client has said yes.
+func (o Order) Accept(at time.Time) (Order, error) {
+	if err := o.MayChange(); err != nil {
+		return o, err
+	}
+	if o.State = Accepted; o.Accepted.IsZero() {
+		o.Accepted = at
+	}
+	return o, nil
+}
+
+// Decline is the order once its client has said no; a change declined leaves what was
+// agreed.
+func (o Order) Decline() (Order, error) {
+	if err := o.MayChange(); err != nil {
+		return o, err
+	}
+	if o.State != Accepted {
+		o.State = Declined
+	}
+	return o, nil
+}
+
+// Cancel ends the order; its pieces and its logbook stay.
+func (o Order) Cancel(a Act, why string) (Order, Entry, error) {
+	if err := o.MayCancel(); err != nil {
+		return o, Entry{}, err
+	}
+	o.State = Cancelled
+	return o, a.entry("order cancelled", "%s", strings.TrimSpace(why)).of(o.ID, 0, 0), nil
+}
+
+// Complete says what keeps an order from leaving: pieces in work, or short of one. Of items
+// without prints, such as a restoration, whoever delivers them knows.
+func Complete(items []Item, pieces []Piece) error {
+	open, live := 0, 0
+	for _, p := range pieces {
+		if p.Short(pieces) {
+			return fmt.Errorf("%s was scrapped: print it again, or settle that the client does without", p.Code)
+		}
+		if p.Live() {
+			if live++; p.State != PieceDone {
+				open++
+			}
+		}
+	}
+	printed := slices.ContainsFunc(items, func(it Item) bool { return len(it.Parts) > 0 })
+	switch {
+	case open > 0:
+		return fmt.Errorf("%s still in work", Say(open, "piece"))
+	case live == 0 && (printed || len(items) == 0):
+		return errors.New("nothing of it has been made")
+	}
+	return nil
+}
+
+// longAgo is how far back a delivery is noted without a question. Source: from memory.
+const longAgo = 60 * 24 * time.Hour
+
+// Deliver notes that the order left the studio on a day; sure says that one long past is
+// meant.
+func (o Order) Deliver(a Act, on time.Time, items []Item, pieces []Piece, sure bool) (Order, Entry, error) {
+	if o.State != Accepted {
+		return o, Entry{}, fmt.Errorf("order %s is %s and cannot be delivered", o.Number, o.State)
+	}
+	if err := Complete(items, pieces); err != nil {
+		return o, Entry{}, err
+	}
+	switch {
+	case on.After(a.At):
+		return o, Entry{}, errors.New("it cannot have been delivered on a day to come. Note it when it has left")
+	case !sure && !o.Accepted.IsZero() && on.Before(o.Accepted.Add(-24*time.Hour)):
+		return o, Entry{}, &Confirm{Text: fmt.Sprintf("%s is before the order was accepted, %s.", on.Format("2 January 2006"), o.Accepted.Format("2 January 2006")), Yes: "Yes, it left then"}
+	case !sure && a.At.Sub(on) > longAgo:
+		return o, Entry{}, &Confirm{Text: fmt.Sprintf("%s is long ago.", on.Format("2 January 2006")), Yes: "Yes, it left then"}
+	}
+	n := 0
+	for _, p := range pieces {
+		if p.Live() {
+			n++
+		}
+	}
+	o.State, o.Delivered = Delivered, on
+	return o, a.entry("delivered", "%s to %s", Say(n, "piece"), o.Client).of(o.ID, 0, 0), nil
+}
+
+// farAhead is how far off a date is taken without a question. Source: from memory.
+const farAhead = 3 * 365 * 24 * time.Hour
+
+// WantedBy sets the day by which the client wants it; sure says that one that has passed, or
+// lies years ahead, is meant.
+func (o Order) WantedBy(a Act, day time.Time, sure bool) (Order, error) {
+	if !sure && !day.IsZero() && !day.Equal(o.Wanted) {
+		switch {
+		case day.Before(a.At):
+			return o, &Confirm{Text: fmt.Sprintf("%s has passed.", day.Format("Monday 2 January 2006")), Yes: "Yes, by that day"}
+		case day.Sub(a.At) > farAhead:
+			return o, &Confirm{Text: fmt.Sprintf("%s is more than three years ahead.", day.Format("Monday 2 January 2006")), Yes: "Yes, by that day"}
+		}
+	}
+	o.Wanted = day
+	return o, nil
+}
+
+// Close files an order that was delivered. With money still open it takes a reason.
+func (o Order) Close(a Act, account Account, why string) (Order, Entry, error) {
+	why = strings.TrimSpace(why)
+	switch {
+	case o.State != Delivered:
+		return o, Entry{}, fmt.Errorf("order %s is %s: it is closed after delivery", o.Number, o.State)
+	case account.Open().Minor > 0 && why == "":
+		return o, Entry{}, fmt.Errorf("%s of order %s still to be paid. To close it all the same, give the reason", account.Open(), o.Number)
+	case account.Open().Minor < 0 && why == "":
+		return o, Entry{}, fmt.Errorf("%s more than agreed has been paid for order %s. Note the refund, or give the reason to close it all the same", account.Over(), o.Number)
+	}
+	o.State, o.Closed = Closed, a.At
+	text := o.Title
+	if why != "" {
+		text = fmt.Sprintf("%s, with %s open: %s", o.Title, account.Open(), why)
+	}
+	return o, a.entry("order closed", "%s", text).of(o.ID, 0, 0), nil
+}
+
+// CheckItems says what is wrong with the items of an order, as a whole.
+func CheckItems(items []Item) error {
+	total := 0
+	for _, it := range items {
+		if err := it.Check(); err != nil {
+			return err
+		}
+		total += it.Pieces()
+	}
+	if total > MaxAllParts {
+		return fmt.Errorf("that comes to %d pieces; an order holds %d at most", total, MaxAllParts)
+	}
+	return nil
 }
 
 // MayChange says whether items can be changed: until it is delivered or over.
@@ -58,6 +210,14 @@ func (o Order) MayChange() error {
 func (o Order) MayCancel() error {
 	if !o.Open() {
 		return fmt.Errorf("order %s is %s and cannot be cancelled", o.Number, o.State)
+	}
+	return nil
+}
+
+// InHouse says whether the order's pieces are still in the studio.
+func (o Order) InHouse() error {
+	if OneOf(o.State, Delivered, Closed) {
+		return fmt.Errorf("order %s is %s; its pieces are out of the studio", o.Number, o.State)
 	}
 	return nil
 }
@@ -106,6 +266,7 @@ type Item struct {
 	Scale    float64 // ratio to the file
 	Rule     SizeRule
 	Parts    []Part
+	Fees     []LicenceFee `json:"-"` // of its models' licences; nothing of the item's own
 	ItemOptions
 }
 
@@ -176,75 +337,6 @@ func (i Item) Pieces() (n int) {
 // number a studio goes on from; four digits at least.
 func NextNumber(highest, first int) string { return fmt.Sprintf("%04d", max(highest+1, first)) }
 
-// States of a quote.
-const (
-	QuoteSent      = "sent"
-	QuoteAccepted  = "accepted"
-	QuoteDeclined  = "declined"
-	QuoteReplaced  = "replaced"
-	QuoteWithdrawn = "withdrawn"
-)
-
-// Quote is frozen once sent. Document holds all that the client saw.
-type Quote struct {
-	ID           int64
-	OrderID      int64
-	Revision     int
-	Token        string
-	State        string
-	Document     Document
-	TotalMinor   int64
-	DepositMinor int64
-	Currency     string
-	Sent         time.Time
-	ValidUntil   time.Time
-	Answered     time.Time
-	AnsweredBy   string
-	AnsweredFrom string
-	Seen         time.Time
-	Chosen       Chosen // of what was offered, once accepted
-}
-
-// Ended says why the client's link no longer serves, or nothing.
-func (q Quote) Ended(now time.Time) string {
-	switch {
-	case q.State == QuoteReplaced:
-		return "A newer quote has taken its place."
-	case q.State == QuoteWithdrawn:
-		return "The studio has withdrawn it."
-	case q.State == QuoteSent && now.After(q.ValidUntil):
-		return "It was valid until a date that has passed."
-	}
-	return ""
-}
-
-// MayAnswer says whether the client can still accept or decline.
-func (q Quote) MayAnswer(now time.Time) error {
-	if why := q.Ended(now); why != "" {
-		return errors.New(why)
-	}
-	if q.State != QuoteSent {
-		return fmt.Errorf("this quote is already %s", q.State)
-	}
-	return nil
-}
-
-// Total is the price, tax included.
-func (q Quote) Total() Money { return Money{q.TotalMinor, q.Currency} }
-
-// Deposit is what is asked on acceptance.
-func (q Quote) Deposit() Money { return Money{q.DepositMinor, q.Currency} }
-
-// Payment is money that arrived.
-type Payment struct {
-	ID          int64
-	OrderID     int64
-	Kind        string
-	AmountMinor int64
-	Currency    string
-	At          time.Time
-}
-
 // NextCode is the label of the next piece of an order: its number and a count.
 func NextCode(number string, taken []string) string {
 	highest := 0
@@ -260,4 +352,4 @@ func NextCode(number string, taken []string) string {
 }
 
 // OneOf reports whether v is among the allowed.
-func OneOf(v string, allowed ...string) bool { return slices.Contains(allowed, v) }
+func OneOf[T comparable](v T, allowed ...T) bool { return slices.Contains(allowed, v) }

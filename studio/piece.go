@@ -1,8 +1,7 @@
 package studio
 
 import (
-	"fmt"
-	"strings"
+	"slices"
 	"time"
 
 	"sakuji/core/finish"
@@ -10,16 +9,37 @@ import (
 	"sakuji/core/schedule"
 )
 
+// PieceState is where a piece is on its way.
+type PieceState string
+
 // States of a piece.
 const (
-	Waiting   = "waiting"  // for a plate
-	OnPlate   = "on plate" // laid out, printing, or printed and not yet taken off
-	AtBench   = "bench"
-	PieceDone = "done"
-	Scrapped  = "scrapped" // not to be printed again; the order is short of it until that is settled
-	LeftOut   = "left out" // the client does without
-	PieceOff  = "cancelled"
+	Waiting   PieceState = "waiting"  // for a plate
+	OnPlate   PieceState = "on plate" // laid out, printing, or printed and not yet taken off
+	AtBench   PieceState = "bench"
+	PieceDone PieceState = "done"
+	Scrapped  PieceState = "scrapped" // not to be printed again; the order is short of it until that is settled
+	LeftOut   PieceState = "left out" // the client does without
+	PieceOff  PieceState = "cancelled"
 )
+
+// PieceCounts is how many pieces are in each state.
+type PieceCounts map[PieceState]int
+
+// Printed counts those that came off a plate well.
+func (c PieceCounts) Printed() int { return c[AtBench] + c[PieceDone] }
+
+// Waiting counts those that wait for a plate.
+func (c PieceCounts) Waiting() int { return c[Waiting] }
+
+// OnPlate counts those that lie on one.
+func (c PieceCounts) OnPlate() int { return c[OnPlate] }
+
+// InWork are the states of pieces that somebody or something still has to work on.
+func InWork() []PieceState { return []PieceState{Waiting, OnPlate, AtBench} }
+
+// LivePieces are the states of pieces that count for their order.
+func LivePieces() []PieceState { return append(InWork(), PieceDone) }
 
 // Piece is one copy of a part that is tracked.
 type Piece struct {
@@ -37,14 +57,13 @@ type Piece struct {
 	WallMM        float64
 	Tier          string
 	Attempt       int
-	State         string
+	State         PieceState
 	ReplacesID    int64
-	Stages        []Stage
+	Stages        StageList
 }
 
 // Stage is a field of a piece's strip with its stamp.
 type Stage struct {
-	ID       int64
 	PieceID  int64
 	Position int
 	route.Stage
@@ -56,9 +75,15 @@ type Stage struct {
 }
 
 // Live reports whether the piece counts for its order.
-func (p Piece) Live() bool {
-	return p.State == Waiting || p.State == OnPlate || p.State == AtBench || p.State == PieceDone
+func (p Piece) Live() bool { return OneOf(p.State, LivePieces()...) }
+
+// Replaced reports whether a piece was made in the place of another.
+func Replaced(pieces []Piece, id int64) bool {
+	return slices.ContainsFunc(pieces, func(p Piece) bool { return p.ReplacesID == id })
 }
+
+// Short reports whether the order is short of the piece until that is settled.
+func (p Piece) Short(all []Piece) bool { return p.State == Scrapped && !Replaced(all, p.ID) }
 
 // Strip is the piece's stages as a route.
 func (p Piece) Strip() route.Stages {
@@ -87,25 +112,23 @@ func (p Piece) Last() *Stage {
 	return nil
 }
 
-// Chain is what the piece still has before it: its print, if that is still to come,
-// hands and waits; runMin is what the rest of its run takes.
-func (p Piece) Chain(now time.Time, runMin float64) schedule.Chain {
-	c := schedule.Chain{}
+// Ahead is what the piece still has before it, as steps of a schedule: its print, if that
+// is still to come, hands and waits; runMin is what the rest of its run takes.
+func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 	strip := p.Strip()
 	if until := strip.Until(); until.After(now) {
-		c.WaitMin += until.Sub(now).Minutes()
+		steps = append(steps, schedule.Step{Name: "wait", WaitMin: until.Sub(now).Minutes()})
 	}
 	for _, s := range strip[min(strip.Now(), len(strip)):] {
 		if s.Mark != route.Todo {
 			continue
 		}
 		if s.Kind == route.Print {
-			c.MachineMin += runMin
+			steps = append(steps, schedule.Step{Name: "run", WaitMin: runMin})
 		}
-		c.HandsMin += s.Planned
-		c.WaitMin += float64(s.WaitS) / 60
+		steps = append(steps, schedule.Step{Name: string(s.Kind), HandsMin: s.Planned, WaitMin: float64(s.WaitS) / 60})
 	}
-	return c
+	return steps
 }
 
 // StagesFor plans the strip of a new piece.
@@ -139,12 +162,6 @@ func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 // UsualPlate is how many pieces share the set-up of a run, before a plate is laid.
 // Source: from memory.
 const UsualPlate = 4
-
-// SameSpec reports whether the piece is what the part and item ask for now, so
-// that a print of it can be kept.
-func (p Piece) SameSpec(part Part, it Item) bool {
-	return p.Process == part.Process && p.MaterialID == part.MaterialID && p.Scale == it.Scale && p.WallMM == part.WallMM
-}
 
 // Retier replaces the stages still to come by those of another tier: what is
 // stamped stays. A stage already passed is not asked for again, unless it comes
@@ -185,121 +202,13 @@ func again(planned []Stage, s Stage) bool {
 	return n > 1
 }
 
-// States of a plate.
-const (
-	PlateLaid      = "laid"
-	PlateRunning   = "running"
-	PlateFinished  = "finished" // the machine has stopped; it wants emptying
-	PlateEmptied   = "emptied"
-	PlateDissolved = "dissolved"
-)
+// StageList is a piece's stages in order.
+type StageList []Stage
 
-// Outcomes of a piece on an emptied plate; the third is Scrapped, as the state it leads to.
-const (
-	Good   = "good"
-	Failed = "failed"
-)
-
-// Causes of failed prints. Source: the trade's fault list.
-func Causes() []string {
-	return []string{"stuck to the film", "supports too few", "half printed", "came off the bed", "clogged nozzle",
-		"layers shifted", "wrong settings", "power cut", "not known"}
-}
-
-// Plate is pieces arranged for one run.
-type Plate struct {
-	ID         int64
-	Number     int
-	MachineID  int64
-	MaterialID int64
-	State      string
-	Created    time.Time
-	Pieces     []OnPlatePiece
-	Run        *Run
-}
-
-// OnPlatePiece says where a piece lies and what became of it.
-type OnPlatePiece struct {
-	PlateID  int64
-	PieceID  int64
-	XMM, YMM float64
-	Quarters int
-	Report   string // what the machine said: "", good, or a cause
-	Outcome  string
-	Cause    string
-}
-
-// Run is one attempt at a plate.
-type Run struct {
-	ID         int64
-	PlateID    int64
-	MachineID  int64
-	Started    time.Time
-	PlannedMin float64
-	PhysicsMin float64 // before what the machine learned; 0 when it was not noted
-	RoomC      *float64
-	Ended      time.Time
-	Emptied    time.Time
-	EmptiedBy  int64
-	Note       string
-}
-
-// Due is when the run should end.
-func (r Run) Due() time.Time {
-	return r.Started.Add(time.Duration(r.PlannedMin * float64(time.Minute)))
-}
-
-// Left is how many minutes of the run are still ahead.
-func (r Run) Left(now time.Time) float64 {
-	if !r.Ended.IsZero() || now.After(r.Due()) {
-		return 0
+// numbered gives each stage its place.
+func (l StageList) numbered() StageList {
+	for i := range l {
+		l[i].Position = i
 	}
-	return r.Due().Sub(now).Minutes()
-}
-
-// Booking is material used up by a run.
-type Booking struct {
-	MaterialID int64
-	RunID      int64
-	PieceID    int64 // 0: lost by the plate as a whole
-	Grams      float64
-	At         time.Time
-}
-
-// TakeBack is how long a stamp or an emptied plate can be taken back: long enough
-// to see a slip, too short to rewrite the day. Source: from memory.
-const TakeBack = 30 * time.Minute
-
-// MayTakeBack says whether something done at a time can still be taken back.
-func MayTakeBack(done, now time.Time) error {
-	if now.Sub(done) > TakeBack {
-		return fmt.Errorf("it can be taken back for %d minutes; that was at %s", int(TakeBack.Minutes()), done.Format("15:04"))
-	}
-	return nil
-}
-
-// OfMoney reports whether the line tells amounts of money.
-func (e Entry) OfMoney() bool {
-	for _, what := range []string{"quote ", "deposit ", "rates "} {
-		if strings.HasPrefix(e.Event, what) {
-			return true
-		}
-	}
-	return false
-}
-
-// Entry is a line of the logbook.
-type Entry struct {
-	ID       int64
-	At       time.Time
-	PersonID int64
-	Who      string
-	Event    string
-	Text     string
-	OrderID  int64
-	PieceID  int64
-	PlateID  int64
-	Order    string // number, when there is one
-	Piece    string // code
-	Plate    int    // number
+	return l
 }

@@ -180,3 +180,23 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 	}
 	return out
 }
+
+// ScaleOf works the rule out for an item: by its tallest part, and only to a size that is
+// taken.
+func (r SizeRule) ScaleOf(it Item) (k float64, w rates.Working, err error) {
+	k, w, err = r.Scale(it.Tallest())
+	if err == nil && (k < MinScale || k > MaxScale) {
+		err = fmt.Errorf("that comes to %s times the file’s size; between 0.01 and 100 times is taken", rates.Number(k))
+	}
+	return k, w, err
+}
+
+// Tallest is the model that an item's size is measured by: its tallest.
+func (i Item) Tallest() (m Model) {
+	for k, p := range i.Parts {
+		if k == 0 || p.Model.Measures.SizeMM[2] > m.Measures.SizeMM[2] {
+			m = p.Model
+		}
+	}
+	return m
+}

@@ -221,7 +221,7 @@ func TestQuoteEnds(t *testing.T) {
 	q := Quote{State: QuoteSent, ValidUntil: noon}
 	require.NoError(t, q.MayAnswer(noon.Add(-time.Minute)))
 	assert.ErrorContains(t, q.MayAnswer(noon.Add(time.Minute)), "passed")
-	for state, says := range map[string]string{QuoteReplaced: "newer", QuoteWithdrawn: "withdrawn"} {
+	for state, says := range map[QuoteState]string{QuoteReplaced: "newer", QuoteWithdrawn: "withdrawn"} {
 		assert.ErrorContains(t, Quote{State: state, ValidUntil: noon}.MayAnswer(noon), says)
 	}
 	accepted := Quote{State: QuoteAccepted, ValidUntil: noon}
@@ -230,14 +230,14 @@ func TestQuoteEnds(t *testing.T) {
 }
 
 func TestOrderMayChange(t *testing.T) {
-	for state, may := range map[string]bool{Enquiry: true, Quoted: true, Accepted: true, Declined: false, Cancelled: false, Delivered: false, Closed: false} {
+	for state, may := range map[OrderState]bool{Enquiry: true, Quoted: true, Accepted: true, Declined: false, Cancelled: false, Delivered: false, Closed: false} {
 		o := Order{Number: "0001", State: state}
 		assert.Equal(t, may, o.MayChange() == nil, state)
 		assert.Equal(t, may, o.MayCancel() == nil, state)
 	}
 }
 
-func stages(kinds ...route.StageKind) (out []Stage) {
+func stages(kinds ...route.StageKind) (out StageList) {
 	for i, k := range kinds {
 		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: k, Mark: route.Todo, Planned: 10, WaitS: 3600}})
 	}
@@ -246,21 +246,25 @@ func stages(kinds ...route.StageKind) (out []Stage) {
 
 // What one piece still has before it: its run, hands and waits, one after the
 // other; a wait that runs counts with what is left of it.
-func TestChain(t *testing.T) {
+func TestAhead(t *testing.T) {
+	sum := func(p Piece, runMin float64) (hands, waits float64) {
+		for _, s := range p.Ahead(noon, runMin) {
+			hands, waits = hands+s.HandsMin, waits+s.WaitMin
+		}
+		return hands, waits
+	}
 	p := Piece{State: Waiting, Stages: stages(route.Print, route.Wash, route.Pack)}
-	c := p.Chain(noon, 300)
-	assert.Equal(t, 300.0, c.MachineMin)
-	assert.Equal(t, 30.0, c.HandsMin)
-	assert.Equal(t, 180.0, c.WaitMin)
+	hands, waits := sum(p, 300)
+	assert.Equal(t, 30.0, hands)
+	assert.Equal(t, 300.0+180, waits)
 	p.Stages[0].Mark, p.Stages[1].Mark = route.Done, route.Done
 	p.Stages[1].Until = noon.Add(25 * time.Minute)
-	c = p.Chain(noon, 300)
-	assert.Zero(t, c.MachineMin)
-	assert.Equal(t, 10.0, c.HandsMin)
-	assert.Equal(t, 25.0+60, c.WaitMin)
+	hands, waits = sum(p, 300)
+	assert.Equal(t, 10.0, hands)
+	assert.Equal(t, 25.0+60, waits)
 	p.Stages[2].Mark = route.Done
 	p.Stages[2].Until = noon
-	assert.Zero(t, p.Chain(noon, 300).Minutes())
+	assert.Empty(t, p.Ahead(noon, 300))
 	assert.Nil(t, p.Now())
 }
 
@@ -282,7 +286,7 @@ func TestRetierKeepsWhatIsStamped(t *testing.T) {
 	for i := range old {
 		old[i].Mark = route.Done
 	}
-	assert.Equal(t, old, Retier(old, stages(route.For("resin", route.Raw)...)), "nothing new, nothing to do")
+	assert.Equal(t, []Stage(old), Retier(old, stages(route.For("resin", route.Raw)...)), "nothing new, nothing to do")
 	got = Retier(old, stages(route.For("resin", route.Primed)...))
 	assert.Equal(t, route.Pack, got[len(got)-1].Kind)
 	assert.Equal(t, route.Todo, got[len(got)-1].Mark, "packed once more after it was primed")
@@ -306,7 +310,7 @@ func TestRunsAndTakingBack(t *testing.T) {
 }
 
 func TestEntriesOfMoney(t *testing.T) {
-	for deed, of := range map[string]bool{"quote sent": true, "deposit arrived": true, "rates changed": true, "stamped": false, "plate laid": false} {
+	for deed, of := range map[string]bool{"payment arrived": true, "quote sent": true, "deposit arrived": true, "rates changed": true, "stamped": false, "plate laid": false} {
 		assert.Equal(t, of, Entry{Event: deed}.OfMoney(), deed)
 	}
 }

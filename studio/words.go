@@ -4,6 +4,11 @@ import (
 	"fmt"
 	"strings"
 	"time"
+	"unicode"
+
+	"golang.org/x/text/runes"
+	"golang.org/x/text/transform"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Say writes a number of things: "1 piece", "3 pieces".
@@ -65,4 +70,32 @@ func ClockText(at, now time.Time) string {
 // EndOfDay is the last minute of a day, which may lie beyond its month.
 func EndOfDay(year int, month time.Month, day int, zone *time.Location) time.Time {
 	return time.Date(year, month, day, 23, 59, 0, 0, zone)
+}
+
+// folding takes the accents off letters: É is looked for as e. Source: Unicode Standard
+// Annex 15, canonical decomposition.
+var folding = transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn)), norm.NFC)
+
+// Folded is a text as it is compared: small letters, no accents, single spaces.
+func Folded(s string) string {
+	out, _, err := transform.String(folding, s)
+	if err != nil {
+		out = s
+	}
+	return strings.Join(strings.Fields(strings.ToLower(out)), " ")
+}
+
+// ClientLabel is a client's name, with something to tell them by where others have the same.
+func ClientLabel(c Client, all []Client) string {
+	for _, o := range all {
+		if o.ID != c.ID && Folded(o.Name) == Folded(c.Name) {
+			for _, by := range []string{c.Email, strings.Split(strings.TrimSpace(c.Address), "\n")[0], c.Phone} {
+				if by != "" {
+					return c.Name + ", " + by
+				}
+			}
+			return fmt.Sprintf("%s, no. %d", c.Name, c.ID)
+		}
+	}
+	return c.Name
 }

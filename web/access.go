@@ -7,7 +7,8 @@ import (
 	"net/url"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/setup"
 	"sakuji/studio"
 )
 
@@ -16,8 +17,8 @@ import (
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctx := r.Context()
-		person, err := s.app.Person(ctx, s.sessions.GetInt64(ctx, "person"))
-		if err != nil && !app.NotFound(err) {
+		person, err := s.app.Setup.Person(ctx, s.sessions.GetInt64(ctx, "person"))
+		if err != nil && !change.NotFound(err) {
 			s.fail(w, r, err)
 			return
 		}
@@ -36,7 +37,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 }
 
 func (s *Server) demoOwner(ctx context.Context) (studio.Person, error) {
-	people, err := s.app.People(ctx)
+	people, err := s.app.Setup.People(ctx)
 	if err != nil {
 		return studio.Person{}, err
 	}
@@ -48,11 +49,11 @@ func (s *Server) demoOwner(ctx context.Context) (studio.Person, error) {
 	return studio.Person{}, errNobody
 }
 
-var errNobody = &app.Refusal{Text: "Nobody is signed in."}
+var errNobody = &change.Refusal{Text: "Nobody is signed in."}
 
 func (s *Server) turnAway(w http.ResponseWriter, r *http.Request) {
 	to := "/sign-in"
-	if empty, err := s.app.Empty(r.Context()); err == nil && empty {
+	if empty, err := s.app.Setup.Empty(r.Context()); err == nil && empty {
 		to = "/first"
 	} else if r.Method == http.MethodGet && r.URL.Path != "/" {
 		to += "?next=" + url.QueryEscape(r.URL.RequestURI())
@@ -71,24 +72,24 @@ func (s *Server) ownerOnly(next http.Handler) http.Handler {
 }
 
 // hand is who does a change: the hand chosen at the bench, else who is signed in.
-func (s *Server) hand(r *http.Request) app.Actor {
+func (s *Server) hand(r *http.Request) change.Actor {
 	person, _ := r.Context().Value(keyPerson).(studio.Person)
 	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
-		if p, err := s.app.Person(r.Context(), id); err == nil && p.Active {
-			return app.ActorOf(p)
+		if p, err := s.app.Setup.Person(r.Context(), id); err == nil && p.Active {
+			return change.ActorOf(p)
 		}
 	}
-	return app.ActorOf(person)
+	return change.ActorOf(person)
 }
 
 // owner is who is signed in, for changes that are not done by hands.
-func owner(r *http.Request) app.Actor {
+func owner(r *http.Request) change.Actor {
 	person, _ := r.Context().Value(keyPerson).(studio.Person)
-	return app.ActorOf(person)
+	return change.ActorOf(person)
 }
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
-	if empty, err := s.app.Empty(r.Context()); err == nil && empty {
+	if empty, err := s.app.Setup.Empty(r.Context()); err == nil && empty {
 		http.Redirect(w, r, "/first", http.StatusSeeOther)
 		return
 	}
@@ -112,7 +113,7 @@ func (s *Server) signInCheck(w http.ResponseWriter, r *http.Request) {
 	case <-r.Context().Done():
 		return
 	}
-	p, err := s.app.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
+	p, err := s.app.Setup.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -151,11 +152,11 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 func (s *Server) needsToken(r *http.Request) bool { return s.opts.Exposed || !local(r) }
 
 func (s *Server) first(w http.ResponseWriter, r *http.Request) {
-	if empty, err := s.app.Empty(r.Context()); err != nil || !empty {
+	if empty, err := s.app.Setup.Empty(r.Context()); err != nil || !empty {
 		http.Redirect(w, r, "/", http.StatusSeeOther)
 		return
 	}
-	s.bare(w, r, "first", Page{Title: "A new studio", D: map[string]any{"Token": s.needsToken(r), "Min": app.MinPassword}})
+	s.bare(w, r, "first", Page{Title: "A new studio", D: map[string]any{"Token": s.needsToken(r), "Min": setup.MinPassword}})
 }
 
 func (s *Server) firstSave(w http.ResponseWriter, r *http.Request) {
@@ -170,7 +171,7 @@ func (s *Server) firstSave(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, "The two passwords differ.")
 		return
 	}
-	p, err := s.app.FirstOwner(r.Context(), app.PersonForm{Name: r.PostFormValue("name"), Initials: r.PostFormValue("initials"), Password: r.PostFormValue("password")})
+	p, err := s.app.Setup.FirstOwner(r.Context(), setup.PersonForm{Name: r.PostFormValue("name"), Initials: r.PostFormValue("initials"), Password: r.PostFormValue("password")})
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -188,7 +189,7 @@ func (s *Server) saveMe(w http.ResponseWriter, r *http.Request) {
 		http.SetCookie(w, &http.Cookie{Name: "theme", Value: t, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	}
 	if l := r.PostFormValue("letters"); l != "" {
-		if err := s.app.SetLetters(r.Context(), owner(r), l == "off"); err != nil {
+		if err := s.app.Setup.SetLetters(r.Context(), owner(r), l == "off"); err != nil {
 			s.fail(w, r, err)
 			return
 		}

@@ -26,7 +26,7 @@ func TestNobodyPassesUnasked(t *testing.T) {
 		assert.NotContains(t, a.body, "Test &amp; Try", path)
 	}
 	assert.Equal(t, http.StatusSeeOther, s.post("/orders", "title", "x", "new_client", "y").StatusCode)
-	orders, err := s.Orders(s.Ctx)
+	orders, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, orders)
 }
@@ -73,11 +73,11 @@ func TestBenchHandsSeeNoPrices(t *testing.T) {
 	for _, path := range []string{"/studio", "/rates", "/orders/new", "/studio/people/1", "/orders/" + no + "/quotes/1.pdf", "/orders/" + no + "/quote", "/orders/" + no + "/quote/range", "/orders/" + no + "/quote/working.csv", "/orders/" + no + "/items/1/routes", "/quotes", "/rates/check", "/rates/history", "/rates/book.csv", "/rates/book.json"} {
 		assert.Equal(t, http.StatusForbidden, s.get(path).StatusCode, path)
 	}
-	for _, path := range []string{"/orders/" + no + "/quote", "/orders/" + no + "/cancel", "/rates", "/studio", "/studio/people/1", "/clients", "/orders/" + no + "/deposit", "/orders/" + no + "/quote/terms", "/orders/" + no + "/variants", "/orders/" + no + "/items/1/extras", "/rates/import", "/rates/ways"} {
+	for _, path := range []string{"/orders/" + no + "/quote", "/orders/" + no + "/cancel", "/rates", "/studio", "/studio/people/1", "/clients", "/orders/" + no + "/payments", "/orders/" + no + "/quote/terms", "/orders/" + no + "/variants", "/orders/" + no + "/items/1/extras", "/rates/import", "/rates/defaults"} {
 		assert.Equal(t, http.StatusForbidden, s.post(path, "amount", "1").StatusCode, path)
 	}
 	body := s.page("/orders/" + no)
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
 	require.Equal(t, 1, number)
 	for _, path := range []string{"/", "/orders/" + no, "/orders/" + no + "/delivery", "/plates/1", "/logbook", "/bench/" + no + "-1"} {
@@ -101,7 +101,7 @@ func TestForeignPagesAreTurnedAwayFirst(t *testing.T) {
 		assert.Empty(t, a.Header.Get("X-Request-Id"), "nothing behind the door was asked")
 		assert.Empty(t, a.Header.Get("Set-Cookie"))
 	}
-	orders, err := s.Orders(s.Ctx)
+	orders, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, orders)
 	assert.Equal(t, http.StatusOK, s.get("/").StatusCode, "still signed in")
@@ -206,7 +206,7 @@ func TestDemoSignsInOnLoopbackOnly(t *testing.T) {
 func TestBehindAProxy(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, "raw")
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	st := serve(t, s, Options{BehindTLS: true, Exposed: true})
 	ask := func(peer string) *httptest.ResponseRecorder {
@@ -224,14 +224,14 @@ func TestBehindAProxy(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
 	require.NotEmpty(t, w.Result().Cookies())
 	assert.True(t, w.Result().Cookies()[0].Secure)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, "198.51.100.4", sheet.Quotes[0].AnsweredFrom)
 
-	q, err = s.SendQuote(s.Ctx, s.Owner, no, "")
+	q, err = s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	require.Equal(t, http.StatusSeeOther, ask("192.0.2.50:999").Code)
-	sheet, err = s.OrderSheet(s.Ctx, no)
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, "192.0.2.50", sheet.Quotes[0].AnsweredFrom)
 }

@@ -6,14 +6,15 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/pieces"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
 
 // benchView is the bench with the hands that may be chosen.
 type benchView struct {
-	app.BenchSheet
+	pieces.BenchSheet
 	People []studio.Person
 	Marks  []route.StageKind
 }
@@ -30,17 +31,17 @@ func (v benchView) First() route.StageKind {
 
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	if code := r.FormValue("code"); code != "" { // a label typed or scanned
-		switch p, err := s.app.Piece(r.Context(), code); {
+		switch p, err := s.app.Pieces.Piece(r.Context(), code); {
 		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
-		case app.NotFound(err):
+		case change.NotFound(err):
 			s.refuse(w, r, "No piece has the label "+code+".")
 		default:
 			s.fail(w, r, err)
 		}
 		return
 	}
-	sheet, err := s.app.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
+	sheet, err := s.app.Pieces.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -55,7 +56,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) hands(r *http.Request) (active []studio.Person, err error) {
-	people, err := s.app.People(r.Context())
+	people, err := s.app.Setup.People(r.Context())
 	for _, p := range people {
 		if p.Active {
 			active = append(active, p)
@@ -66,9 +67,9 @@ func (s *Server) hands(r *http.Request) (active []studio.Person, err error) {
 
 // chooseHand sets whose initials the next stamps carry, without signing out.
 func (s *Server) chooseHand(w http.ResponseWriter, r *http.Request) {
-	p, err := s.app.Person(r.Context(), formOf(r).id("hand"))
+	p, err := s.app.Setup.Person(r.Context(), formOf(r).id("hand"))
 	if err == nil && !p.Active {
-		err = &app.Refusal{Text: p.Name + " no longer works here."}
+		err = &change.Refusal{Text: p.Name + " no longer works here."}
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -80,7 +81,7 @@ func (s *Server) chooseHand(w http.ResponseWriter, r *http.Request) {
 
 // pieceView is a piece with the hands that may be chosen.
 type pieceView struct {
-	app.PieceSheet
+	pieces.PieceSheet
 	People []studio.Person
 }
 
@@ -93,7 +94,7 @@ func (v pieceView) Kind() route.StageKind {
 }
 
 func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Piece(r.Context(), chi.URLParam(r, "code"))
+	sheet, err := s.app.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -110,7 +111,7 @@ func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	st := app.Stamp{Minutes: -1, Note: f.text("note"), Early: f.checked("early")}
+	st := studio.Stamp{Minutes: -1, Note: f.text("note"), Early: f.checked("early"), Shown: f.text("shown")}
 	if f.checked("minutes") {
 		st.Minutes = f.number("minutes", "Minutes")
 		if st.Minutes < 0 {
@@ -125,7 +126,7 @@ func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	code := chi.URLParam(r, "code")
-	p, err := s.app.Stamp(r.Context(), s.hand(r), code, st)
+	p, err := s.app.Pieces.Stamp(r.Context(), s.hand(r), code, st)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -144,7 +145,7 @@ func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	code := chi.URLParam(r, "code")
-	if err := s.app.SendBack(r.Context(), s.hand(r), code, route.StageKind(f.text("to")), f.text("note")); err != nil {
+	if err := s.app.Pieces.SendBack(r.Context(), s.hand(r), code, route.StageKind(f.text("to")), f.text("note"), f.text("shown")); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -153,7 +154,7 @@ func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) takeBack(w http.ResponseWriter, r *http.Request) {
 	code := chi.URLParam(r, "code")
-	if err := s.app.TakeBackStamp(r.Context(), s.hand(r), code); err != nil {
+	if err := s.app.Pieces.TakeBackStamp(r.Context(), s.hand(r), code); err != nil {
 		s.fail(w, r, err)
 		return
 	}

@@ -23,8 +23,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/models"
 	"sakuji/device"
 	"sakuji/studio"
 )
@@ -292,10 +292,11 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.open("/")
 	assert.Contains(t, b.body(), "Moth Post Guild has accepted: Post vases")
 	b.button("Look")
-	deposit := euros(t, b.text("#deposit h3"))
-	assert.InDelta(t, float64(exact)*0.3, deposit, 1)
-	b.button("It arrived")
-	assert.Contains(t, b.text("#deposit"), "arrived")
+	deposit, err := strconv.ParseFloat(b.eval(`return document.querySelector("#money [name=amount]").value`), 64)
+	require.NoError(t, err)
+	assert.InDelta(t, float64(exact)*0.3, 100*deposit, 1)
+	b.button("Note the payment")
+	assert.Contains(t, b.text("#money"), "deposit")
 
 	// A plate is laid, started, runs by itself and is emptied piece by piece.
 	print := func(failing string) {
@@ -333,7 +334,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 			if strings.Contains(b.body(), "It is done") {
 				break
 			}
-			p, err := s.Piece(s.Ctx, code)
+			p, err := s.Pieces.Piece(s.Ctx, code)
 			require.NoError(t, err)
 			if p.Wait {
 				assert.Contains(t, b.body(), "must wait")
@@ -360,11 +361,14 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.button("Deliver")
 	worked := b.text(".huge")
 	stamps := 3*8 + 2 // eight stages a piece; filling and priming once more, the look that failed takes no minutes
-	d, err := s.Delivery(s.Ctx, "0001")
+	d, err := s.Delivery.Delivery(s.Ctx, "0001")
 	require.NoError(t, err)
 	assert.InDelta(t, float64(4*stamps)+d.Hours[0].Actual, d.Actual, 0.5)
 	assert.Regexp(t, `^[12] h \d\d$`, worked)
 	b.button("Delivered")
+	assert.Contains(t, b.text("#money"), "still to pay")
+	b.button("Note the payment") // the rest
+	b.open("/orders/0001/delivery")
 	b.button("Close the order")
 	assert.Contains(t, b.text("main"), "closed")
 	b.open("/orders")
@@ -404,7 +408,7 @@ func TestKeys(t *testing.T) {
 	b.open("/")
 	key(kb.ArrowDown)
 	b.until("document.activeElement.closest('[data-row]') !== null")
-	require.NoError(t, s.SetLetters(s.Ctx, s.Owner, true))
+	require.NoError(t, s.Setup.SetLetters(s.Ctx, s.Owner, true))
 	b.open("/")
 	key("4")
 	time.Sleep(200 * time.Millisecond)
@@ -423,14 +427,14 @@ func TestAccessible(t *testing.T) {
 	no := s.Order(3, "painted")
 	q := s.Accept(no)
 	s.Print(no + "-2")
-	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	_, err = s.Receive(s.Ctx, s.Owner, "", []app.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
+	_, err = s.Orders.Receive(s.Ctx, s.Owner, "", []models.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
 	require.NoError(t, err)
-	s.Settle(s.Ctx)
-	_, err = s.Remake(s.Ctx, s.Owner, 2, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	s.Jobs.Settle(s.Ctx)
+	_, err = s.Models.Remake(s.Ctx, s.Owner, 2, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
 	require.NoError(t, err)
-	s.Settle(s.Ctx)
+	s.Jobs.Settle(s.Ctx)
 	second := s.Order(2, "painted")
 	offered := s.offers(second, "raw")
 	b := browse(t, s.server.URL)

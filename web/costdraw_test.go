@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
+	"sakuji/app/quotes"
 	"sakuji/core/quote"
 	"sakuji/store"
 	"sakuji/studio"
@@ -132,9 +132,9 @@ func TestWordsOfTheQuoteSheet(t *testing.T) {
 	v.Order.Wanted = now.Add(300 * time.Hour)
 	assert.Empty(t, v.WantedRush())
 	assert.Equal(t, 26, v.MostDays(), "a fortnight beyond the date")
-	one, two := app.PricedItem{}, app.PricedItem{}
+	one, two := studio.PricedItem{}, studio.PricedItem{}
 	one.Title, two.Title = "Heron", "Satchel"
-	v.Items = []app.PricedItem{one}
+	v.Items = []studio.PricedItem{one}
 	assert.Equal(t, "sand", v.DriverText(quote.Driver{What: "sand"}))
 	v.Items = append(v.Items, two)
 	assert.Equal(t, "sand, Satchel", v.DriverText(quote.Driver{Item: 1, What: "sand"}))
@@ -143,5 +143,5 @@ func TestWordsOfTheQuoteSheet(t *testing.T) {
 	one.Estimate.CostMinor, one.Estimate.HandsMinutes, one.NetMinor = 100_00, 120, 130_00
 	one.Estimate.Lines = []quote.Line{{Kind: quote.Hands, Minor: 60_00}}
 	assert.Contains(t, v.FloorText(one), "under € 100.00; at this price an hour of hands earns € 45.00", "130 − 100 + 60 over two hours")
-	assert.Equal(t, []string{"nothing differs"}, v.Differ(app.PricedVariant{}))
+	assert.Equal(t, []string{"nothing differs"}, v.Differ(quotes.PricedVariant{}))
 }

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/orders"
 	"sakuji/core/quote"
 	"sakuji/studio"
 )
@@ -27,15 +27,15 @@ func busy(t *testing.T) (*site, []string) {
 	first := s.Order(4, "painted")
 	s.Accept(first)
 	s.Print(first + "-2")
-	require.NoError(t, s.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped"))
+	require.NoError(t, s.Pieces.SendBack(s.Ctx, s.Bench, first+"-1", "print", "dropped", ""))
 	s.Finish(first + "-3")
 	second := s.Order(2, "raw")
 	q := s.offers(second, "painted")
-	require.NoError(t, s.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
-	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
-	_, err := s.RepeatOrder(s.Ctx, s.Owner, first)
+	require.NoError(t, s.Quotes.AskAboutQuote(s.Ctx, q.Token, "How heavy will it be, and can it be hung from a line of nylon?"))
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
+	_, err := s.Orders.RepeatOrder(s.Ctx, s.Owner, first)
 	require.NoError(t, err)
-	_, _, err = s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
 	return s, []string{"/", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",
 		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
@@ -47,14 +47,14 @@ func busy(t *testing.T) (*site, []string) {
 // a weapon, and the order at another tier beside it.
 func (s *site) offers(no, tier string) studio.Quote {
 	s.t.Helper()
-	require.NoError(s.t, s.AddPlainItem(s.Ctx, s.Owner, no, "A stand, mended"))
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	require.NoError(s.t, s.Orders.AddPlainItem(s.Ctx, s.Owner, no, "A stand, mended"))
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(s.t, err)
 	stand := sheet.Items[len(sheet.Items)-1].ID
-	require.NoError(s.t, s.AddExtra(s.Ctx, s.Owner, no, stand, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
-	require.NoError(s.t, s.ChangeItem(s.Ctx, s.Owner, no, stand, app.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.ItemOptions{Option: true, Weapon: "yes"}}))
-	require.NoError(s.t, s.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Another way", Tier: tier, Offered: true}))
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(s.t, s.Orders.AddExtra(s.Ctx, s.Owner, no, stand, quote.Extra{Kind: quote.Restore, What: "the old stand", Hours: 2, Odds: 0.3, WorseHours: 3, StopAt: 200}))
+	require.NoError(s.t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, stand, orders.ItemForm{Title: "A stand, mended", Tier: "raw", Copies: 1, Scale: 1, Making: &studio.ItemOptions{Option: true, Weapon: "yes"}}))
+	require.NoError(s.t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Another way", Tier: tier, Offered: true}))
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(s.t, err)
 	return q
 }

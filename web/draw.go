@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/plates"
 	"sakuji/core/process"
 	"sakuji/core/solid"
 )
@@ -157,7 +157,7 @@ func drawPlate(v plateView) Drawing {
 	d.HasSecond = d.HasTop && v.Estimate.WithoutMM > 0 && v.Estimate.WithoutMM < 0.97*tallest
 	d.SecondY = elevation - v.Estimate.WithoutMM*k
 	byDepth := slices.Clone(v.Pieces) // what stands at the back is drawn first
-	slices.SortStableFunc(byDepth, func(a, b app.LaidPiece) int { return cmp.Compare(b.YMM, a.YMM) })
+	slices.SortStableFunc(byDepth, func(a, b plates.LaidPiece) int { return cmp.Compare(b.YMM, a.YMM) })
 	for _, p := range byDepth {
 		plan := p.Model.Shape.Plan.Scaled(p.Piece.Scale).Turned(p.Quarters)
 		height := p.Model.Measures.SizeMM[2] * p.Piece.Scale

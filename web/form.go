@@ -13,7 +13,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
 )
 
 // form reads a posted form and remembers the first thing that is wrong with it.
@@ -27,7 +28,7 @@ func formOf(r *http.Request) *form { return &form{r: r} }
 
 func (f *form) wrong(format string, args ...any) {
 	if f.err == nil {
-		f.err = &app.Refusal{Text: fmt.Sprintf(format, args...)}
+		f.err = &change.Refusal{Text: fmt.Sprintf(format, args...)}
 	}
 }
 
@@ -107,14 +108,14 @@ const MaxRequestBytes = 1 << 30
 
 // uploads reads the files of a multipart form; what is over a few megabytes lies on
 // disk meanwhile. Call the returned func when they were read.
-func uploads(w http.ResponseWriter, r *http.Request, field string) (files []app.Upload, clean func(), err error) {
+func uploads(w http.ResponseWriter, r *http.Request, field string) (files []models.Upload, clean func(), err error) {
 	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
 	if err := r.ParseMultipartForm(8 << 20); err != nil {
 		return nil, func() {}, uploadError(err)
 	}
 	for _, h := range r.MultipartForm.File[field] {
 		if h.Size > 0 || h.Filename != "" {
-			files = append(files, app.Upload{Name: h.Filename, Open: opener(h)})
+			files = append(files, models.Upload{Name: h.Filename, Open: opener(h)})
 		}
 	}
 	return files, func() { r.MultipartForm.RemoveAll() }, nil //nolint:errcheck // the system clears its temporary files too
@@ -125,7 +126,7 @@ func uploadError(err error) error {
 	if errors.As(err, &tooLarge) {
 		return err
 	}
-	return &app.Refusal{Text: "The upload broke off before it was complete; nothing of it was kept. Send it again."}
+	return &change.Refusal{Text: "The upload broke off before it was complete; nothing of it was kept. Send it again."}
 }
 
 func opener(h *multipart.FileHeader) func() (io.ReadCloser, error) {

@@ -37,7 +37,7 @@ func TestNoFormBreaksTheServer(t *testing.T) {
 		}
 		return nil
 	}))
-	sheet, err := s.OrderSheet(s.Ctx, "0002")
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, "0002")
 	require.NoError(t, err)
 	params := map[string][]string{"no": {"0001", "0002", "0003", "7777", "%2e%2e"}, "item": {"1", "2", "99", "x"}, "point": {"1", "9"}, "number": {"1", "2", "3", "-1", "x"},
 		"code": {"0001-1", "0001-3", "0001-4", "0002-1", "x", "%00"}, "id": {"1", "2", "99", "new"}, "token": {sheet.Quotes[0].Token, "x"}, "rev": {"1"}}

@@ -12,7 +12,7 @@ import (
 )
 
 func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) {
-	err := s.app.CancelJob(r.Context(), pathID(r, "id"))
+	err := s.app.Jobs.CancelJob(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -51,13 +51,13 @@ func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
 	switch chi.URLParam(r, "of") {
 	case "order":
 		view.Back = "/orders/" + key
-		load = func() ([]studio.Job, error) { return s.app.JobsOfOrder(r.Context(), key) }
+		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfOrder(r.Context(), key) }
 	case "model":
 		view.Back = "/models/" + key
-		load = func() ([]studio.Job, error) { return s.app.JobsOfModel(r.Context(), pathID(r, "key")) }
+		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfModel(r.Context(), pathID(r, "key")) }
 	case "shelf":
 		view.Back = "/models"
-		load = func() ([]studio.Job, error) { return s.app.JobsOfShelf(r.Context()) }
+		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfShelf(r.Context()) }
 	default:
 		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 		return
@@ -68,7 +68,7 @@ func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no")
 	for {
-		changed := s.app.Changed()
+		changed := s.app.Jobs.Changed()
 		var err error
 		if view.List, err = load(); err != nil {
 			return

@@ -9,14 +9,16 @@ import (
 	"strconv"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/jobs"
+	"sakuji/app/models"
 	"sakuji/core/solid"
 	"sakuji/studio"
 )
 
 // layersView is a model in layers, one of them shown.
 type layersView struct {
-	*app.Layers
+	*models.Layers
 	Model  studio.Model
 	Design studio.Design
 	At     int
@@ -33,7 +35,7 @@ func (v layersView) Height(layer int) float64 { return (float64(layer) + 0.5) * 
 
 // layers is the sheet of a model's layers.
 func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
-	m, d, _, err := s.app.Design(r.Context(), pathID(r, "id"))
+	m, d, _, err := s.app.Models.Design(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -41,13 +43,13 @@ func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
 	mm := 0.0
 	if text := r.FormValue("mm"); text != "" {
 		if mm, err = strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err != nil || mm == 0 {
-			s.fail(w, r, &app.Refusal{Text: fmt.Sprintf("Layer thickness: %q is not a number over 0.", text)})
+			s.fail(w, r, &change.Refusal{Text: fmt.Sprintf("Layer thickness: %q is not a number over 0.", text)})
 			return
 		}
 	}
 	v := layersView{Model: m, Design: d}
-	v.Layers, err = s.app.Layers(r.Context(), m.ID, mm, soon)
-	if errors.Is(err, app.ErrCutting) {
+	v.Layers, err = s.app.Models.Layers(r.Context(), m.ID, mm, soon)
+	if errors.Is(err, jobs.ErrUnderway) {
 		s.show(w, r, "cutting", Page{Title: "Layers of " + d.Name, Sheet: "Layers", Active: "/models", D: v})
 		return
 	}
@@ -56,7 +58,7 @@ func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if len(v.Figures) == 0 {
-		s.fail(w, r, &app.Refusal{Text: "It is too flat to be cut into layers of that thickness."})
+		s.fail(w, r, &change.Refusal{Text: "It is too flat to be cut into layers of that thickness."})
 		return
 	}
 	v.At = v.Largest

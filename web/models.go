@@ -12,7 +12,9 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/quotes"
 	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/rates"
@@ -40,8 +42,8 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 	r.Post("/models/{id}/revise", s.revise)
 	r.Post("/models/{id}/licence", s.saveLicence)
 	r.Post("/models/{id}/use", s.useVersion)
-	r.Post("/models/{id}/stand", s.chooseOrientation)
-	r.Post("/models/{id}/teach", s.calibrate)
+	r.Post("/models/{id}/orientation", s.chooseOrientation)
+	r.Post("/models/{id}/calibrate", s.calibrate)
 	r.Post("/jobs/{id}/cancel", s.cancelJob)
 	r.Get("/orders/{no}/items/{item}/size", s.size)
 	r.Post("/orders/{no}/items/{item}/size", s.takeSize)
@@ -50,12 +52,12 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 // shelf is all models by picture.
 func (s *Server) shelf(w http.ResponseWriter, r *http.Request) {
 	letters := r.FormValue("q")
-	list, err := s.app.Shelf(r.Context(), letters)
+	list, err := s.app.Models.Shelf(r.Context(), letters)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	jobs, err := s.app.JobsOfShelf(r.Context())
+	jobs, err := s.app.Jobs.JobsOfShelf(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -71,7 +73,8 @@ func (s *Server) shelf(w http.ResponseWriter, r *http.Request) {
 
 // modelView is a model's sheet with what its drawing needs.
 type modelView struct {
-	app.ModelSheet
+	models.ModelSheet
+	Uses     []quotes.UsePrice
 	DataJSON template.JS // for the canvas
 	Licences []string
 	Running  jobsView
@@ -113,12 +116,17 @@ func (v modelView) Working() rates.Working {
 }
 
 func (s *Server) model(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.ModelSheet(r.Context(), pathID(r, "id"))
+	sheet, err := s.app.Models.ModelSheet(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	v := modelView{ModelSheet: sheet, Licences: studio.Licences(), Running: jobsView{sheet.Jobs, fmt.Sprintf("/jobs/model/%d", sheet.Model.ID), fmt.Sprintf("/models/%d", sheet.Model.ID), isOwner(r)}}
+	uses, err := s.app.Quotes.UsePrices(r.Context(), sheet)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v := modelView{ModelSheet: sheet, Uses: uses, Licences: studio.Licences(), Running: jobsView{sheet.Jobs, fmt.Sprintf("/jobs/model/%d", sheet.Model.ID), fmt.Sprintf("/models/%d", sheet.Model.ID), isOwner(r)}}
 	if g, needed := sheet.Model.UnitGuess(); needed {
 		v.Guess = &g
 	}
@@ -156,7 +164,7 @@ func (s *Server) model(w http.ResponseWriter, r *http.Request) {
 }
 
 // number is the place of the shown version among all, the first one 1.
-func (s *Server) number(sheet app.ModelSheet) int {
+func (s *Server) number(sheet models.ModelSheet) int {
 	for i, v := range sheet.Versions {
 		if v.ID == sheet.Model.ID {
 			return len(sheet.Versions) - i
@@ -171,7 +179,7 @@ func forever(w http.ResponseWriter) {
 }
 
 func (s *Server) still(w http.ResponseWriter, r *http.Request) {
-	m, err := s.app.Model(r.Context(), pathID(r, "id"))
+	m, err := s.app.Models.Model(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -180,7 +188,7 @@ func (s *Server) still(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sendStill(w http.ResponseWriter, r *http.Request, sha string) {
-	picture, err := s.app.Still(r.Context(), sha)
+	picture, err := s.app.Models.Still(r.Context(), sha)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -207,7 +215,7 @@ func (s *Server) clientStill(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) view(w http.ResponseWriter, r *http.Request) {
-	_, _, analysis, err := s.app.Design(r.Context(), pathID(r, "id"))
+	_, _, analysis, err := s.app.Models.Design(r.Context(), pathID(r, "id"))
 	if err == nil && (analysis == nil || analysis.ViewSHA == "") {
 		err = store.ErrNotFound
 	}
@@ -215,7 +223,7 @@ func (s *Server) view(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	f, _, err := s.app.File(r.Context(), analysis.ViewSHA)
+	f, _, err := s.app.Models.File(r.Context(), analysis.ViewSHA)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -228,7 +236,7 @@ func (s *Server) view(w http.ResponseWriter, r *http.Request) {
 
 // download gives a version in a format; a file as it came is at /files.
 func (s *Server) download(w http.ResponseWriter, r *http.Request) {
-	m, err := s.app.Model(r.Context(), pathID(r, "id"))
+	m, err := s.app.Models.Model(r.Context(), pathID(r, "id"))
 	format := chi.URLParam(r, "format")
 	if err == nil && !studio.OneOf(format, "stl", "obj", "3mf") {
 		err = store.ErrNotFound
@@ -240,7 +248,7 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimSuffix(m.Name, path.Ext(m.Name)) + "." + format
 	w.Header().Set("Content-Type", map[string]string{"stl": "model/stl", "obj": "model/obj", "3mf": "model/3mf"}[format])
 	w.Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
-	if err := s.app.Download(r.Context(), m.ID, format, w); err != nil {
+	if err := s.app.Models.Download(r.Context(), m.ID, format, w); err != nil {
 		s.log.Error("download", "id", requestID(r.Context()), "err", err)
 		panic(http.ErrAbortHandler) // what was sent is not whole: break off, so that nobody takes it for the file
 	}
@@ -248,12 +256,12 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) revise(w http.ResponseWriter, r *http.Request) {
 	id := pathID(r, "id")
-	s.takeFiles(w, r, fmt.Sprintf("/models/%d", id), func(files []app.Kept, _ url.Values) (string, error) {
+	s.takeFiles(w, r, fmt.Sprintf("/models/%d", id), func(files []models.Kept, _ url.Values) (string, error) {
 		if len(files) > 1 {
-			s.app.LetGo(r.Context(), files)
-			return "", &app.Refusal{Text: "One file takes the place of one version."}
+			s.app.Models.LetGo(r.Context(), files)
+			return "", &change.Refusal{Text: "One file takes the place of one version."}
 		}
-		return s.app.Revise(r.Context(), owner(r), id, files[0])
+		return s.app.Models.Revise(r.Context(), owner(r), id, files[0])
 	})
 }
 
@@ -276,13 +284,13 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 	id := pathID(r, "id")
 	batch, err := "", f.err
 	if err == nil {
-		batch, err = s.app.Remake(r.Context(), owner(r), id, kind, o)
+		batch, err = s.app.Models.Remake(r.Context(), owner(r), id, kind, o)
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	jobs, err := s.app.Await(r.Context(), batch, soon)
+	jobs, err := s.app.Jobs.Await(r.Context(), batch, soon)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -294,8 +302,8 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 	for _, j := range jobs {
 		switch j.State {
 		case studio.JobFailed:
-			if err = s.app.CancelJob(r.Context(), j.ID); err == nil {
-				err = &app.Refusal{Text: j.Note}
+			if err = s.app.Jobs.CancelJob(r.Context(), j.ID); err == nil {
+				err = &change.Refusal{Text: j.Note}
 			}
 			s.fail(w, r, err)
 			return
@@ -321,18 +329,18 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	form := app.LicenceForm{Name: f.text("name"), Licence: f.text("licence"), Fee: f.text("fee"), Source: f.text("source"), Terms: f.text("terms"), Rights: f.text("rights"),
+	form := models.LicenceForm{Name: f.text("name"), Licence: f.text("licence"), Fee: f.text("fee"), Source: f.text("source"), Terms: f.text("terms"), Rights: f.text("rights"),
 		Until: f.moment("until", "Until", h.Studio.Zone()), Got: f.moment("got", "Got on", h.Studio.Zone())}
 	if !form.Until.IsZero() { // until the end of that day
 		form.Until = form.Until.AddDate(0, 0, 1).Add(-time.Millisecond)
 	}
 	if err = f.err; err == nil {
-		err = s.app.SaveLicence(r.Context(), owner(r), pathID(r, "id"), form)
+		err = s.app.Models.SaveLicence(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -347,10 +355,10 @@ func (s *Server) useVersion(w http.ResponseWriter, r *http.Request) {
 	var err error
 	told := "Order " + number + " prints this version now; what is printed already stays as it is."
 	if f.checked("bodies") {
-		err = s.app.UseBodies(r.Context(), owner(r), number, f.id("part"), id)
+		err = s.app.Orders.UseBodies(r.Context(), owner(r), number, f.id("part"), id)
 		told = "Each body is a part of order " + number + " now."
 	} else {
-		err = s.app.UseVersion(r.Context(), owner(r), number, f.id("part"), id)
+		err = s.app.Orders.UseVersion(r.Context(), owner(r), number, f.id("part"), id)
 	}
 	if err != nil {
 		s.fail(w, r, err)

@@ -21,6 +21,8 @@ import (
 
 	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/models"
+	"sakuji/app/orders"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
@@ -33,9 +35,9 @@ func bracelet() []byte {
 	return mesh.WriteSTL(meshtest.Together(ring.Part(12, ring.Len()), meshtest.Box(mesh.Vec{X: 34, Y: 0, Z: -5}, mesh.Vec{X: 8, Y: 8, Z: 10}), meshtest.Box(mesh.Vec{X: 40, Y: 40}, mesh.Vec{X: 0.2, Y: 0.2, Z: 0.2})))
 }
 
-func kept(t *testing.T, s *apptest.Studio, name string, data []byte) app.Kept {
+func kept(t *testing.T, s *apptest.Studio, name string, data []byte) models.Kept {
 	t.Helper()
-	k, err := s.Keep(name, bytes.NewReader(data))
+	k, err := s.Models.Keep(name, bytes.NewReader(data))
 	require.NoError(t, err)
 	return k
 }
@@ -44,7 +46,7 @@ func kept(t *testing.T, s *apptest.Studio, name string, data []byte) app.Kept {
 func atWork(t *testing.T, a *app.App) {
 	ctx, stop := context.WithCancel(t.Context())
 	done := make(chan struct{})
-	go func() { a.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
+	go func() { a.Jobs.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
 	t.Cleanup(func() { stop(); <-done })
 }
 
@@ -56,7 +58,7 @@ func TestModelsWithoutJavaScript(t *testing.T) {
 	assert.Contains(t, page, "Bracelet")
 	assert.Contains(t, page, "Vase")
 	assert.Contains(t, page, "bad.obj could not be read")
-	s.Settle(s.Ctx)
+	s.Jobs.Settle(s.Ctx)
 	page = s.page("/models")
 	assert.Contains(t, page, "1 hole, 1 loose piece, 1 speck")
 	assert.NotContains(t, s.page("/models?q=brace"), "Vase")
@@ -67,7 +69,7 @@ func TestModelsWithoutJavaScript(t *testing.T) {
 	still := s.get("/models/1/still.png")
 	picture, err := png.Decode(strings.NewReader(still.body))
 	require.NoError(t, err)
-	assert.Equal(t, image.Rect(0, 0, app.StillWidth, app.StillHeight), picture.Bounds())
+	assert.Equal(t, image.Rect(0, 0, models.StillWidth, models.StillHeight), picture.Bounds())
 	assert.Contains(t, still.Header.Get("Cache-Control"), "immutable")
 	view := s.get("/models/1/view")
 	assert.True(t, strings.HasPrefix(view.body, "SKV1"))
@@ -102,7 +104,7 @@ func TestModelsWithoutJavaScript(t *testing.T) {
 func TestBenchSeesModelsWithoutMoney(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, route.Primed)
-	s.Settle(s.Ctx)
+	s.Jobs.Settle(s.Ctx)
 	o := s.upload("/models/1/revise", "vase-2.stl", mesh.WriteSTL(meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {0, 60}}, 48)))
 	require.Equal(t, http.StatusSeeOther, o.StatusCode, o.body)
 	assert.Contains(t, s.page("/models/2"), "Net €")
@@ -153,10 +155,10 @@ func TestSizeByRuleOnTheScreen(t *testing.T) {
 // A stream says how far a job is and ends when it has ended.
 func TestJobsAreStreamed(t *testing.T) {
 	s := owned(t)
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Odile", Title: "Rings"})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile", Title: "Rings"})
 	require.NoError(t, err)
 	large := mesh.WriteSTL(meshtest.Ring(20, 6, 500, 300))
-	_, err = s.Receive(s.Ctx, s.Owner, o.Number, []app.Kept{kept(t, s.Studio, "large.stl", large)}, false)
+	_, err = s.Orders.Receive(s.Ctx, s.Owner, o.Number, []models.Kept{kept(t, s.Studio, "large.stl", large)}, false)
 	require.NoError(t, err)
 	req, err := http.NewRequest(http.MethodGet, s.server.URL+"/jobs/order/"+o.Number, nil)
 	require.NoError(t, err)
@@ -176,7 +178,7 @@ func TestJobsAreStreamed(t *testing.T) {
 		over = over || lines.Text() == "event: over"
 	}
 	assert.True(t, over, "the stream ends by itself")
-	sheet, err := s.OrderSheet(s.Ctx, o.Number)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, o.Number)
 	require.NoError(t, err)
 	assert.Len(t, sheet.Items, 1)
 }
@@ -191,7 +193,7 @@ func TestLongWorkBlocksNoPage(t *testing.T) {
 	require.Eventually(t, func() bool {
 		assert.Equal(t, http.StatusOK, s.get("/orders").StatusCode)
 		pages++
-		v, err := s.ModelSheet(s.Ctx, 1)
+		v, err := s.Models.ModelSheet(s.Ctx, 1)
 		return err == nil && v.Analysis != nil
 	}, 60*time.Second, 10*time.Millisecond)
 	assert.Greater(t, pages, 3, "it took a while, and pages came meanwhile")
@@ -307,7 +309,7 @@ func TestThePartSheetInABrowser(t *testing.T) {
 func TestALicenceStopsTheQuoteOnTheScreen(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, route.Raw)
-	require.NoError(t, s.SaveLicence(s.Ctx, s.Owner, 1, app.LicenceForm{Licence: studio.LicencePersonal}))
+	require.NoError(t, s.Models.SaveLicence(s.Ctx, s.Owner, 1, models.LicenceForm{Licence: studio.LicencePersonal}))
 	page := s.page("/orders/" + no)
 	assert.Contains(t, page, "licensed for personal use only")
 	assert.Regexp(t, regexp.MustCompile(`name="despite" required`), page)

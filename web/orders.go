@@ -5,12 +5,18 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/money"
+	"sakuji/app/orders"
+	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/route"
@@ -18,12 +24,12 @@ import (
 )
 
 func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.Orders(r.Context())
+	list, err := s.app.Orders.Orders(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	progress, err := s.app.Progress(r.Context())
+	progress, err := s.app.Orders.Progress(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -31,13 +37,13 @@ func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
 	groups := []struct {
 		Name   string
 		Hint   string
-		States []string
+		States []studio.OrderState
 		Orders []studio.Order
 	}{
-		{"In work", "Accepted, and not yet out of the house.", []string{studio.Accepted}, nil},
-		{"Asked and quoted", "Waiting for us, or for the client.", []string{studio.Enquiry, studio.Quoted}, nil},
-		{"Delivered", "Out of the house, not yet closed.", []string{studio.Delivered}, nil},
-		{"Filed", "Closed, declined or cancelled.", []string{studio.Closed, studio.Declined, studio.Cancelled}, nil},
+		{"In work", "Accepted, and not yet out of the house.", []studio.OrderState{studio.Accepted}, nil},
+		{"Asked and quoted", "Waiting for us, or for the client.", []studio.OrderState{studio.Enquiry, studio.Quoted}, nil},
+		{"Delivered", "Out of the house, not yet closed.", []studio.OrderState{studio.Delivered}, nil},
+		{"Filed", "Closed, declined or cancelled.", []studio.OrderState{studio.Closed, studio.Declined, studio.Cancelled}, nil},
 	}
 	for i := range groups {
 		for _, o := range list {
@@ -50,7 +56,7 @@ func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
-	clients, err := s.app.Clients(r.Context())
+	clients, err := s.app.Orders.Clients(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -58,14 +64,14 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 	s.show(w, r, "order-new", Page{Title: "New order", Sheet: "New order", Active: "/orders", D: map[string]any{"Clients": clients, "Uses": studio.Uses(), "Client": r.FormValue("client")}})
 }
 
-func orderForm(r *http.Request) app.OrderForm {
+func orderForm(r *http.Request) orders.OrderForm {
 	f := formOf(r)
-	return app.OrderForm{ClientID: f.id("client"), NewClient: f.text("new_client"), Title: f.text("title"), Use: f.text("use"),
-		Wanted: f.text("wanted"), Budget: f.text("budget"), Note: f.text("note")}
+	return orders.OrderForm{ClientID: f.id("client"), NewClient: f.text("new_client"), Title: f.text("title"), Use: f.text("use"),
+		Wanted: f.text("wanted"), Budget: f.text("budget"), Note: f.text("note"), Sure: f.checked("sure")}
 }
 
 func (s *Server) addOrder(w http.ResponseWriter, r *http.Request) {
-	o, err := s.app.NewOrder(r.Context(), owner(r), orderForm(r))
+	o, err := s.app.Orders.NewOrder(r.Context(), owner(r), orderForm(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -75,7 +81,7 @@ func (s *Server) addOrder(w http.ResponseWriter, r *http.Request) {
 
 // orderView is an order's sheet with what its drawings need.
 type orderView struct {
-	app.OrderSheet
+	quotes.OrderSheet
 	Kinds        []string
 	Longest      int64
 	Link         string // the client's, of the newest quote
@@ -87,23 +93,13 @@ type orderView struct {
 	FinishRoutes []finish.Route
 }
 
-// DepositDue is what is still to arrive, as it is typed.
-func (v orderView) DepositDue() string {
-	a := v.AcceptedQuote()
-	if a == nil {
-		return ""
-	}
-	return studio.Money{Minor: a.DepositMinor - v.DepositPaid(), Currency: a.Currency}.Plain()
-}
-
 func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
-	v.OrderSheet, err = s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	v.OrderSheet, err = s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		return v, p, err
 	}
 	v.Kinds, v.Uses, v.Tiers, v.FinishRoutes = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Routes()
 	v.Running = jobsView{v.Jobs, "/jobs/order/" + v.Order.Number, "/orders/" + v.Order.Number, true}
-	v.Margin, v.Deposit = v.Shop.Book.V("margin"), v.Shop.Book.V("deposit")
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
 	}
@@ -126,19 +122,13 @@ func (s *Server) clientLink(r *http.Request, q studio.Quote) string {
 	if r.TLS != nil || s.opts.BehindTLS {
 		base = "https://" + r.Host
 	}
-	if h, err := s.app.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
+	if h, err := s.app.Setup.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
 		base = h.Studio.PublicURL
 	}
 	return base + "/q/" + q.Token
 }
 
 func (s *Server) order(w http.ResponseWriter, r *http.Request) {
-	if r.FormValue("seen") != "" {
-		if err := s.app.SeeAnswer(r.Context(), owner(r), chi.URLParam(r, "no")); err != nil {
-			s.fail(w, r, err)
-			return
-		}
-	}
 	_, p, err := s.orderView(r)
 	if err != nil {
 		s.fail(w, r, err)
@@ -157,11 +147,11 @@ func (s *Server) orderDone(w http.ResponseWriter, r *http.Request, err error, to
 }
 
 func (s *Server) saveOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.ChangeOrder(r.Context(), owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
+	s.orderDone(w, r, s.app.Orders.ChangeOrder(r.Context(), owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
 }
 
 func (s *Server) repeatOrder(w http.ResponseWriter, r *http.Request) {
-	o, err := s.app.RepeatOrder(r.Context(), owner(r), chi.URLParam(r, "no"))
+	o, err := s.app.Orders.RepeatOrder(r.Context(), owner(r), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -170,28 +160,28 @@ func (s *Server) repeatOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) cancelOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.CancelOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")), "The order is cancelled; its pieces and its logbook are kept.")
+	s.orderDone(w, r, s.app.Quotes.CancelOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")), "The order is cancelled; its pieces and its logbook are kept.")
 }
 
 func (s *Server) addItems(w http.ResponseWriter, r *http.Request) {
 	no := chi.URLParam(r, "no")
-	s.takeFiles(w, r, "/orders/"+no, func(files []app.Kept, values url.Values) (string, error) {
-		return s.app.Receive(r.Context(), owner(r), no, files, values.Get("each") != "")
+	s.takeFiles(w, r, "/orders/"+no, func(files []models.Kept, values url.Values) (string, error) {
+		return s.app.Orders.Receive(r.Context(), owner(r), no, files, values.Get("each") != "")
 	})
 }
 
 func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		s.fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
-	form := app.ItemForm{Making: itemOptionsOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]app.PartForm{}}
+	form := orders.ItemForm{Making: itemOptionsOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]orders.PartForm{}}
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "process-%d", &id); err == nil {
 			n := func(field string) string { return fmt.Sprintf("%s-%d", field, id) }
-			pf := app.PartForm{Process: f.text(n("process")), MaterialID: f.id(n("material")), Copies: f.whole(n("copies"), "Copies of the part")}
+			pf := orders.PartForm{Process: f.text(n("process")), MaterialID: f.id(n("material")), Copies: f.whole(n("copies"), "Copies of the part")}
 			if f.checked(n("wall")) {
 				pf.WallMM = f.number(n("wall"), "Wall")
 			}
@@ -204,7 +194,7 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 	}
 	err := f.err
 	if err == nil {
-		err = s.app.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
+		err = s.app.Orders.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
 	}
 	if f.checked("desk") {
 		s.repriced(w, r, err)
@@ -223,29 +213,36 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) removeItem(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.RemoveItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item")), "The item is off the order.")
+	s.orderDone(w, r, s.app.Orders.RemoveItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item")), "The item is off the order.")
 }
 
 func (s *Server) addPoint(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	s.orderDone(w, r, s.app.AddPoint(r.Context(), owner(r), chi.URLParam(r, "no"), f.text("kind"), f.text("text")), "Noted.")
+	s.orderDone(w, r, s.app.Orders.AddPoint(r.Context(), owner(r), chi.URLParam(r, "no"), f.text("kind"), f.text("text")), "Noted.")
 }
 
 func (s *Server) settlePoint(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.SettlePoint(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "point"), formOf(r).text("answer")), "Settled.")
+	s.orderDone(w, r, s.app.Orders.SettlePoint(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "point"), formOf(r).text("answer")), "Settled.")
 }
 
 func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 	files, clean, err := uploads(w, r, "files")
 	defer clean()
+	told := ""
 	if err == nil {
-		err = s.app.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
+		var added int
+		var problems []string
+		added, problems, err = s.app.Orders.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
+		if err == nil && added == 0 && len(problems) > 0 {
+			err = &change.Refusal{Text: strings.Join(problems, " ")}
+		}
+		told = studio.Say(added, "picture") + " kept with the order. " + strings.Join(problems, " ")
 	}
-	s.orderDone(w, r, err, studio.Say(len(files), "picture")+" kept with the order.")
+	s.orderDone(w, r, err, told)
 }
 
 func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
-	q, err := s.app.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
+	q, err := s.app.Quotes.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
 	told := fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total())
 	if formOf(r).text("back") == "desk" {
 		s.pricingDone(w, r, err, told)
@@ -261,20 +258,32 @@ func (s *Server) noteAnswer(w http.ResponseWriter, r *http.Request) {
 	if !accept {
 		told = "The no is noted."
 	}
-	s.orderDone(w, r, s.app.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name"), chosenOf(f, r)), told)
+	s.orderDone(w, r, s.app.Quotes.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name"), chosenOf(f, r)), told)
 }
 
-func (s *Server) recordDeposit(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.RecordDeposit(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("amount")), "The deposit is noted.")
+// notePayment notes money that arrived or went back.
+func (s *Server) notePayment(w http.ResponseWriter, r *http.Request) {
+	f := formOf(r)
+	form := money.PaymentForm{Kind: studio.PaymentKind(f.text("kind")), Amount: f.text("amount"), Note: f.text("note"), Sure: f.checked("sure")}
+	s.orderDone(w, r, s.app.Money.NotePayment(r.Context(), owner(r), chi.URLParam(r, "no"), form), "Noted.")
+}
+
+func (s *Server) reversePayment(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.Money.ReversePayment(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "payment")), "Reversed. Both entries stay in the book.")
+}
+
+// seeAnswer takes the client's answer off Today and shows the order.
+func (s *Server) seeAnswer(w http.ResponseWriter, r *http.Request) {
+	s.orderDone(w, r, s.app.Quotes.SeeAnswer(r.Context(), owner(r), chi.URLParam(r, "no")), "")
 }
 
 func (s *Server) settleScrapped(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	s.orderDone(w, r, s.app.ReplaceScrapped(r.Context(), owner(r), f.text("code"), f.text("how") == "leave out"), "Settled.")
+	s.orderDone(w, r, s.app.Pieces.SettleScrapped(r.Context(), owner(r), f.text("code"), f.text("how") == "leave out"), "Settled.")
 }
 
 func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -285,20 +294,22 @@ func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	on := f.moment("on", "Delivered on", h.Studio.Zone())
-	if !on.IsZero() && f.text("on") != "" {
-		on = on.Add(12 * time.Hour)
-		if now := s.app.Clock.Now(); on.After(now) {
-			on = now
+	if !on.IsZero() { // a day is meant: its noon, or now when that is still to come today
+		now := s.app.Clock.Now().In(h.Studio.Zone())
+		if y, m, d := now.Date(); on.Equal(time.Date(y, m, d, 0, 0, 0, 0, h.Studio.Zone())) {
+			on = time.Time{}
+		} else {
+			on = on.Add(12 * time.Hour)
 		}
 	}
 	if err = f.err; err == nil {
-		err = s.app.Deliver(r.Context(), owner(r), chi.URLParam(r, "no"), on)
+		err = s.app.Delivery.Deliver(r.Context(), owner(r), chi.URLParam(r, "no"), on, f.checked("sure"))
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -308,7 +319,7 @@ func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.CloseOrder(r.Context(), owner(r), chi.URLParam(r, "no")); err != nil {
+	if err := s.app.Money.CloseOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -317,10 +328,10 @@ func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
 
 // The client's page.
 
-func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (app.ClientQuote, bool) {
-	q, err := s.app.ClientQuote(r.Context(), chi.URLParam(r, "token"))
+func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (quotes.ClientQuote, bool) {
+	q, err := s.app.Quotes.ClientQuote(r.Context(), chi.URLParam(r, "token"))
 	if err != nil {
-		if app.NotFound(err) {
+		if change.NotFound(err) {
 			s.errorPage(w, r, http.StatusNotFound, "There is no quote under this address. Perhaps the link was cut when it was copied.", "")
 		} else {
 			s.fail(w, r, err)
@@ -339,19 +350,63 @@ func (s *Server) clientQuote(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p := Page{Title: "Quote " + q.Order.Number, D: q, Studio: q.Quote.Document.Studio, Now: s.app.Clock.Now(), Theme: theme(r), Told: s.sessions.PopString(r.Context(), "told")}
+	v := clientView{ClientQuote: q, Taken: q.Quote.Taken()}
+	if f := (&form{r: r, query: true}); q.MayReply { // what would be chosen, before it is
+		if taken, err := q.Quote.Document.Take(chosenOf(f, r)); err == nil {
+			v.Chosen, v.Taken = chosenOf(f, r), taken
+		}
+	}
+	p := Page{Title: "Quote " + q.Order.Number, D: v, Studio: q.Quote.Document.Studio, Now: s.app.Clock.Now(), Theme: theme(r), Told: s.sessions.PopString(r.Context(), "told")}
 	w.Header().Set("X-Robots-Tag", "noindex")
-	s.render(w, r, http.StatusOK, "quote", "bare", p)
+	block := "bare"
+	if byHTMX(r) {
+		block = "chosen"
+	}
+	s.render(w, r, http.StatusOK, "quote", block, p)
+}
+
+// clientView is a quote with what is chosen of it.
+type clientView struct {
+	quotes.ClientQuote
+	Chosen studio.Chosen
+	Taken  studio.Taken
+}
+
+// Total is the price of the choice, Deposit what is asked for it on acceptance.
+func (v clientView) Total() studio.Money   { return v.money(v.Taken.TotalMinor) }
+func (v clientView) Deposit() studio.Money { return v.money(v.Taken.DepositMinor) }
+
+// Paid is what had been paid when a change was sent, and AskedNow what is still asked on its
+// acceptance.
+func (v clientView) Paid() studio.Money     { return v.money(v.Quote.Document.PaidMinor) }
+func (v clientView) AskedNow() studio.Money { return v.Quote.Document.AskedNow(v.Taken) }
+
+func (v clientView) money(minor int64) studio.Money {
+	return studio.Money{Minor: minor, Currency: v.Quote.Currency}
+}
+
+// Chooses reports whether there is anything to choose.
+func (v clientView) Chooses() bool {
+	return v.MayReply && len(v.Quote.Document.Alternatives)+len(v.Quote.Document.Options) > 0
+}
+
+// Has reports whether an option is chosen.
+func (v clientView) Has(id int64) bool { return slices.Contains(v.Chosen.Options, id) }
+
+// OptionTold is what an option costs beside what is chosen, as the price is told.
+func (v clientView) OptionTold(id int64) studio.Money {
+	d := v.Quote.Document
+	return d.Told(d.OptionBeside(v.Chosen.Alternative, id))
 }
 
 func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	accept := f.text("answer") == "accept"
-	ans := app.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)}
+	ans := quotes.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)}
 	if accept {
 		ans.Chosen = chosenOf(f, r)
 	}
-	err := s.app.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
+	err := s.app.Quotes.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -362,7 +417,11 @@ func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 // chosenOf reads which of what was offered is meant.
 func chosenOf(f *form, r *http.Request) (c studio.Chosen) {
 	c.Alternative, _ = strconv.Atoi(f.text("alternative"))
-	for _, text := range r.PostForm["option"] {
+	options := r.PostForm["option"]
+	if f.query {
+		options = r.Form["option"]
+	}
+	for _, text := range options {
 		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
 			c.Options = append(c.Options, id)
 		}
@@ -379,7 +438,7 @@ func addressOf(r *http.Request) string {
 }
 
 func (s *Server) clientQuestion(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), formOf(r).text("text")); err != nil {
+	if err := s.app.Quotes.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), formOf(r).text("text")); err != nil {
 		s.fail(w, r, err)
 		return
 	}

@@ -22,7 +22,8 @@ import (
 	"golang.org/x/image/font/gofont/gobold"
 	"golang.org/x/image/font/gofont/goregular"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/delivery"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -76,8 +77,8 @@ type stills func(modelSHA string) []byte
 
 func (s *Server) stills(r *http.Request) stills {
 	return func(sha string) []byte {
-		picture, err := s.app.Still(r.Context(), sha)
-		if err != nil && !app.NotFound(err) {
+		picture, err := s.app.Models.Still(r.Context(), sha)
+		if err != nil && !change.NotFound(err) {
 			s.log.Error("still", "id", requestID(r.Context()), "err", err)
 		}
 		return picture
@@ -218,7 +219,7 @@ func (s *Server) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -235,7 +236,7 @@ func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
 }
 
 // packed writes the pieces of a delivery, item by item.
-func (p paper) packed(v app.DeliverySheet, box string, picture stills) {
+func (p paper) packed(v delivery.DeliverySheet, box string, picture stills) {
 	for _, line := range v.Packed {
 		var still []byte
 		if len(line.Item.Parts) > 0 {
@@ -247,7 +248,7 @@ func (p paper) packed(v app.DeliverySheet, box string, picture stills) {
 
 // labels are a label for each piece of an order: picture, code, name, to cut apart.
 func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -275,7 +276,7 @@ func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -296,7 +297,7 @@ func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) deliveryNote(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return

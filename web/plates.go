@@ -9,7 +9,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/plates"
 	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/route"
@@ -17,7 +18,7 @@ import (
 )
 
 func (s *Server) plates(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Plates(r.Context())
+	v, err := s.app.Plates.Plates(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -27,7 +28,7 @@ func (s *Server) plates(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) layPlate(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	number, left, err := s.app.LayPlate(r.Context(), s.hand(r), f.id("machine"), f.id("material"))
+	number, left, err := s.app.Plates.LayPlate(r.Context(), s.hand(r), f.id("machine"), f.id("material"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -53,7 +54,7 @@ func leftText(left []plate.Left) string {
 
 // plateView is a plate's sheet with its drawing.
 type plateView struct {
-	app.PlateSheet
+	plates.PlateSheet
 	Drawing Drawing
 	Before  string
 	Caution string
@@ -68,7 +69,7 @@ func plateNumber(r *http.Request) int {
 }
 
 func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.PlateSheet(r.Context(), plateNumber(r))
+	sheet, err := s.app.Plates.PlateSheet(r.Context(), plateNumber(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -96,22 +97,22 @@ func (s *Server) plateDone(w http.ResponseWriter, r *http.Request, err error, to
 }
 
 func (s *Server) fillAgain(w http.ResponseWriter, r *http.Request) {
-	left, err := s.app.FillAgain(r.Context(), s.hand(r), plateNumber(r))
+	left, err := s.app.Plates.FillAgain(r.Context(), s.hand(r), plateNumber(r))
 	s.plateDone(w, r, err, leftText(left))
 }
 
 func (s *Server) addToPlate(w http.ResponseWriter, r *http.Request) {
 	code := formOf(r).text("code")
-	s.plateDone(w, r, s.app.AddToPlate(r.Context(), s.hand(r), plateNumber(r), code), code+" lies on the plate.")
+	s.plateDone(w, r, s.app.Plates.AddToPlate(r.Context(), s.hand(r), plateNumber(r), code), code+" lies on the plate.")
 }
 
 func (s *Server) liftOff(w http.ResponseWriter, r *http.Request) {
 	code := formOf(r).text("code")
-	s.plateDone(w, r, s.app.LiftOff(r.Context(), s.hand(r), plateNumber(r), code), code+" waits again.")
+	s.plateDone(w, r, s.app.Plates.LiftOff(r.Context(), s.hand(r), plateNumber(r), code), code+" waits again.")
 }
 
 func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.DissolvePlate(r.Context(), s.hand(r), plateNumber(r)); err != nil {
+	if err := s.app.Plates.DiscardPlate(r.Context(), s.hand(r), plateNumber(r)); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -119,7 +120,7 @@ func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) zone(r *http.Request) *time.Location {
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		return time.UTC
 	}
@@ -150,7 +151,7 @@ func (s *Server) startRun(w http.ResponseWriter, r *http.Request) {
 	if room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
-	s.plateDone(w, r, s.app.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)
+	s.plateDone(w, r, s.app.Plates.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)
 }
 
 func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
@@ -160,22 +161,22 @@ func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, f.err)
 		return
 	}
-	s.plateDone(w, r, s.app.FinishRun(r.Context(), s.hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
+	s.plateDone(w, r, s.app.Plates.FinishRun(r.Context(), s.hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
 }
 
 func (s *Server) emptyPlate(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		s.fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
-	outcomes := map[int64]app.Outcome{}
+	outcomes := map[int64]studio.Outcome{}
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "outcome-%d", &id); err == nil {
-			outcomes[id] = app.Outcome{What: f.text(key), Cause: f.text(fmt.Sprintf("cause-%d", id))}
+			outcomes[id] = studio.Outcome{What: f.text(key), Cause: f.text(fmt.Sprintf("cause-%d", id))}
 			if outcomes[id].What == studio.Good {
-				outcomes[id] = app.Outcome{What: studio.Good}
+				outcomes[id] = studio.Outcome{What: studio.Good}
 			}
 		}
 	}
@@ -184,9 +185,9 @@ func (s *Server) emptyPlate(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, f.err)
 		return
 	}
-	s.plateDone(w, r, s.app.EmptyPlate(r.Context(), s.hand(r), plateNumber(r), outcomes, ended, f.text("note")), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+	s.plateDone(w, r, s.app.Plates.EmptyPlate(r.Context(), s.hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: ended, Note: f.text("note"), Sure: f.checked("sure")}), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
 }
 
 func (s *Server) takeBackPlate(w http.ResponseWriter, r *http.Request) {
-	s.plateDone(w, r, s.app.TakeBackPlate(r.Context(), s.hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
+	s.plateDone(w, r, s.app.Plates.TakeBackPlate(r.Context(), s.hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
 }

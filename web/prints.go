@@ -7,7 +7,9 @@ import (
 	"net/http"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/plates"
 	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/core/solid"
@@ -16,7 +18,7 @@ import (
 
 // printsView is how a model may be printed.
 type printsView struct {
-	app.PrintSheet
+	models.PrintSheet
 	Running jobsView
 	Cuts    []solid.Cuts
 	AtOnce  bool
@@ -61,7 +63,7 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	id := pathID(r, "id")
-	sheet, err := s.app.PrintSheet(r.Context(), id, processName, f.text("tier"), scale, pieces, f.text("noticed") != "morning")
+	sheet, err := s.app.Models.PrintSheet(r.Context(), id, processName, f.text("tier"), scale, pieces, f.text("noticed") != "morning")
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -72,9 +74,9 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 	if len(sheet.Orientations) > 0 {
 		wishes = sheet.Orientations[0].Facts.Wishes
 	}
-	v.Wishes, v.Seen = wishesOf(processName, wishes), app.SeenFrom(wishes.Seen)
+	v.Wishes, v.Seen = wishesOf(processName, wishes), models.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
-		if v.Cuts, err = s.app.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
+		if v.Cuts, err = s.app.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -87,7 +89,7 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 func (s *Server) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	id, processName := pathID(r, "id"), f.text("process")
-	n, err := s.app.ChooseOrientation(r.Context(), owner(r), id, processName, f.id("standing"))
+	n, err := s.app.Pieces.ChooseOrientation(r.Context(), owner(r), id, processName, f.id("orientation"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -110,17 +112,17 @@ func (s *Server) calibrate(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	scale, id := f.number("scale", "Scale"), pathID(r, "id")
 	if err = f.err; err == nil && len(files) != 1 {
-		err = &app.Refusal{Text: "Choose one file."}
+		err = &change.Refusal{Text: "Choose one file."}
 	}
 	var ours, real float64
 	if err == nil {
-		ours, real, err = s.app.Calibrate(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
+		ours, real, err = s.app.Plates.Calibrate(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), app.CalibratedText(ours, real))
+	s.done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), plates.CalibratedText(ours, real))
 }
 
 // printOptions reads what a change of the prints' sheet asks for.

@@ -7,7 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -57,6 +57,14 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	t := studio.Terms{DiscountWhy: f.text("why"), BeforeTax: f.checked("before_tax")}
 	t.RushPercent, t.Discount = f.given("rush", "Rush"), f.given("discount", "Discount")
+	if f.checked("days") { // by the slider: what that date asks
+		v, _, err := s.pricingView(r, false)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		t.RushPercent = v.IfReadyIn(f.whole("days", "Days")).Rush
+	}
 	if f.checked("margin") {
 		m := f.number("margin", "Margin")
 		t.MarginPercent = &m
@@ -65,13 +73,13 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 		d := f.number("deposit", "Deposit")
 		t.DepositPercent = &d
 	}
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	amount := func(name, what string) (minor int64) {
 		if err != nil || !f.checked(name) {
 			return 0
 		}
 		if minor, err = studio.ParseMoney(f.text(name), h.Studio.Currency); err != nil || minor < 0 {
-			err = &app.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.text(name))}
+			err = &change.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.text(name))}
 		}
 		return minor
 	}
@@ -80,13 +88,13 @@ func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 		err = f.err
 	}
 	if err == nil {
-		err = s.app.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
+		err = s.app.Quotes.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
 	}
 	s.pricingDone(w, r, err, "The terms of this order are kept; the price is new.")
 }
 
 func (s *Server) addPlain(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
+	s.pricingDone(w, r, s.app.Orders.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
 }
 
 func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
@@ -94,7 +102,7 @@ func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
 	rev := f.whole("revision", "Revision")
 	err := f.err
 	if err == nil {
-		err = s.app.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
+		err = s.app.Quotes.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
 	}
 	s.pricingDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
 }
@@ -111,7 +119,7 @@ func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
 	}
 	err := f.err
 	if err == nil {
-		err = s.app.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
+		err = s.app.Quotes.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
 	}
 	s.pricingDone(w, r, err, "It stands beside the order now.")
 }
@@ -142,11 +150,11 @@ func variantName(v studio.Variant) string {
 }
 
 func (s *Server) dropVariant(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
+	s.pricingDone(w, r, s.app.Quotes.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
 }
 
 func (s *Server) takeVariant(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
+	s.pricingDone(w, r, s.app.Quotes.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
 }
 
 func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
@@ -156,17 +164,17 @@ func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
 		Revisions: f.counted("revisions", "Revisions"), Odds: f.given("odds", "Odds") / 100, WorseHours: f.given("worse_hours", "Hours then"), StopAt: f.given("stop_at", "Stop and ask")}
 	err := f.err
 	if err == nil {
-		err = s.app.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
+		err = s.app.Orders.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
 	}
 	s.pricingDone(w, r, err, "It is in the price.")
 }
 
 func (s *Server) dropExtra(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
+	s.pricingDone(w, r, s.app.Orders.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
 }
 
 func (s *Server) sayWeapon(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
+	s.pricingDone(w, r, s.app.Orders.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
 }
 
 func (s *Server) setFinishRoute(w http.ResponseWriter, r *http.Request) {
@@ -175,7 +183,7 @@ func (s *Server) setFinishRoute(w http.ResponseWriter, r *http.Request) {
 	if k := f.text("default"); k != "" {
 		key, house = k, true
 	}
-	s.pricingDone(w, r, s.app.SetFinishRoute(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
+	s.pricingDone(w, r, s.app.Orders.SetFinishRoute(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
 }
 
 func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
@@ -183,7 +191,7 @@ func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
 	cut := f.whole("cut", "Printed in pieces")
 	err := f.err
 	if err == nil {
-		err = s.app.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.id("part"), CutInto: cut, Cast: f.checked("cast")})
+		err = s.app.Orders.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.id("part"), CutInto: cut, Cast: f.checked("cast")})
 	}
 	s.pricingDone(w, r, err, "It is made so; the price is new.")
 }

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"fmt"
 	"html/template"
 	"math"
@@ -14,7 +13,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -28,6 +27,7 @@ func (s *Server) quoteRoutes(r chi.Router) {
 	r.Get("/quotes", s.quotes)
 	r.Get("/orders/{no}/quote", s.pricing)
 	r.Get("/orders/{no}/quote/range", s.pricingRange)
+	r.Get("/orders/{no}/quote/what-if", s.whatIf)
 	r.Get("/orders/{no}/quote/working.csv", s.working)
 	r.Post("/orders/{no}/quote/terms", s.saveTerms)
 	r.Post("/orders/{no}/quote/plain", s.addPlain)
@@ -47,7 +47,7 @@ func (s *Server) quoteRoutes(r chi.Router) {
 
 // pricingView is the quote sheet with what its drawings need.
 type pricingView struct {
-	app.Pricing
+	quotes.Pricing
 	Range        quote.Range // when it was asked for
 	Kinds        []string
 	Tiers        []string
@@ -55,7 +55,6 @@ type pricingView struct {
 	LongestMin   float64
 	Link         string
 	Summary      string
-	Terms        quote.Terms
 	Extras       []extraKind
 	Margin       float64
 	WithRange    bool
@@ -83,7 +82,7 @@ func (v pricingView) TotalTold() studio.Money {
 }
 
 // VariantTold is a variant's price as it is told.
-func (v pricingView) VariantTold(p app.PricedVariant) studio.Money {
+func (v pricingView) VariantTold(p quotes.PricedVariant) studio.Money {
 	return v.Money(v.told(p.Price.NetMinor, p.Price.TotalMinor))
 }
 
@@ -91,16 +90,6 @@ func (v pricingView) VariantTold(p app.PricedVariant) studio.Money {
 func (v pricingView) OptionTold(id int64) studio.Money {
 	o := v.Options[id]
 	return v.Money(v.told(o.NetMinor, o.TotalMinor))
-}
-
-// Hands is the hands of all items that are not options.
-func (v pricingView) Hands() (min float64) {
-	for _, it := range v.Items {
-		if !it.Option {
-			min += it.Estimate.HandsMinutes
-		}
-	}
-	return min
 }
 
 // DriverText names what moves the cost most.
@@ -153,16 +142,42 @@ func (v pricingView) figure(label string, minor int64) rates.Figure {
 	return rates.Of(label, float64(minor)/math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))), "¤", rates.Derived)
 }
 
-// WhatIf is what the sliders reckon with, as JSON.
-func (v pricingView) WhatIf() string {
-	digits := studio.Digits(v.Shop.Studio.Currency)
-	out, err := json.Marshal(map[string]any{"quantiles": v.Range.Fine(500), "cost": v.Price.CostMinor, "tax": v.Terms.TaxPercent, "before": v.Terms.BeforeTax,
-		"unit": math.Pow10(int(digits)), "digits": digits, "sign": studio.Sign(v.Shop.Studio.Currency),
-		"now": v.Now.UnixMilli(), "earliest": v.Earliest.UnixMilli(), "soonest": v.Soonest.UnixMilli(), "rush": v.RushDay})
-	if err != nil {
-		return "{}"
+// IfAsked is what another price would mean, in whole units as told.
+func (v pricingView) IfAsked(units int64) (out struct {
+	Price, Margin string
+	Loss          float64
+}) {
+	told := units * int64(math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))))
+	net := told
+	if !v.Terms.BeforeTax {
+		net = v.Terms.NetOf(told)
 	}
-	return string(out)
+	out.Price = v.Money(told).Whole()
+	out.Margin = "none"
+	if net > 0 && v.Price.CostMinor > 0 {
+		out.Margin = fmt.Sprintf("%.0f %% (mark-up %.0f %%)", 100*(1-float64(v.Price.CostMinor)/float64(net)), 100*(float64(net)/float64(v.Price.CostMinor)-1))
+	}
+	out.Loss = v.Range.LossChance(net)
+	return out
+}
+
+// IfReadyIn is what a date so many days off would ask.
+func (v pricingView) IfReadyIn(days int) (out struct {
+	Day, Text string
+	Rush      float64
+}) {
+	by := v.Now.Add(time.Duration(days) * 24 * time.Hour)
+	percent, never := v.RushFor(by)
+	out.Day, out.Rush = by.In(v.Shop.Studio.Zone()).Format("Mon 2 Jan"), percent
+	switch {
+	case never:
+		out.Text = "nobody can, day and night"
+	case percent == 0:
+		out.Text = "no rush needed"
+	default:
+		out.Text = fmt.Sprintf("a rush of %s %%", rates.Number(percent))
+	}
+	return out
 }
 
 // SliderLow and SliderHigh bound the price slider, in whole units as told.
@@ -205,7 +220,7 @@ func (v pricingView) WantedRush() string {
 
 // FloorText says of old pieces, whose worth is told by something else than their hours, what
 // is the least that pays for them and what an hour earns at the price.
-func (v pricingView) FloorText(it app.PricedItem) string {
+func (v pricingView) FloorText(it studio.PricedItem) string {
 	for _, e := range it.Extras {
 		if e.Kind == quote.Restore {
 			floor, hour := it.Estimate.Floor(it.NetMinor)
@@ -227,7 +242,7 @@ func (v pricingView) RevisionChanges(i int) (out []string) {
 }
 
 // Differ marks what of a variant is not as in the order.
-func (v pricingView) Differ(p app.PricedVariant) (out []string) {
+func (v pricingView) Differ(p quotes.PricedVariant) (out []string) {
 	for _, c := range p.Changes {
 		out = append(out, c.What+": "+c.Before+" → "+c.After)
 	}
@@ -243,11 +258,11 @@ func (v pricingView) Curve() template.HTML {
 }
 
 func (s *Server) pricingView(r *http.Request, withRange bool) (v pricingView, p Page, err error) {
-	v.Pricing, err = s.app.Pricing(r.Context(), chi.URLParam(r, "no"))
+	v.Pricing, err = s.app.Quotes.Pricing(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		return v, p, err
 	}
-	v.Kinds, v.Tiers, v.Extras, v.Terms, v.WithRange = quote.Kinds(), route.Tiers(), extraKinds, v.Shop.Terms(v.Order.Terms), withRange
+	v.Kinds, v.Tiers, v.Extras, v.WithRange = quote.Kinds(), route.Tiers(), extraKinds, withRange
 	v.Margin, v.RushDay = v.Terms.MarginPercent, v.Shop.Book.V("rush.day")
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)
@@ -260,7 +275,7 @@ func (s *Server) pricingView(r *http.Request, withRange bool) (v pricingView, p 
 	if q := v.Newest(); q != nil {
 		rev = fmt.Sprint(q.Revision)
 		v.Link = s.clientLink(r, *q)
-		v.Summary = app.Summary(*q, v.Link)
+		v.Summary = quotes.Summary(*q, v.Link)
 	}
 	p = Page{Title: "Quote for " + v.Order.Title, Sheet: "Quote", Active: "/orders", Block: []Field{{"Order", v.Order.Number}, {"Rev", rev}}, D: &v,
 		Keys: []Key{{"S", "send"}, {"O", "the order"}, {"W", "working as CSV"}, {"↑ ↓", "items"}, {"F", "find"}}}
@@ -286,8 +301,33 @@ func (s *Server) pricingRange(w http.ResponseWriter, r *http.Request) {
 	s.fragment(w, r, "desk", "range", p)
 }
 
+// whatIf answers the sliders.
+func (s *Server) whatIf(w http.ResponseWriter, r *http.Request) {
+	f := &form{r: r, query: true}
+	asked := f.checked("asked")
+	v, p, err := s.pricingView(r, asked)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if asked {
+		p.D = v.IfAsked(int64(f.whole("asked", "Asked price")))
+	} else {
+		p.D = v.IfReadyIn(f.whole("days", "Days"))
+	}
+	if f.err != nil {
+		s.fail(w, r, f.err)
+		return
+	}
+	block := "daystext"
+	if asked {
+		block = "askedtext"
+	}
+	s.renderPart(w, r, "desk", block, p.D)
+}
+
 func (s *Server) working(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -298,12 +338,12 @@ func (s *Server) working(w http.ResponseWriter, r *http.Request) {
 // lines are an item's, by themselves: on an order of forty parts they are most of the sheet,
 // so the quote sheet asks for them when they are unfolded.
 func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	at := slices.IndexFunc(sheet.Items, func(it app.PricedItem) bool { return it.ID == pathID(r, "item") })
+	at := slices.IndexFunc(sheet.Items, func(it studio.PricedItem) bool { return it.ID == pathID(r, "item") })
 	if at < 0 {
 		s.errorPage(w, r, http.StatusNotFound, "There is no such item on this order.", "")
 		return
@@ -319,7 +359,7 @@ func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
 
 // finishRoutes sets an item's finish routes side by side.
 func (s *Server) finishRoutes(w http.ResponseWriter, r *http.Request) {
-	sheet, it, list, err := s.app.FinishRoutes(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
+	sheet, it, list, err := s.app.Quotes.FinishRoutes(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -339,7 +379,7 @@ func (s *Server) quotes(w http.ResponseWriter, r *http.Request) {
 	if ms := f.id("before"); ms > 0 {
 		before = time.UnixMilli(ms)
 	}
-	list, err := s.app.QuoteRows(r.Context(), before)
+	list, err := s.app.Quotes.QuoteRows(r.Context(), before)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -351,18 +391,21 @@ func (s *Server) quotes(w http.ResponseWriter, r *http.Request) {
 		case studio.QuoteSent:
 			open++
 		case studio.QuoteAccepted:
+			if q.OrderState == studio.Cancelled { // what was accepted came to nothing
+				continue
+			}
 			yes++
 			accepted += q.TotalMinor
 		case studio.QuoteDeclined:
 			no++
 		}
 	}
-	s.show(w, r, "quotes", Page{Title: "Quotes", Sheet: "Quotes", Active: "/orders", D: map[string]any{"List": list, "Open": open, "Yes": yes, "No": no, "Accepted": accepted, "More": len(list) == app.QuotesShown},
+	s.show(w, r, "quotes", Page{Title: "Quotes", Sheet: "Quotes", Active: "/orders", D: map[string]any{"List": list, "Open": open, "Yes": yes, "No": no, "Accepted": accepted, "More": len(list) == quotes.QuotesShown},
 		Block: []Field{{"Open", fmt.Sprint(open)}}, Keys: []Key{{"↑ ↓", "move"}, {"Enter", "open"}, {"F", "find"}}})
 }
 
 // finishRouteName is the studio’s finish route for an item.
-func finishRouteName(h studio.Shop, it app.PricedItem) string {
+func finishRouteName(h studio.Shop, it studio.PricedItem) string {
 	if len(it.Parts) == 0 {
 		return ""
 	}
@@ -384,7 +427,7 @@ func (p Page) QuoteRowsHTML(list []store.QuoteRow) template.HTML {
 		b.WriteString(esc(q.Order))
 		b.WriteByte('/')
 		b.WriteString(strconv.Itoa(q.Revision))
-		for _, cell := range [][2]string{{`</span><b>`, q.Title}, {`</b><span class="small">`, q.Client}, {`</span><span class="small">sent `, p.Day(q.Sent)}, {`</span><span class="fig text-[13px]">`, q.State},
+		for _, cell := range [][2]string{{`</span><b>`, q.Title}, {`</b><span class="small">`, q.Client}, {`</span><span class="small">sent `, p.Day(q.Sent)}, {`</span><span class="fig text-[13px]">`, q.StateText()},
 			{`</span><span class="num">`, studio.Money{Minor: q.TotalMinor, Currency: q.Currency}.String()}} {
 			b.WriteString(cell[0])
 			b.WriteString(esc(cell[1]))

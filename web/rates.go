@@ -9,7 +9,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/setup"
 	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
@@ -26,7 +27,7 @@ func (s *Server) rateRoutes(r chi.Router) {
 	r.Get("/rates/book.json", s.exportRates)
 	r.Get("/rates/book.csv", s.exportRates)
 	r.Post("/rates/import", s.importRates)
-	r.Post("/rates/ways", s.saveDefaults)
+	r.Post("/rates/defaults", s.saveDefaults)
 }
 
 // loggedRow is what stamps say of a kind of stage.
@@ -56,7 +57,7 @@ func loggedRows(h studio.Shop) (out []loggedRow) {
 type wayRow struct{ Key, Label, Route string }
 
 func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -97,7 +98,7 @@ func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
 func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, &app.Refusal{Text: "The form did not arrive whole."})
+		s.fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
 	book := rates.Starting()
@@ -109,7 +110,7 @@ func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
 	}
 	err := f.err
 	if err == nil {
-		err = s.app.SaveRates(r.Context(), owner(r), values)
+		err = s.app.Setup.SaveRates(r.Context(), owner(r), values)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -119,7 +120,7 @@ func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) rateHistory(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.RateHistory(r.Context())
+	list, err := s.app.Setup.RateHistory(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -128,7 +129,7 @@ func (s *Server) rateHistory(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
-	list, h, err := s.app.CheckRates(r.Context(), r.URL.Query()["order"]...)
+	list, h, err := s.app.Quotes.CheckRates(r.Context(), r.URL.Query()["order"]...)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -146,12 +147,12 @@ func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) exportRates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	book := app.Export(h)
+	book := setup.Export(h)
 	if strings.HasSuffix(r.URL.Path, ".csv") {
 		write(w, "text/csv; charset=utf-8", "rate-book.csv", book.ExportCSV())
 		return
@@ -166,7 +167,7 @@ func (s *Server) importRates(w http.ResponseWriter, r *http.Request) {
 	files, clean, err := uploads(w, r, "files")
 	defer clean()
 	if err == nil && len(files) != 1 {
-		err = &app.Refusal{Text: "Choose one file: a rate book as JSON or CSV."}
+		err = &change.Refusal{Text: "Choose one file: a rate book as JSON or CSV."}
 	}
 	n := 0
 	if err == nil {
@@ -175,10 +176,10 @@ func (s *Server) importRates(w http.ResponseWriter, r *http.Request) {
 			defer f.Close()
 			var data []byte
 			if data, err = io.ReadAll(io.LimitReader(f, mostRateBytes+1)); err == nil && len(data) > mostRateBytes {
-				err = &app.Refusal{Text: "That is too large for a rate book. Nothing was changed."}
+				err = &change.Refusal{Text: "That is too large for a rate book. Nothing was changed."}
 			}
 			if err == nil {
-				n, err = s.app.ImportRates(r.Context(), owner(r), data)
+				n, err = s.app.Setup.ImportRates(r.Context(), owner(r), data)
 			}
 		}
 	}
@@ -203,5 +204,5 @@ func (s *Server) saveDefaults(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 	}
-	s.ratesDone(w, r, s.app.SaveDefaults(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
+	s.ratesDone(w, r, s.app.Setup.SaveDefaults(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
 }

@@ -9,15 +9,16 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"maps"
 	"math"
 	"net/http"
 	"path"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
-	"sakuji/app"
-	"sakuji/core/quote"
+	"sakuji/app/change"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -35,7 +36,7 @@ type pages map[string]*template.Template
 // whose names begin with an underscore.
 func parsePages() pages {
 	funcs := template.FuncMap{
-		"hours": studio.Hours, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": studio.Say,
+		"hours": studio.Hours, "handsText": studio.HandsText, "ills": studio.Ills, "num": rates.Number, "tier": route.TierName, "outline": outlineSVG, "say": studio.Say,
 		"manner": route.StageKind.Manner, "caution": route.Caution, "keep": keep, "dict": dict, "version": func() string { return assetVersion }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": func(s string) string { return strings.ToUpper(s[:1]) + s[1:] }, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
@@ -219,9 +220,6 @@ func (p Page) Off(share float64) string {
 // Digits is how many decimals the studio's currency has.
 func (p Page) Digits() int32 { return studio.Digits(p.Studio.Currency) }
 
-// Fee reports whether an extra comes from a model's licence.
-func (p Page) Fee(e quote.Extra) bool { return app.IsFee(e) }
-
 // DayMS writes a date of Unix milliseconds.
 func (p Page) DayMS(ms int64) string { return p.Day(time.UnixMilli(ms)) }
 
@@ -330,7 +328,7 @@ func (p Page) Strip(piece studio.Piece) (out []StripField) {
 
 // page fills in what every sheet has.
 func (s *Server) page(r *http.Request, p Page) (Page, error) {
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		return p, err
 	}
@@ -338,7 +336,7 @@ func (s *Server) page(r *http.Request, p Page) (Page, error) {
 	p.Person, _ = r.Context().Value(keyPerson).(studio.Person)
 	p.Hand = p.Person
 	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
-		if hand, err := s.app.Person(r.Context(), id); err == nil && hand.Active {
+		if hand, err := s.app.Setup.Person(r.Context(), id); err == nil && hand.Active {
 			p.Hand = hand
 		}
 	}
@@ -386,6 +384,18 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name
 	w.Write(b.Bytes()) //nolint:errcheck // the reader has gone
 }
 
+// renderPart renders a part that needs nothing of the page around it.
+func (s *Server) renderPart(w http.ResponseWriter, r *http.Request, name, block string, data any) {
+	var b bytes.Buffer
+	if err := s.pages[name].ExecuteTemplate(&b, block, data); err != nil {
+		s.log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
+		http.Error(w, "This could not be drawn.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Write(b.Bytes()) //nolint:errcheck // the reader has gone
+}
+
 // byHTMX reports a request made by a form that stays on its page.
 func byHTMX(r *http.Request) bool { return r.Header.Get("HX-Request") == "true" }
 
@@ -405,14 +415,17 @@ func (s *Server) done(w http.ResponseWriter, r *http.Request, to, told string) {
 // fail answers an error: a refusal with its reason, what is not there with 404, and
 // everything else with an id that the log carries too.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	var refusal *app.Refusal
+	var refusal *change.Refusal
+	var confirm *studio.Confirm
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &refusal):
 		s.refuse(w, r, refusal.Text)
+	case errors.As(err, &confirm):
+		s.ask(w, r, confirm)
 	case errors.As(err, &tooLarge):
 		s.refuse(w, r, fmt.Sprintf("That is more than %d MB at once; nothing of it was kept.", tooLarge.Limit>>20))
-	case app.NotFound(err):
+	case change.NotFound(err):
 		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 	default:
 		s.log.Error("request failed", "id", requestID(r.Context()), "path", r.URL.Path, "err", err)
@@ -428,6 +441,22 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, text string) {
 		return
 	}
 	s.errorPage(w, r, http.StatusUnprocessableEntity, text, "")
+}
+
+// ask puts a question to whoever sent a form: it is sent again, with a yes, when it is meant.
+func (s *Server) ask(w http.ResponseWriter, r *http.Request, q *studio.Confirm) {
+	var again [][2]string
+	for _, name := range slices.Sorted(maps.Keys(r.PostForm)) {
+		for _, v := range r.PostForm[name] {
+			again = append(again, [2]string{name, v})
+		}
+	}
+	p := Page{Title: "One question", Theme: theme(r), Now: s.app.Clock.Now(), D: map[string]any{"Text": q.Text, "Yes": q.Yes, "Action": r.URL.RequestURI(), "Again": again}}
+	block := "bare"
+	if byHTMX(r) {
+		block = "question"
+	}
+	s.render(w, r, http.StatusUnprocessableEntity, "question", block, p)
 }
 
 // errorPage says what is wrong; it needs nothing that could fail.

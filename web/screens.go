@@ -10,26 +10,26 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/today"
 	"sakuji/studio"
 )
 
 func (s *Server) today(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Today(r.Context())
+	sheet, err := s.app.Today.Today(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	if p, _ := r.Context().Value(keyPerson).(studio.Person); p.Role != studio.Owner {
-		sheet.Tasks = slices.DeleteFunc(sheet.Tasks, func(t app.Task) bool { return t.Owner })
+		sheet.Tasks = slices.DeleteFunc(sheet.Tasks, func(t today.Task) bool { return t.Owner })
 	}
-	s.show(w, r, "today", Page{Title: "Today", Sheet: "Today", Active: "/", D: todayView{sheet, app.BarNow, nightLine(sheet)},
+	s.show(w, r, "today", Page{Title: "Today", Sheet: "Today", Active: "/", D: todayView{sheet, today.BarNow, nightLine(sheet)},
 		Keys: []Key{{"↑ ↓", "move"}, {"Enter", "do it"}, {"F", "find"}, {"1–8", "sheets"}}})
 }
 
 // todayView is the sheet with its drawing.
 type todayView struct {
-	app.TodaySheet
+	today.TodaySheet
 	BarNow float64
 	Line   nightView
 }
@@ -46,7 +46,7 @@ func (v todayView) Greeting(name string, zone *time.Location) string {
 	first, _, _ := strings.Cut(name, " ")
 	n := 0
 	for _, t := range v.Tasks {
-		if t.Tone != app.ToneWait {
+		if t.Tone != today.ToneWait {
 			n++
 		}
 	}
@@ -83,7 +83,7 @@ type nightMark struct {
 
 // nightLine lays marks along a line 730 wide, their labels in rows above and below
 // so that none covers another.
-func nightLine(t app.TodaySheet) nightView {
+func nightLine(t today.TodaySheet) nightView {
 	v := nightView{W: 730}
 	span := t.Now.Sub(t.From).Hours()
 	if span <= 0 || len(t.Night) == 0 {
@@ -117,7 +117,7 @@ func nightLine(t app.TodaySheet) nightView {
 
 func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 	letters := r.FormValue("q")
-	found, err := s.app.Find(r.Context(), letters)
+	found, err := s.app.Today.Find(r.Context(), letters)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -149,7 +149,7 @@ func (s *Server) logbook(w http.ResponseWriter, r *http.Request) {
 // to save.
 func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	sha, name := chi.URLParam(r, "sha"), chi.URLParam(r, "name")
-	f, kind, err := s.app.File(r.Context(), sha)
+	f, kind, err := s.app.Models.File(r.Context(), sha)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -213,12 +213,12 @@ func (s *Server) passTime(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) clients(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.Clients(r.Context())
+	list, err := s.app.Orders.Clients(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	orders, err := s.app.Orders(r.Context())
+	orders, err := s.app.Orders.Orders(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -244,7 +244,7 @@ func (s *Server) clients(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) client(w http.ResponseWriter, r *http.Request) {
-	c, orders, err := s.app.Client(r.Context(), pathID(r, "id"))
+	c, orders, err := s.app.Orders.Client(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -254,7 +254,7 @@ func (s *Server) client(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveClient(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	c, err := s.app.SaveClient(r.Context(), owner(r), studio.Client{ID: pathID(r, "id"), Name: f.text("name"), Email: f.text("email"),
+	c, err := s.app.Orders.SaveClient(r.Context(), owner(r), studio.Client{ID: pathID(r, "id"), Name: f.text("name"), Email: f.text("email"),
 		Phone: f.text("phone"), Address: f.text("address"), Note: f.text("note"), MayShow: f.checked("may_show"), MayShare: f.checked("may_share")})
 	if err != nil {
 		s.fail(w, r, err)

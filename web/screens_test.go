@@ -14,8 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
 	"sakuji/app/apptest"
+	"sakuji/app/orders"
+	"sakuji/app/today"
 	"sakuji/core/rates"
 	"sakuji/core/solid"
 	"sakuji/studio"
@@ -55,7 +56,7 @@ func TestFromNothingToAPrice(t *testing.T) {
 func TestItemFormAnswersWithTheNewPrice(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, "raw")
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	it := sheet.Items[0]
 	price := regexp.MustCompile(`id="price">(€ [\d,]+)<`)
@@ -69,7 +70,7 @@ func TestItemFormAnswersWithTheNewPrice(t *testing.T) {
 	require.Len(t, after, 2, "the fragment carries the price out of band")
 	assert.NotEqual(t, before[1], after[1])
 	assert.NotContains(t, a.body, "<html", "a fragment, not a page")
-	sheet, err = s.OrderSheet(s.Ctx, no)
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, 1.5, sheet.Items[0].Scale)
 	assert.Equal(t, 2.0, sheet.Items[0].Parts[0].WallMM)
@@ -111,10 +112,10 @@ func TestRefusalsStayBesideTheForm(t *testing.T) {
 func TestForeignTextIsText(t *testing.T) {
 	s := owned(t)
 	const evil = `<script>alert(1)</script>`
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: evil, Title: evil, Note: evil})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: evil, Title: evil, Note: evil})
 	require.NoError(t, err)
 	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+o.Number+"/items", evil+".stl", apptest.Vase()).StatusCode)
-	q, err := s.SendQuote(s.Ctx, s.Owner, o.Number, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, o.Number, "")
 	require.NoError(t, err)
 	s.sent("/q/"+q.Token+"/question", "text", evil)
 	s.sent("/q/"+q.Token+"/answer", "name", evil, "agreed", "1", "answer", "accept")
@@ -126,8 +127,8 @@ func TestForeignTextIsText(t *testing.T) {
 func TestClientPage(t *testing.T) {
 	s := serve(t, apptest.New(t), Options{})
 	no := s.Order(2, "painted")
-	require.NoError(t, s.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Gloss or matt?"))
-	q, err := s.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Gloss or matt?"))
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	link := "/q/" + q.Token
 	body := s.page(link)
@@ -146,13 +147,13 @@ func TestClientPage(t *testing.T) {
 	assert.Contains(t, body, "Thank you")
 	assert.Contains(t, body, "This quote is accepted")
 	assert.NotContains(t, body, `name="agreed"`)
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, "127.0.0.1", sheet.Quotes[0].AnsweredFrom)
-	require.NoError(t, s.SettlePoint(s.Ctx, s.Owner, no, sheet.Points[1].ID, "No: resin is not for food or water."))
+	require.NoError(t, s.Orders.SettlePoint(s.Ctx, s.Owner, no, sheet.Points[1].ID, "No: resin is not for food or water."))
 	assert.Contains(t, s.page(link), "not for food or water")
 
-	require.NoError(t, s.CancelOrder(s.Ctx, s.Owner, no, "over"))
+	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "over"))
 	assert.Equal(t, http.StatusGone, s.get(link).StatusCode)
 	assert.Equal(t, http.StatusGone, s.get(link+"/quote.pdf").StatusCode)
 	assert.Equal(t, http.StatusNotFound, s.get("/q/"+strings.Repeat("A", 26)).StatusCode)
@@ -161,7 +162,7 @@ func TestClientPage(t *testing.T) {
 func TestFilesComeBackAsTheyWereGiven(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, "raw")
-	sheet, err := s.OrderSheet(s.Ctx, no)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	m := sheet.Items[0].Parts[0].Model
 	a := s.get("/files/" + m.SHA + "/" + m.Name)
@@ -172,7 +173,7 @@ func TestFilesComeBackAsTheyWereGiven(t *testing.T) {
 	}
 	png := []byte("\x89PNG\r\n\x1a\n" + strings.Repeat("\x00", 40))
 	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+no+"/pictures", "Skizze für Ö.png", png).StatusCode)
-	sheet, err = s.OrderSheet(s.Ctx, no)
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	p := s.get("/files/" + sheet.Pictures[0].SHA + "/x.png")
 	assert.Equal(t, "image/png", p.Header.Get("Content-Type"))
@@ -237,7 +238,7 @@ func TestBenchScreens(t *testing.T) {
 	assert.Contains(t, piece, "Stamp, next of 1")
 	s.sent("/bench/hand", "hand", "2")
 	assert.Equal(t, "/bench/"+no+"-2", s.sent("/bench/"+no+"-1/stamp", "minutes", "4", "note", "", "then", "next", "next", no+"-2"))
-	p, err := s.Piece(s.Ctx, no+"-1")
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Equal(t, "JT", p.Stages[1].Initials, "the chosen hand, though the owner is signed in")
 	assert.Contains(t, s.page("/bench/"+no+"-1"), "alcohol off at")
@@ -268,7 +269,8 @@ func TestDeliveryScreens(t *testing.T) {
 		assert.Greater(t, len(a.body), 3000, name)
 	}
 	s.sent("/orders/"+no+"/deliver", "on", "2026-05-14")
-	s.sent("/orders/" + no + "/close")
+	assert.Contains(t, s.post("/orders/"+no+"/close").body, "give the reason")
+	s.sent("/orders/"+no+"/close", "why", "paid in biscuits")
 	assert.Contains(t, s.page(to), "closed Thu 14 May 2026")
 	assert.Contains(t, s.page("/orders"), "Filed")
 }
@@ -290,9 +292,15 @@ func TestOrderDeeds(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, s.get(path+"/quotes/9.pdf").StatusCode)
 	s.sent(path+"/answer", "name", "by telephone", "answer", "accept")
 	assert.Contains(t, s.page(path), "Answered 09:00 by by telephone (told to us)")
-	assert.Contains(t, s.post(path+"/deposit", "amount", "a lot").body, "is not an amount")
-	s.sent(path+"/deposit", "amount", "5")
-	assert.Contains(t, s.page(path), "€ 5.00 arrived")
+	assert.Contains(t, s.post(path+"/payments", "kind", "deposit", "amount", "a lot").body, "is not an amount")
+	s.sent(path+"/payments", "kind", "deposit", "amount", "5,50")
+	assert.Contains(t, s.page(path), "€ 5.50 deposit")
+	asked := s.post(path+"/payments", "kind", "rest", "amount", "5000")
+	assert.Equal(t, http.StatusUnprocessableEntity, asked.StatusCode, "more than is owed is asked about first")
+	assert.Contains(t, asked.body, "Yes, € 5,000.00 arrived")
+	s.sent(path+"/payments", "kind", "rest", "amount", "5000", "sure", "1")
+	s.sent(path + "/payments/2/reverse")
+	assert.Contains(t, s.page(path), "entered by mistake, reversed")
 	s.sent(path + "/items/1/remove")
 	assert.Contains(t, s.page(path), "Nothing is on this order yet")
 	to := s.sent(path + "/repeat")
@@ -346,9 +354,9 @@ func TestFindFragment(t *testing.T) {
 func TestPlateDrawing(t *testing.T) {
 	s := owned(t)
 	s.Accept(s.Order(4, "raw"))
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	sheet, err := s.PlateSheet(s.Ctx, number)
+	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	d := drawPlate(plateView{PlateSheet: sheet})
 	require.Len(t, d.Pieces, 4)
@@ -377,9 +385,9 @@ func TestOutlineSVG(t *testing.T) {
 
 func TestNightLineKeepsLabelsApart(t *testing.T) {
 	now := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
-	sheet := app.TodaySheet{Now: now, From: now.Add(-15 * time.Hour)}
+	sheet := today.TodaySheet{Now: now, From: now.Add(-15 * time.Hour)}
 	for i := range 12 {
-		sheet.Night = append(sheet.Night, app.NightMark{At: sheet.From.Add(time.Duration(i) * 20 * time.Minute), Text: "plate 118 started"})
+		sheet.Night = append(sheet.Night, today.NightMark{At: sheet.From.Add(time.Duration(i) * 20 * time.Minute), Text: "plate 118 started"})
 	}
 	v := nightLine(sheet)
 	require.Len(t, v.Marks, 12)
@@ -397,7 +405,7 @@ func TestWords(t *testing.T) {
 	for p, want := range map[float64]string{0: "none", 0.001: "under 1 in 100", 0.04: "4 in 100", 0.3: "3 in 10", 0.99: "almost sure"} {
 		assert.Equal(t, want, chance(p))
 	}
-	v := todayView{TodaySheet: app.TodaySheet{Now: time.Date(2026, 5, 14, 14, 0, 0, 0, time.UTC), Tasks: []app.Task{{}, {}, {Tone: app.ToneWait}}}}
+	v := todayView{TodaySheet: today.TodaySheet{Now: time.Date(2026, 5, 14, 14, 0, 0, 0, time.UTC), Tasks: []today.Task{{}, {}, {Tone: today.ToneWait}}}}
 	assert.Equal(t, "Good afternoon, Ilse. Two things want hands.", v.Greeting("Ilse Karg", time.UTC))
 	v.Tasks = v.Tasks[:1]
 	assert.Contains(t, v.Greeting("Ilse Karg", time.UTC), "One thing wants hands")

@@ -11,7 +11,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
-	"sakuji/app"
+	"sakuji/app/pieces"
 	"sakuji/demo"
 )
 
@@ -29,29 +29,29 @@ func TestScreenshots(t *testing.T) {
 	server := httptest.NewServer(srv.Handler())
 	defer server.Close()
 
-	orders, err := d.App.Orders(t.Context())
+	orders, err := d.App.Orders.Orders(t.Context())
 	require.NoError(t, err)
 	token := ""
 	for _, o := range orders {
-		s, err := d.App.OrderSheet(t.Context(), o.Number)
+		s, err := d.App.Quotes.OrderSheet(t.Context(), o.Number)
 		require.NoError(t, err)
 		if q := s.Newest(); q != nil && q.State == "sent" {
 			token = q.Token
 		}
 	}
-	d.App.Settle(t.Context()) // every model is looked at closely
-	shelf, err := d.App.Shelf(t.Context(), "heron-postmaster")
+	d.App.Jobs.Settle(t.Context()) // every model is looked at closely
+	shelf, err := d.App.Models.Shelf(t.Context(), "heron-postmaster")
 	require.NoError(t, err)
-	toad, err := d.App.Shelf(t.Context(), "toad")
+	toad, err := d.App.Models.Shelf(t.Context(), "toad")
 	require.NoError(t, err)
 	model, scan := fmt.Sprintf("/models/%d", shelf[0].ModelID), fmt.Sprintf("/models/%d", toad[0].ModelID)
-	heron, err := d.App.OrderSheet(t.Context(), "0412")
+	heron, err := d.App.Quotes.OrderSheet(t.Context(), "0412")
 	require.NoError(t, err)
 	size := fmt.Sprintf("/orders/0412/items/%d/size?by=height&height=60", heron.Items[0].ID)
-	loom, err := d.App.OrderSheet(t.Context(), "0413")
+	loom, err := d.App.Quotes.OrderSheet(t.Context(), "0413")
 	require.NoError(t, err)
 	routes := fmt.Sprintf("/orders/0413/items/%d/routes", loom.Items[0].ID)
-	bench, err := d.App.Bench(t.Context(), app.BenchReady, "")
+	bench, err := d.App.Pieces.Bench(t.Context(), pieces.BenchReady, "")
 	require.NoError(t, err)
 	require.NotEmpty(t, bench.Rows)
 	piece := bench.Rows[len(bench.Rows)-1].Code

@@ -6,14 +6,14 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app"
+	"sakuji/app/quotes"
 	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
 // sizeView is the size sheet with what its form needs.
 type sizeView struct {
-	app.SizeSheet
+	quotes.SizeSheet
 	Bases  []int
 	Scales []int
 }
@@ -59,7 +59,7 @@ func ruleOf(f *form) studio.SizeRule {
 
 func (s *Server) sizeView(r *http.Request, rule studio.SizeRule) (v sizeView, p Page, err error) {
 	v = sizeView{Bases: []int{25, 32, 40, 50, 60, 80, 100}, Scales: []int{4, 6, 12, 18, 24, 35, 72}}
-	v.SizeSheet, err = s.app.SizeSheet(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"), rule)
+	v.SizeSheet, err = s.app.Quotes.SizeSheet(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"), rule)
 	if v.Rule.By == "" {
 		v.Rule = v.Item.Rule
 	}
@@ -97,7 +97,7 @@ func (s *Server) takeSize(w http.ResponseWriter, r *http.Request) {
 	err := f.err
 	var it studio.Item
 	if err == nil {
-		it, err = s.app.TakeSize(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), rule)
+		it, err = s.app.Quotes.TakeSize(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), rule)
 	}
 	if err != nil {
 		s.fail(w, r, err)

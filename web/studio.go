@@ -5,7 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/setup"
 	"sakuji/core/rates"
 	"sakuji/studio"
 )
@@ -17,12 +18,12 @@ type step struct {
 }
 
 func (s *Server) studio(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Shop(r.Context())
+	h, err := s.app.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	people, err := s.app.People(r.Context())
+	people, err := s.app.Setup.People(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -48,7 +49,7 @@ func (s *Server) saveStudio(w http.ResponseWriter, r *http.Request) {
 	}
 	err := f.err
 	if err == nil {
-		err = s.app.SaveStudio(r.Context(), owner(r), st)
+		err = s.app.Setup.SaveStudio(r.Context(), owner(r), st)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -104,7 +105,7 @@ func (s *Server) machine(w http.ResponseWriter, r *http.Request) {
 	if v.ID == 0 {
 		starting(&v, r)
 	} else {
-		h, err := s.app.Shop(r.Context())
+		h, err := s.app.Setup.Shop(r.Context())
 		m, ok := h.Machine(v.ID)
 		if err != nil || !ok {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
@@ -121,7 +122,7 @@ func (s *Server) material(w http.ResponseWriter, r *http.Request) {
 		starting(&v, r)
 		v.Name = v.From
 	} else {
-		h, err := s.app.Shop(r.Context())
+		h, err := s.app.Setup.Shop(r.Context())
 		at := slices.IndexFunc(h.Materials, func(m studio.Material) bool { return m.ID == v.ID })
 		if err != nil || at < 0 {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such material.", "")
@@ -141,12 +142,12 @@ func (s *Server) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
 	s.show(w, r, "kind", Page{Title: title, Sheet: strings.ToUpper(v.What[:1]) + v.What[1:], Active: "/studio", D: v})
 }
 
-func gearForm(r *http.Request) (app.GearForm, error) {
+func gearForm(r *http.Request) (setup.GearForm, error) {
 	f := formOf(r)
 	if err := r.ParseForm(); err != nil {
-		return app.GearForm{}, &app.Refusal{Text: "The form did not arrive whole."}
+		return setup.GearForm{}, &change.Refusal{Text: "The form did not arrive whole."}
 	}
-	form := app.GearForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
+	form := setup.GearForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
 	for key := range r.PostForm {
 		if figure, ok := strings.CutPrefix(key, "f-"); ok {
 			form.Figures[figure] = f.number(key, strings.ReplaceAll(figure, "_", " "))
@@ -158,7 +159,7 @@ func gearForm(r *http.Request) (app.GearForm, error) {
 func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
 	form, err := gearForm(r)
 	if err == nil {
-		_, err = s.app.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
+		_, err = s.app.Setup.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	s.studioDone(w, r, err, form.Name+" is saved.")
 }
@@ -166,7 +167,7 @@ func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
 func (s *Server) saveMaterial(w http.ResponseWriter, r *http.Request) {
 	form, err := gearForm(r)
 	if err == nil {
-		_, err = s.app.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
+		_, err = s.app.Setup.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	s.studioDone(w, r, err, form.Name+" is saved.")
 }
@@ -183,7 +184,7 @@ func (s *Server) person(w http.ResponseWriter, r *http.Request) {
 	p := studio.Person{Role: studio.Bench, Active: true}
 	if id := pathID(r, "id"); id != 0 {
 		var err error
-		if p, err = s.app.Person(r.Context(), id); err != nil {
+		if p, err = s.app.Setup.Person(r.Context(), id); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -192,12 +193,12 @@ func (s *Server) person(w http.ResponseWriter, r *http.Request) {
 	if p.ID == 0 {
 		title = "New person"
 	}
-	s.show(w, r, "person", Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": app.MinPassword}})
+	s.show(w, r, "person", Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword}})
 }
 
 func (s *Server) savePerson(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	_, err := s.app.SavePerson(r.Context(), owner(r), pathID(r, "id"), app.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
+	_, err := s.app.Setup.SavePerson(r.Context(), owner(r), pathID(r, "id"), setup.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
 		Password: r.PostFormValue("password"), Active: f.checked("active"), Wage: f.text("wage")})
 	s.studioDone(w, r, err, f.text("name")+" is saved.")
 }

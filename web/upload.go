@@ -8,13 +8,14 @@ import (
 	"net/url"
 	"strings"
 
-	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
 	"sakuji/studio"
 )
 
 // keepFiles streams the files of a multipart form to disk as they arrive, and returns
 // them with the form's other fields.
-func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []app.Kept, values url.Values, err error) {
+func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []models.Kept, values url.Values, err error) {
 	values = url.Values{}
 	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
 	parts, err := r.MultipartReader()
@@ -40,8 +41,8 @@ func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string)
 		if part.FileName() == "" {
 			continue
 		}
-		k, err := s.app.Keep(part.FileName(), part)
-		var refusal *app.Refusal
+		k, err := s.app.Models.Keep(part.FileName(), part)
+		var refusal *change.Refusal
 		if err != nil && !errors.As(err, &refusal) {
 			err = uploadError(err)
 		}
@@ -54,7 +55,7 @@ func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string)
 
 // received ends an upload: what is read by now is told, what is not goes on by itself.
 func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch string) {
-	jobs, err := s.app.Await(r.Context(), batch, soon)
+	jobs, err := s.app.Jobs.Await(r.Context(), batch, soon)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -68,7 +69,7 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 			done++
 		case j.State == studio.JobFailed:
 			failed = append(failed, j.Note)
-			if err := s.app.CancelJob(r.Context(), j.ID); err != nil { // it is told here
+			if err := s.app.Jobs.CancelJob(r.Context(), j.ID); err != nil { // it is told here
 				s.fail(w, r, err)
 				return
 			}
@@ -83,7 +84,7 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 	}
 	if len(failed) > 0 {
 		if done+open == 0 {
-			s.fail(w, r, &app.Refusal{Text: strings.Join(failed, " ")})
+			s.fail(w, r, &change.Refusal{Text: strings.Join(failed, " ")})
 			return
 		}
 		told += " Not taken: " + strings.Join(failed, " ")
@@ -92,22 +93,22 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 }
 
 func (s *Server) addModels(w http.ResponseWriter, r *http.Request) {
-	s.takeFiles(w, r, "/models", func(files []app.Kept, _ url.Values) (string, error) {
-		return s.app.Receive(r.Context(), owner(r), "", files, true)
+	s.takeFiles(w, r, "/models", func(files []models.Kept, _ url.Values) (string, error) {
+		return s.app.Orders.Receive(r.Context(), owner(r), "", files, true)
 	})
 }
 
 // takeFiles keeps the files of a form and hands them to a change that queues them.
-func (s *Server) takeFiles(w http.ResponseWriter, r *http.Request, to string, queue func([]app.Kept, url.Values) (batch string, err error)) {
+func (s *Server) takeFiles(w http.ResponseWriter, r *http.Request, to string, queue func([]models.Kept, url.Values) (batch string, err error)) {
 	files, values, err := s.keepFiles(w, r, "files")
 	if err == nil && len(files) == 0 {
-		err = &app.Refusal{Text: "Choose one or several model files."}
+		err = &change.Refusal{Text: "Choose one or several model files."}
 	}
 	batch := ""
 	if err == nil {
 		batch, err = queue(files, values)
 	} else {
-		s.app.LetGo(context.WithoutCancel(r.Context()), files)
+		s.app.Models.LetGo(context.WithoutCancel(r.Context()), files)
 	}
 	if err != nil {
 		s.fail(w, r, err)

@@ -13,6 +13,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/money"
+	"sakuji/app/orders"
+	"sakuji/app/plates"
+	"sakuji/app/quotes"
+	"sakuji/app/setup"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/rates"
@@ -36,8 +43,8 @@ type Studio struct {
 	Ctx   context.Context
 	Clock *Clock
 	Dir   string
-	Owner app.Actor
-	Bench app.Actor
+	Owner change.Actor
+	Bench change.Actor
 	Resin int64 // material ids
 	PLA   int64
 	Tarn  int64 // machine ids
@@ -54,7 +61,7 @@ func Bare(t testing.TB) *Studio {
 	st, err := store.Open(s.Ctx, s.Dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { st.Close() })
-	s.App = &app.App{Store: st, Clock: s.Clock}
+	s.App = app.New(st, s.Clock)
 	return s
 }
 
@@ -62,20 +69,20 @@ func Bare(t testing.TB) *Studio {
 func New(t testing.TB) *Studio {
 	t.Helper()
 	s := Bare(t)
-	p, err := s.FirstOwner(s.Ctx, app.PersonForm{Name: "Ilse Karg", Password: Password})
+	p, err := s.Setup.FirstOwner(s.Ctx, setup.PersonForm{Name: "Ilse Karg", Password: Password})
 	require.NoError(t, err)
-	s.Owner = app.ActorOf(p)
-	p, err = s.SavePerson(s.Ctx, s.Owner, 0, app.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true, Password: Password})
+	s.Owner = change.ActorOf(p)
+	p, err = s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true, Password: Password})
 	require.NoError(t, err)
-	s.Bench = app.ActorOf(p)
-	require.NoError(t, s.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}))
+	s.Bench = change.ActorOf(p)
+	require.NoError(t, s.Setup.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}))
 	book := rates.Starting()
 	for _, m := range []struct {
 		name string
 		from rates.Template
 		to   *int64
 	}{{"Tarn", book.Machines[0], &s.Tarn}, {"Fell", book.Machines[2], &s.Fell}} {
-		made, err := s.SaveMachine(s.Ctx, s.Owner, 0, app.GearForm{Name: m.name, From: m.from.Name, Active: true})
+		made, err := s.Setup.SaveMachine(s.Ctx, s.Owner, 0, setup.GearForm{Name: m.name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
 		*m.to = made.ID
 	}
@@ -83,7 +90,7 @@ func New(t testing.TB) *Studio {
 		from rates.Template
 		to   *int64
 	}{{book.Materials[0], &s.Resin}, {book.Materials[3], &s.PLA}} {
-		made, err := s.SaveMaterial(s.Ctx, s.Owner, 0, app.GearForm{Name: m.from.Name, From: m.from.Name, Active: true})
+		made, err := s.Setup.SaveMaterial(s.Ctx, s.Owner, 0, setup.GearForm{Name: m.from.Name, From: m.from.Name, Active: true})
 		require.NoError(t, err)
 		*m.to = made.ID
 	}
@@ -104,16 +111,16 @@ func Slab() []byte {
 }
 
 // Upload makes a file on its way in.
-func Upload(name string, data []byte) app.Upload {
-	return app.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
+func Upload(name string, data []byte) models.Upload {
+	return models.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
 }
 
 // Order takes in an order of copies of the vase at a tier.
 func (s *Studio) Order(copies int, tier string) string {
 	s.T.Helper()
-	o, err := s.NewOrder(s.Ctx, s.Owner, app.OrderForm{NewClient: "Odile Brackwater", Title: "Vases", Use: "shelf", Wanted: "2026-05-29"})
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile Brackwater", Title: "Vases", Use: "shelf", Wanted: "2026-05-29", Sure: true})
 	require.NoError(s.T, err)
-	items, problems, err := s.AddItem(s.Ctx, s.Owner, o.Number, []app.Upload{Upload("vase.stl", Vase())}, false)
+	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{Upload("vase.stl", Vase())}, false)
 	require.NoError(s.T, err)
 	require.Empty(s.T, problems)
 	s.Change(o.Number, items[0].ID, copies, tier, 1)
@@ -123,15 +130,15 @@ func (s *Studio) Order(copies int, tier string) string {
 // Change sets an item's copies, tier and scale.
 func (s *Studio) Change(number string, itemID int64, copies int, tier string, scale float64) {
 	s.T.Helper()
-	require.NoError(s.T, s.ChangeItem(s.Ctx, s.Owner, number, itemID, app.ItemForm{Title: "Vase", Tier: tier, Copies: copies, Scale: scale}))
+	require.NoError(s.T, s.Orders.ChangeItem(s.Ctx, s.Owner, number, itemID, orders.ItemForm{Title: "Vase", Tier: tier, Copies: copies, Scale: scale}))
 }
 
 // Accept sends the order's quote and accepts it as the client.
 func (s *Studio) Accept(number string) studio.Quote {
 	s.T.Helper()
-	q, err := s.SendQuote(s.Ctx, s.Owner, number, "")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, number, "")
 	require.NoError(s.T, err)
-	require.NoError(s.T, s.AnswerQuote(s.Ctx, q.Token, app.Answer{Accept: true, Name: "Odile Brackwater", Agreed: true, From: "192.0.2.7"}))
+	require.NoError(s.T, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile Brackwater", Agreed: true, From: "192.0.2.7"}))
 	return q
 }
 
@@ -139,30 +146,37 @@ func (s *Studio) Accept(number string) studio.Quote {
 // that fail.
 func (s *Studio) Print(failing ...string) int {
 	s.T.Helper()
-	number, _, err := s.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(s.T, err)
-	require.NoError(s.T, s.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(s.T, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
 	s.Clock.Pass(12 * time.Hour)
-	sheet, err := s.PlateSheet(s.Ctx, number)
+	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(s.T, err)
-	out := map[int64]app.Outcome{}
+	out := map[int64]studio.Outcome{}
 	for _, p := range sheet.Pieces {
-		out[p.Piece.ID] = app.Outcome{What: studio.Good}
+		out[p.Piece.ID] = studio.Outcome{What: studio.Good}
 		for _, code := range failing {
 			if p.Piece.Code == code {
-				out[p.Piece.ID] = app.Outcome{What: studio.Failed, Cause: "half printed"}
+				out[p.Piece.ID] = studio.Outcome{What: studio.Failed, Cause: "half printed"}
 			}
 		}
 	}
-	require.NoError(s.T, s.EmptyPlate(s.Ctx, s.Bench, number, out, sheet.Plate.Run.Due(), ""))
+	require.NoError(s.T, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
 	return number
+}
+
+// Paid notes an amount as the kind of payment that is expected next.
+func (s *Studio) Paid(number, amount string) error {
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, number)
+	require.NoError(s.T, err)
+	return s.Money.NotePayment(s.Ctx, s.Owner, number, money.PaymentForm{Kind: sheet.Account().Next(), Amount: amount})
 }
 
 // Finish stamps every stage of a piece, waiting where it must.
 func (s *Studio) Finish(code string) {
 	s.T.Helper()
 	for {
-		p, err := s.Piece(s.Ctx, code)
+		p, err := s.Pieces.Piece(s.Ctx, code)
 		require.NoError(s.T, err)
 		if p.State != studio.AtBench {
 			return
@@ -170,7 +184,7 @@ func (s *Studio) Finish(code string) {
 		if p.Wait {
 			s.Clock.At = p.Until
 		}
-		_, err = s.Stamp(s.Ctx, s.Bench, code, app.Stamp{Minutes: 5})
+		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5})
 		require.NoError(s.T, err)
 	}
 }

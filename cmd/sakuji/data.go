@@ -13,6 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"sakuji/app"
+	"sakuji/app/change"
 	"sakuji/store"
 )
 
@@ -43,8 +44,8 @@ func passwdVerb() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a := &app.App{Store: st, Clock: app.Wall{}}
-			if err := a.SetPassword(ctx, args[0], password); err != nil {
+			a := app.New(st, change.Wall{})
+			if err := a.Setup.SetPassword(ctx, args[0], password); err != nil {
 				return err
 			}
 			fmt.Println("The password is set.")

@@ -15,7 +15,7 @@ import (
 	"github.com/shopspring/decimal"
 	"github.com/spf13/cobra"
 
-	"sakuji/app"
+	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/mesh"
 	"sakuji/core/process"
@@ -326,7 +326,7 @@ func (q *quoted) price(h studio.Shop, o asked, items []studio.Item) error {
 	if o.Seed != nil {
 		seed = *o.Seed
 	}
-	r := quote.Simulate(h.Book, costs, app.Dice(seed), quote.Draws, digits)
+	r := quote.Simulate(h.Book, costs, quotes.Dice(seed), quote.Draws, digits)
 	q.Currency, q.Price, q.Net, q.Tax, q.Deposit = o.Currency, money(p.TotalMinor), money(p.NetMinor), money(p.TaxMinor), money(p.DepositMinor)
 	q.Margin, q.MarkUp = math.Round(p.MarginPercent*100)/100, math.Round(p.MarkUpPercent*100)/100
 	q.Cost.Expected, q.Cost.EightInTen = money(r.ExpectedMinor), money(r.EightInTenMinor)

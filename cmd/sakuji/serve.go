@@ -16,6 +16,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"sakuji/app"
+	"sakuji/app/change"
+	"sakuji/app/models"
 	"sakuji/demo"
 	"sakuji/store"
 	"sakuji/web"
@@ -25,9 +27,9 @@ func serveVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "serve --data DIR", Short: "Serve the studio kept in a folder", Args: cobra.NoArgs}
 	dir := dataFlag(cmd)
 	addr := cmd.Flags().String("addr", "127.0.0.1:8620", "where to listen")
-	limits := app.Limits{}
+	limits := models.Limits{}
 	cmd.Flags().IntVar(&limits.Triangles, "max-triangles", 0, "most triangles of one model (default 10,000,000)")
-	megabytes := cmd.Flags().Int64("max-file-mb", app.MaxUploadBytes>>20, "largest model file that is taken in")
+	megabytes := cmd.Flags().Int64("max-file-mb", models.MaxUploadBytes>>20, "largest model file that is taken in")
 	behind := cmd.Flags().Bool("behind-https", false, "a proxy on this machine speaks HTTPS for it and passes on who asks")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -41,9 +43,10 @@ func serveVerb() *cobra.Command {
 			return usage{errors.New("--max-file-mb: at least 1")}
 		}
 		limits.UploadBytes = *megabytes << 20
-		a := &app.App{Store: st, Clock: app.Wall{}, Limits: limits}
+		a := app.New(st, change.Wall{})
+		a.Models.Limits = limits
 		opts := web.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
-		empty, err := a.Empty(ctx)
+		empty, err := a.Setup.Empty(ctx)
 		if err != nil {
 			return err
 		}
@@ -53,7 +56,7 @@ func serveVerb() *cobra.Command {
 		}
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
 		worked := make(chan struct{})
-		go func() { a.Work(ctx, log); close(worked) }()
+		go func() { a.Jobs.Work(ctx, log); close(worked) }()
 		defer func() { stop(); <-worked }()
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
@@ -84,7 +87,7 @@ func demoVerb() *cobra.Command {
 		defer d.Close()
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
 		worked := make(chan struct{})
-		go func() { d.App.Work(ctx, log); close(worked) }()
+		go func() { d.App.Jobs.Work(ctx, log); close(worked) }()
 		defer func() { stop(); <-worked }()
 		go d.Run(ctx, log)
 		return listen(ctx, *addr, web.New(d.App, log, web.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")

@@ -198,3 +198,8 @@ func Share(minor int64, percentage float64) int64 {
 }
 
 func percent(v float64) decimal.Decimal { return decimal.NewFromFloat(v).Shift(-2) }
+
+// NetOf is the net of an amount that has tax in it.
+func (t Terms) NetOf(minor int64) int64 {
+	return decimal.NewFromInt(minor).Div(decimal.NewFromInt(1).Add(percent(t.TaxPercent))).RoundBank(0).IntPart()
+}

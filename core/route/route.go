@@ -163,6 +163,7 @@ type Stage struct {
 	Planned float64   // minutes of hands
 	Book    float64   // of them, by the rate book alone; 0: not known
 	Repeat  bool      // it came of a look that sent the piece back
+	Again   int       // of a stage that sent the piece back: how many stages after it are the repeat
 	WaitS   int64     // clock time after it, seconds
 	Until   time.Time // when that wait ends; zero while it is not done
 }
@@ -234,8 +235,8 @@ func (s Stages) waitedFor() string {
 func (s Stages) WaitedFor() string { return s.waitedFor() }
 
 // Back says what a look that fails the piece does: the look is struck through and
-// the stages from the last `to` before it are repeated after it. The repeat comes
-// back in order, with the plan of the stages it repeats.
+// the stages from the last `to` before it are repeated after it, second rounds and all.
+// The repeat comes back in order, with the plan of the stages it repeats.
 func (s Stages) Back(to StageKind) (repeat []Stage, err error) {
 	now := s.Now()
 	if now == len(s) {
@@ -245,27 +246,33 @@ func (s Stages) Back(to StageKind) (repeat []Stage, err error) {
 		return nil, ErrNoLook
 	}
 	for i := now; i >= 0; i-- {
-		if s[i].Kind != to || s[i].Mark == SentBack {
-			continue
+		if s[i].Kind == to && s[i].Mark != SentBack {
+			return planned(s[i:now+1], true), nil
 		}
-		for _, st := range s[i : now+1] {
-			if st.Mark == SentBack || len(repeat) > 0 && contains(repeat, st.Kind) {
-				continue
-			}
-			repeat = append(repeat, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, Book: st.Book, Repeat: true, WaitS: st.WaitS})
-		}
-		return repeat, nil
 	}
 	return nil, fmt.Errorf("the piece has not been through %q", to.Manner().Name)
 }
 
-func contains(stages []Stage, k StageKind) bool {
-	for _, s := range stages {
-		if s.Kind == k {
-			return true
+// Planned returns the stages as they were planned, all still to come: what a piece made
+// in the place of another passes. A round that a look repeated stands in it once.
+func (s Stages) Planned() []Stage { return planned(s, false) }
+
+// planned takes the repeats out of a strip: where a stage sent the piece back, what is
+// done again stands for what was done before it.
+func planned(s Stages, repeat bool) (out []Stage) {
+	for _, st := range s {
+		out = append(out, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, Book: st.Book, Repeat: repeat, WaitS: st.WaitS})
+		if st.Mark == SentBack {
+			out = out[:max(0, len(out)-max(1, st.Again))]
 		}
 	}
-	return false
+	return out
+}
+
+// Open is the stage as it was before it was marked.
+func (s Stage) Open() Stage {
+	s.Mark, s.Again, s.Until = Todo, 0, time.Time{}
+	return s
 }
 
 // BackTo lists where the stage that is next can send the piece: to every stage

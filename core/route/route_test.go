@@ -80,7 +80,7 @@ func TestSendingBackRepeatsInOrder(t *testing.T) {
 	assert.Equal(t, []StageKind{Fill, Prime, Look}, kinds(repeat))
 
 	// The same again after the repeat was done: the second round starts at the second fill.
-	s[7].Mark = SentBack
+	s[7].Mark, s[7].Again = SentBack, len(repeat)
 	s = append(s[:8:8], append(repeat, s[8:]...)...)
 	s[8].Mark, s[9].Mark = Done, Done
 	repeat, err = s.Back(Fill)
@@ -94,4 +94,41 @@ func TestSendingBackRepeatsInOrder(t *testing.T) {
 	assert.ErrorContains(t, err, "shades")
 	_, err = strip(Print).Back(Print)
 	assert.True(t, errors.Is(err, ErrNoLook))
+}
+
+// A route of putty has two rounds of filling and sanding: sent back to the print, or made
+// anew in the place of a scrapped piece, it passes both again, whatever was repeated.
+func TestRoundsAreRepeatedWhole(t *testing.T) {
+	putty := []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Fill, Sand, Prime, Look, Base, Shade, Clear, Pack}
+	s := strip(putty...)
+	for i := range s {
+		s[i].Book, s[i].Planned = float64(i), float64(2*i)
+	}
+	for i := range 8 {
+		s[i].Mark = Done
+	}
+	assert.Equal(t, putty, kinds(s.Planned()))
+	assert.EqualValues(t, 6, s.Planned()[6].Book, "the book's minutes go along")
+
+	again, err := s.Back(Fill) // the look finds a spot
+	require.NoError(t, err)
+	assert.Equal(t, []StageKind{Fill, Sand, Prime, Look}, kinds(again))
+	assert.True(t, again[0].Repeat)
+	s[8].Mark, s[8].Again = SentBack, len(again)
+	s = append(s[:9:9], append(again, s[9:]...)...)
+	assert.Equal(t, putty, kinds(s.Planned()), "a repeat is not planned again")
+
+	s[9].Mark = Done // filled again; while sanding it breaks
+	to, err := s.Back(Print)
+	require.NoError(t, err)
+	assert.Equal(t, putty[:7], kinds(to))
+	s[10].Mark, s[10].Again = SentBack, len(to)
+	s = append(s[:11:11], append(to, s[11:]...)...)
+	assert.Equal(t, putty, kinds(s.Planned()), "a repeat in a repeat")
+	for i := range s {
+		if s[i].Mark == Todo {
+			s[i].Mark = Done
+		}
+	}
+	assert.Equal(t, putty, kinds(s.Planned()))
 }

@@ -1,6 +1,9 @@
+// Package schedule answers when work can be done. This first version lets hands take up
+// what is ready first, in their hours, while machines run and waits pass by the clock.
 package schedule
 
 import (
+	"container/heap"
 	"math"
 	"time"
 )
@@ -68,38 +71,32 @@ func (h Hours) work(t time.Time, minutes float64) time.Time {
 // ready first is taken up first by the hands that are free first. The schedule of the whole
 // studio answers better; this is the sum of hands and waits as days.
 func Earliest(now time.Time, items [][]Step, h Hours) time.Time {
-	ready := make([]time.Time, len(items))
 	at := make([]int, len(items))
+	line := make(queue, 0, len(items))
 	free := make([]time.Time, max(1, h.Hands))
-	for i := range ready {
-		ready[i] = now
+	for i := range items {
+		if len(items[i]) > 0 {
+			line = append(line, waiting{now, i})
+		}
 	}
 	for i := range free {
 		free[i] = now
 	}
 	pools := map[string]time.Time{}
 	end := now
-	for {
-		k := -1
-		for i := range items {
-			if at[i] < len(items[i]) && (k < 0 || ready[i].Before(ready[k])) {
-				k = i
-			}
-		}
-		if k < 0 {
-			return end
-		}
+	for len(line) > 0 {
+		k, ready := line[0].item, line[0].ready
 		s := items[k][at[k]]
 		at[k]++
-		t := ready[k]
+		t := ready
 		if s.MachineMin > 0 {
 			from := pools[s.Pool]
 			if from.Before(t) {
 				from = t
 			}
 			pools[s.Pool] = from.Add(minutesOf(s.MachineMin))
-			if t = pools[s.Pool]; t.Before(ready[k].Add(minutesOf(s.RunMin))) {
-				t = ready[k].Add(minutesOf(s.RunMin))
+			if t = pools[s.Pool]; t.Before(ready.Add(minutesOf(s.RunMin))) {
+				t = ready.Add(minutesOf(s.RunMin))
 			}
 		}
 		if s.HandsMin > 0 {
@@ -115,11 +112,41 @@ func Earliest(now time.Time, items [][]Step, h Hours) time.Time {
 			t = h.work(t, s.HandsMin)
 			free[first] = t
 		}
-		ready[k] = t.Add(minutesOf(s.WaitMin))
-		if end.Before(ready[k]) {
-			end = ready[k]
+		t = t.Add(minutesOf(s.WaitMin))
+		if end.Before(t) {
+			end = t
 		}
+		if at[k] == len(items[k]) {
+			heap.Pop(&line)
+			continue
+		}
+		line[0].ready = t
+		heap.Fix(&line, 0)
 	}
+	return end
+}
+
+// waiting is an item and when its next step can begin; queue has the first of them first.
+type waiting struct {
+	ready time.Time
+	item  int
+}
+
+type queue []waiting
+
+func (q queue) Len() int      { return len(q) }
+func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
+func (q queue) Less(i, j int) bool {
+	if q[i].ready.Equal(q[j].ready) {
+		return q[i].item < q[j].item
+	}
+	return q[i].ready.Before(q[j].ready)
+}
+func (q *queue) Push(x any) { *q = append(*q, x.(waiting)) }
+func (q *queue) Pop() any {
+	last := (*q)[len(*q)-1]
+	*q = (*q)[:len(*q)-1]
+	return last
 }
 
 func minutesOf(m float64) time.Duration {

@@ -145,43 +145,6 @@ document.addEventListener("htmx:after:swap", async (e) => {
   el.removeAttribute("aria-busy");
 });
 
-// Money as the studio writes it.
-const money = (minor, digits, sign) => {
-  const [whole, rest] = (Math.abs(minor) / 10 ** digits).toFixed(digits).split(".");
-  return `${sign} ${minor < 0 ? "−" : ""}${whole.replace(/\B(?=(\d{3})+$)/g, ",")}${rest ? "." + rest : ""}`;
-};
-const odds = (p) => (p <= 0 ? "none" : p < 0.005 ? "under 1 in 100" : p < 0.095 ? `${Math.round(p * 100)} in 100` : p > 0.95 ? "almost sure" : `${Math.round(p * 10)} in 10`);
-
-// What if: one slider for the price, one for the date. The range was lived through at the
-// studio's computer; here it is only looked up.
-Alpine.data("whatif", () => ({
-  price: "", margin: "", loss: "", day: "", rush: "", rushText: "", f: {},
-  init() {
-    this.f = JSON.parse(this.$root.dataset.whatif);
-    this.ask(); this.by();
-  },
-  ask() {
-    const { quantiles, cost, tax, before, unit, sign } = this.f;
-    const told = Number(this.$root.querySelector("[name=asked]").value) * unit;
-    const net = before ? told : told / (1 + tax / 100);
-    let over = quantiles.findIndex((q) => q > net);
-    const last = quantiles.length - 1;
-    if (over < 0) over = last + 1;
-    this.price = money(told, 0, sign).replace(/\d[\d,]*/, (Math.round(told / unit)).toLocaleString("en"));
-    this.margin = `${Math.round(100 * (1 - cost / net))} % (mark-up ${Math.round(100 * (net / cost - 1))} %)`;
-    const share = over === 0 ? 0 : over > last ? last : over - 1 + (net - quantiles[over - 1]) / Math.max(1, quantiles[over] - quantiles[over - 1]);
-    this.loss = odds(1 - share / last);
-  },
-  by() {
-    const { now, earliest, soonest, rush } = this.f;
-    const end = now + Number(this.$root.querySelector("[name=days]").value) * 864e5;
-    this.day = new Date(end).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
-    const short = Math.ceil((earliest - end) / 864e5);
-    this.rush = end < soonest || short <= 0 ? "0" : String(short * rush);
-    this.rushText = end < soonest ? "nobody can, day and night" : short <= 0 ? "no rush needed" : `a rush of ${short * rush} %`;
-  },
-}));
-
 // What an extra is asked for depends on what it is.
 Alpine.data("extra", () => ({
   kind: "bought",
@@ -190,23 +153,6 @@ Alpine.data("extra", () => ({
   get worked() { return !["freight", "licence"].includes(this.kind); },
   get sculpt() { return this.kind === "sculpt"; },
   get restore() { return this.kind === "restore"; },
-}));
-
-// The client chooses; what that comes to stands below.
-Alpine.data("pick", () => ({
-  plain: true,
-  init() { if (this.$refs.again) this.count(); },
-  count() {
-    const chosen = [...this.$root.querySelectorAll("[data-minor]:checked")];
-    const { total, deposit, again } = this.$refs;
-    const base = this.$root.querySelector("[name=alternative]") ? 0 : Number(total.dataset.minor);
-    const sum = base + chosen.reduce((s, el) => s + Number(el.dataset.minor), 0);
-    const digits = Number(this.$root.dataset.digits), sign = total.dataset.sign;
-    total.textContent = money(sum, digits, sign);
-    if (again) again.textContent = `, for ${total.textContent}`;
-    deposit.textContent = money(Math.round(sum * Number(deposit.dataset.percent) / 100), digits, sign);
-    this.plain = chosen.every((el) => el.value === "0" && el.name === "alternative");
-  },
 }));
 
 // Files dropped on a drop field go into its file input, and the form is sent.

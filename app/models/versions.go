@@ -1,0 +1,265 @@
+package models
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"path"
+	"strings"
+
+	"sakuji/app/change"
+	"sakuji/app/jobs"
+	"sakuji/core/mesh"
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// remake is the job that makes other versions of a model.
+func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) error {
+	if err := told(0.05, "reading"); err != nil {
+		return err
+	}
+	soup, err := a.soupOf(j.SHA)
+	if err != nil {
+		return err
+	}
+	if err := told(0.2, j.Doing()); err != nil {
+		return err
+	}
+	versions, err := versionsOf(soup, j)
+	if err != nil {
+		return err
+	}
+	stood, err := a.orientationsOf(ctx, j.ModelID)
+	if err != nil {
+		return err
+	}
+	made := make([]studio.Model, len(versions))
+	stands := make([][]studio.Orientation, len(versions))
+	length := make([]int64, len(versions))
+	for k, v := range versions {
+		if err := told(0.6+0.35*float64(k)/float64(len(versions)), "measuring "+v.model.Name); err != nil {
+			return err
+		}
+		var b bytes.Buffer
+		if err := mesh.Write(&b, v.model.Name, v.soup); err != nil {
+			return err
+		}
+		if made[k].SHA, length[k], err = a.Store.Keep(&b, 1<<32); err != nil {
+			return err
+		}
+		v.model.SHA = made[k].SHA
+		v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
+		v.model.Measures, v.model.Shape = studio.MeasureModel(v.soup)
+		made[k] = v.model
+		if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
+			for _, s := range stood {
+				s.Shape, s.At = s.ShapeOf(v.soup), a.Clock.Now()
+				stands[k] = append(stands[k], s)
+			}
+		}
+	}
+	return a.queue.Save(ctx, j, func(d change.Change) error {
+		from, err := d.Model(j.ModelID)
+		if err != nil {
+			return err
+		}
+		first := int64(0)
+		for k, m := range made {
+			if err := d.AddFile(m.SHA, length[k], d.Now); err != nil {
+				return err
+			}
+			m.DesignID, m.FromID, m.Batch = from.DesignID, from.ID, j.Batch
+			v, err := a.addVersion(d, m)
+			if err != nil {
+				return err
+			}
+			if v.DesignID != from.DesignID {
+				return change.Refuse("That is the very file of %s.", v.Name)
+			}
+			if k == 0 {
+				first = v.ID
+			}
+			for _, s := range stands[k] {
+				if err := d.SaveOrientations(v.ID, s.Process, []studio.Orientation{s}); err != nil {
+					return err
+				}
+			}
+		}
+		if err := d.Note("model "+made[0].How, change.About{}, "%s", made[0].Name); err != nil {
+			return err
+		}
+		return jobs.Done(d, j, first)
+	})
+}
+
+// orientationsOf returns how new parts of a model stand, of each process where somebody chose.
+func (a *Room) orientationsOf(ctx context.Context, modelID int64) (out []studio.Orientation, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		out, err = chosenOrientations(tx, modelID)
+		return err
+	})
+	return out, err
+}
+
+func chosenOrientations(tx *store.Tx, modelID int64) (out []studio.Orientation, err error) {
+	for _, p := range []string{process.Resin, process.Filament} {
+		list, err := tx.Orientations(modelID, p)
+		if err != nil {
+			return nil, err
+		}
+		for _, s := range list {
+			if s.Taken {
+				out = append(out, s)
+			}
+		}
+	}
+	return out, nil
+}
+
+// version is one on its way to be kept.
+type version struct {
+	model studio.Model
+	soup  *mesh.Soup
+}
+
+func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
+	base := strings.TrimSuffix(j.Name, path.Ext(j.Name))
+	if ext := path.Ext(base); ext == ".stl" || ext == ".obj" || ext == ".3mf" { // it came packed
+		base = strings.TrimSuffix(base, ext)
+	}
+	if r := []rune(base); len(r) > 90 {
+		base = string(r[:90])
+	}
+	one := func(how, name string, s *mesh.Soup, did ...mesh.Done) []version {
+		return []version{{studio.Model{Name: base + ", " + name, How: how, Did: did}, s}}
+	}
+	switch j.Kind {
+	case studio.JobMend:
+		mended, done := mesh.Mend(soup)
+		if len(done) == 0 {
+			return nil, change.Refuse("There is nothing in %s that mending could settle.", j.Name)
+		}
+		if mended.Len() == 0 {
+			return nil, change.Refuse("Nothing would be left of %s after mending.", j.Name)
+		}
+		return one(studio.Mended, "mended.stl", mended, done...), nil
+	case studio.JobReduce:
+		var r mesh.Reduced
+		var err error
+		if j.Options.Triangles > 0 {
+			r, err = mesh.ReduceTo(soup, j.Options.Triangles)
+		} else {
+			r, err = mesh.ReduceWithin(soup, j.Options.DeviationMM)
+		}
+		if err != nil {
+			return nil, change.Refused(err)
+		}
+		if r.Soup.Len() >= soup.Len() {
+			return nil, change.Refuse("%s cannot be made simpler that way.", j.Name)
+		}
+		return one(studio.Reduced, fmt.Sprintf("%s triangles.stl", grouped(r.Soup.Len())), r.Soup,
+			mesh.Done{What: fmt.Sprintf("triangles taken away; the surface moved by at most %s mm", rates.Number(r.DeviationMM)), Count: soup.Len() - r.Soup.Len()}), nil
+	case studio.JobUnit:
+		// A 3MF says its unit, so that nobody has to guess again.
+		return one(studio.Unit, "in "+j.Options.Unit+".3mf", soup.Scaled(mesh.UnitsMM[j.Options.Unit])), nil
+	}
+	switch j.Kind {
+	case studio.JobHollow:
+		return hollowed(soup, base, j.Options)
+	case studio.JobCut:
+		return cutUp(soup, base, j.Options)
+	}
+	m, bodies := mesh.Bodies(soup)
+	if len(bodies) < 2 {
+		return nil, change.Refuse("%s is one body.", j.Name)
+	}
+	if len(bodies) > studio.MaxBodies {
+		return nil, change.Refuse("%s holds %d bodies; at most %d are taken apart. Mend it first: most are specks.", j.Name, len(bodies), studio.MaxBodies)
+	}
+	var out []version
+	for k, b := range bodies {
+		name := b.Name
+		if name == "" {
+			name = fmt.Sprintf("body %d", k+1)
+		}
+		out = append(out, version{studio.Model{Name: base + ", " + FileName(name) + ".stl", How: studio.Body}, m.Pick("stl", b.Triangles)})
+	}
+	return out, nil
+}
+
+// grouped writes a count with thin spaces between thousands.
+func grouped(n int) string {
+	s := fmt.Sprint(n)
+	for k := len(s) - 3; k > 0; k -= 3 {
+		s = s[:k] + "\u202f" + s[k:]
+	}
+	return s
+}
+
+// Remake queues another version of a model: mended, reduced, taken in another unit,
+// or one for each body.
+func (a *Room) Remake(ctx context.Context, who change.Actor, modelID int64, kind string, options studio.JobOptions) (batch string, err error) {
+	switch kind {
+	case studio.JobMend, studio.JobBodies:
+	case studio.JobReduce:
+		if options.Triangles != 0 && (options.Triangles < 4 || options.Triangles > mesh.DefaultMaxTriangles) {
+			return "", change.Refuse("Say how many triangles to leave: at least 4.")
+		}
+		if options.Triangles == 0 && !(options.DeviationMM > 0 && options.DeviationMM <= 100) {
+			return "", change.Refuse("Say how many triangles to leave, or by how many millimetres the surface may move.")
+		}
+	case studio.JobUnit:
+		if mesh.UnitsMM[options.Unit] == 0 || options.Unit == "mm" {
+			return "", change.Refuse("Say the unit: centimetres, metres, inches, feet or microns.")
+		}
+	case studio.JobOrient, studio.JobHollow, studio.JobCut:
+		if err := checkPrint(kind, options); err != nil {
+			return "", err
+		}
+	default:
+		return "", change.Refuse("That cannot be made of a model.")
+	}
+	batch = jobs.NewBatch()
+	err = a.Do(ctx, who, func(d change.Change) error {
+		m, err := d.Tx.Model(modelID)
+		if err != nil {
+			return err
+		}
+		if kind == studio.JobHollow { // it drains as it will hang
+			taken, err := d.ChosenOrientation(modelID, process.Resin)
+			if err != nil {
+				return err
+			}
+			if taken != 0 {
+				s, err := d.Orientation(taken)
+				if err != nil {
+					return err
+				}
+				options.Turn = s.Facts.Matrix
+			}
+		}
+		return d.AddJob(&studio.Job{Kind: kind, Batch: batch, ModelID: m.ID, SHA: m.SHA, Name: m.Name, Options: options, Who: who.Name, ActorID: who.ID, At: d.Now})
+	})
+	a.queue.Stir()
+	return batch, err
+}
+
+// Revise queues a file that takes the place of a version.
+func (a *Room) Revise(ctx context.Context, who change.Actor, modelID int64, f Kept) (batch string, err error) {
+	batch = jobs.NewBatch()
+	err = a.Do(ctx, who, func(d change.Change) error {
+		if _, err := d.Tx.Model(modelID); err != nil {
+			return err
+		}
+		_, err := a.QueueFile(d, f, batch, studio.JobOptions{Revises: modelID}, 0)
+		return err
+	})
+	if err != nil {
+		a.Forget(ctx, f)
+	}
+	a.queue.Stir()
+	return batch, err
+}

@@ -1,0 +1,322 @@
+// Package pieces is what happens to the things that are made: they are made when a client
+// accepts, stamped stage by stage at the bench, sent back by a look, taken back, replaced
+// and called off. What may follow what is studio's to say; here it is loaded and saved.
+package pieces
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/route"
+	"sakuji/core/solid"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Room is where pieces are.
+type Room struct{ change.Base }
+
+// New makes the room.
+func New(base change.Base) *Room { return &Room{base} }
+
+// BenchRow is a piece on the bench's sheet.
+type BenchRow struct {
+	studio.Piece
+	Order  studio.Order
+	Wait   bool      // its next stage must wait
+	Until  time.Time // until then
+	For    string    // what it waits for
+	Say    string    // what to do next
+	Plate  int       // the plate it lies on, or 0
+	Model  studio.Model
+	Repeat int // how often a look has sent it back
+}
+
+// Bench filters.
+const (
+	BenchReady   = "ready"
+	BenchWaiting = "waits"
+	BenchAll     = "all"
+)
+
+// BenchSheet is every piece that is on its way.
+type BenchSheet struct {
+	Filter string
+	Order  string // only this order's
+	Rows   []BenchRow
+	Count  map[string]int
+	Orders int
+	Now    time.Time
+	Zone   *time.Location
+}
+
+// Filters lists the filters in the order they are shown.
+func (s BenchSheet) Filters() []string { return []string{BenchReady, BenchWaiting, BenchAll} }
+
+// Bench returns the bench's sheet: pieces ready for hands, those that wait, or all,
+// those on plates and waiting for one included.
+func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, err error) {
+	s = BenchSheet{Filter: filter, Order: order, Count: map[string]int{}, Now: a.Clock.Now()}
+	if !studio.OneOf(filter, BenchReady, BenchWaiting, BenchAll) {
+		s.Filter = BenchReady
+	}
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		st, err := tx.Studio()
+		if err != nil && !change.NotFound(err) {
+			return err
+		}
+		s.Zone = st.Zone()
+		pieces, err := tx.PiecesIn(studio.AtBench, studio.OnPlate, studio.Waiting)
+		if err != nil {
+			return err
+		}
+		orders := map[int64]studio.Order{}
+		for _, p := range pieces {
+			o, known := orders[p.OrderID]
+			if !known {
+				if o, err = tx.OrderByID(p.OrderID); err != nil {
+					return err
+				}
+				orders[o.ID] = o
+			}
+			r := a.row(p, o)
+			s.Count[BenchAll]++
+			ready := p.State == studio.AtBench && !r.Wait
+			if ready {
+				s.Count[BenchReady]++
+			} else if p.State == studio.AtBench {
+				s.Count[BenchWaiting]++
+			}
+			if (s.Filter == BenchReady && !ready) || (s.Filter == BenchWaiting && (ready || p.State != studio.AtBench)) ||
+				(order != "" && o.Number != order) {
+				continue
+			}
+			s.Rows = append(s.Rows, r)
+		}
+		s.Orders = len(orders)
+		return nil
+	})
+	if s.Filter == BenchWaiting {
+		slices.SortStableFunc(s.Rows, func(a, b BenchRow) int { return a.Until.Compare(b.Until) })
+	}
+	return s, err
+}
+
+func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
+	r := BenchRow{Piece: p, Order: o}
+	now := p.Now()
+	switch {
+	case p.State == studio.Waiting && p.Attempt > 1:
+		r.Say = fmt.Sprintf("waits for a plate, attempt %d", p.Attempt)
+	case p.State == studio.Waiting:
+		r.Say = "waits for a plate"
+	case p.State == studio.OnPlate:
+		r.Say = "on a plate"
+	case now == nil:
+		r.Say = string(p.State)
+	default:
+		r.Say = now.Kind.Manner().Do
+		if until := p.Strip().Until(); a.Clock.Now().Before(until) {
+			r.Wait, r.Until, r.For = true, until, p.Strip().WaitedFor()
+		}
+	}
+	for _, s := range p.Stages {
+		if s.Mark == route.SentBack {
+			r.Repeat++
+		}
+	}
+	return r
+}
+
+// PieceSheet is one piece at the bench.
+type PieceSheet struct {
+	BenchRow
+	Material  studio.Material
+	Log       []studio.Entry
+	MayStamp  error
+	TakeBack  string // what can be taken back; empty: nothing
+	BackTo    []route.StageKind
+	Next      string // the code of the next ready piece at the same stage
+	NextAlike int    // how many more wait for the same stage
+	Now       time.Time
+	Zone      *time.Location
+	Booked    float64         // grams its order has used of this material
+	Fragile   []solid.Fragile // its weakest places, at its size
+}
+
+// Piece returns a piece's sheet.
+func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		p, err := tx.Piece(strings.TrimSpace(code))
+		if err != nil {
+			return err
+		}
+		o, err := tx.OrderByID(p.OrderID)
+		if err != nil {
+			return err
+		}
+		h, err := setup.Load(tx)
+		if err != nil {
+			return err
+		}
+		s = PieceSheet{BenchRow: a.row(p, o), Now: a.Clock.Now(), Zone: h.Studio.Zone()}
+		s.Material, _ = h.Material(p.MaterialID, p.Process)
+		s.MayStamp = p.MayStamp(s.Now)
+		s.BackTo = p.Strip().BackTo()
+		if last := p.Last(); last != nil && p.MayOpen(s.Now) == nil {
+			s.TakeBack = last.Kind.Manner().Name
+		}
+		models, err := tx.PieceModels(p)
+		if err != nil {
+			return err
+		}
+		s.Model = models[p.ID]
+		if analysis, err := tx.Analysis(p.ModelID); err == nil {
+			for _, f := range analysis.Fragile[:min(len(analysis.Fragile), 3)] {
+				s.Fragile = append(s.Fragile, f.Scaled(p.Scale))
+			}
+		} else if !change.NotFound(err) {
+			return err
+		}
+		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
+			s.Plate = pl.Number
+		}
+		booked, err := tx.BookedFor(o.ID)
+		if err != nil {
+			return err
+		}
+		s.Booked = booked[p.MaterialID]
+		if s.Log, err = tx.LogOfPiece(p.ID); err != nil {
+			return err
+		}
+		return s.nextAlike(a, tx)
+	})
+	return s, err
+}
+
+// nextAlike finds the next piece ready for the same stage, so that a batch can be
+// stamped one after the other.
+func (s *PieceSheet) nextAlike(a *Room, tx *store.Tx) error {
+	now := s.Piece.Now()
+	if now == nil || s.Piece.State != studio.AtBench {
+		return nil
+	}
+	pieces, err := tx.PiecesIn(studio.AtBench)
+	for _, p := range pieces {
+		if n := p.Now(); p.ID != s.Piece.ID && n != nil && n.Kind == now.Kind && p.Strip().MayStamp(s.Now) == nil {
+			if s.NextAlike++; s.Next == "" {
+				s.Next = p.Code
+			}
+		}
+	}
+	return err
+}
+
+// on loads a piece of an order that is still in the studio, lets something happen to it
+// and saves it.
+func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error)) (done studio.Piece, err error) {
+	err = a.Do(ctx, who, func(c change.Change) error {
+		p, err := c.Piece(code)
+		if err != nil {
+			return err
+		}
+		st, err := c.Studio()
+		if err != nil && !change.NotFound(err) {
+			return err
+		}
+		p, e, err := f(c, p, st.Zone())
+		if err != nil {
+			return change.Refused(err)
+		}
+		done = p
+		return save(c, p, e)
+	})
+	return done, err
+}
+
+// Stamp stamps the stage that is next.
+func (a *Room) Stamp(ctx context.Context, who change.Actor, code string, st studio.Stamp) (done studio.Piece, err error) {
+	return a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+		return p.Stamp(c.Act(), st, zone)
+	})
+}
+
+// SendBack strikes the stage that is next through and repeats the stages from an earlier
+// one on; shown is the stage that the sheet showed.
+func (a *Room) SendBack(ctx context.Context, who change.Actor, code string, to route.StageKind, note, shown string) error {
+	_, err := a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+		return p.SendBack(c.Act(), to, note, shown, zone)
+	})
+	return err
+}
+
+// TakeBackStamp undoes a piece's last stamp, or its being sent back. The logbook keeps
+// both.
+func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string) error {
+	_, err := a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+		o, err := c.OrderByID(p.OrderID)
+		if err != nil {
+			return p, studio.Entry{}, err
+		}
+		if err := o.InHouse(); err != nil {
+			return p, studio.Entry{}, err
+		}
+		return p.TakeBack(c.Act())
+	})
+	return err
+}
+
+// SettleScrapped makes a new piece in place of a scrapped one, or settles that the client
+// does without it.
+func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string, leaveOut bool) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		p, err := c.Piece(code)
+		if err != nil {
+			return err
+		}
+		all, err := c.PiecesOf(p.OrderID)
+		if err != nil {
+			return err
+		}
+		if leaveOut {
+			p, e, err := p.LeaveOut(c.Act(), all)
+			if err != nil {
+				return change.Refused(err)
+			}
+			return save(c, p, e)
+		}
+		o, err := c.OrderByID(p.OrderID)
+		if err != nil {
+			return err
+		}
+		codes, err := c.Codes(o.ID)
+		if err != nil {
+			return err
+		}
+		fresh, e, err := p.Replace(c.Act(), all, studio.NextCode(o.Number, codes))
+		if err != nil {
+			return change.Refused(err)
+		}
+		items, err := c.Items(o.ID)
+		if err != nil {
+			return err
+		}
+		for _, it := range items { // of what its part prints now
+			for _, part := range it.Parts {
+				if part.ID == fresh.PartID {
+					fresh, _ = fresh.Follow(part)
+				}
+			}
+		}
+		if err := c.AddPiece(&fresh); err != nil {
+			return err
+		}
+		e.PieceID = fresh.ID
+		return c.Log(e)
+	})
+}

@@ -1,0 +1,405 @@
+// Package plates is what machines are given to do: plates are laid, changed, started,
+// emptied piece by piece and taken back, and finished runs calibrate their machine.
+package plates
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/plate"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Room is where plates are.
+type Room struct{ change.Base }
+
+// New makes the room.
+func New(base change.Base) *Room { return &Room{base} }
+
+// PlatesSheet is what stands and waits at the machines.
+type PlatesSheet struct {
+	Shop    studio.Shop
+	Open    []studio.Plate // laid, running or finished
+	Emptied []studio.Plate
+	Waiting []WaitingGroup
+	Now     time.Time
+}
+
+// WaitingGroup is pieces that could share a plate: of one process and material.
+type WaitingGroup struct {
+	Process  string
+	Material studio.Material
+	Pieces   []studio.Piece
+	Machines []studio.Machine
+}
+
+// On returns the machine's open plates in a state.
+func (s PlatesSheet) On(machineID int64, states ...studio.PlateState) (out []studio.Plate) {
+	for _, p := range s.Open {
+		if p.MachineID == machineID && slices.Contains(states, p.State) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Plates returns the sheet of plates.
+func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
+	s.Now = a.Clock.Now()
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if s.Shop, err = setup.Load(tx); err != nil {
+			return err
+		}
+		if s.Open, err = tx.Plates(studio.PlateLaid, studio.PlateRunning, studio.PlateFinished); err != nil {
+			return err
+		}
+		if s.Emptied, err = tx.EmptiedPlates(12); err != nil {
+			return err
+		}
+		s.Waiting, err = Waiting(tx, s.Shop)
+		return err
+	})
+	return s, err
+}
+
+func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, err error) {
+	pieces, err := tx.PiecesIn(studio.Waiting)
+	for _, p := range pieces {
+		at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == p.Process && g.Material.ID == p.MaterialID })
+		if at < 0 {
+			m, _ := h.Material(p.MaterialID, p.Process)
+			g := WaitingGroup{Process: p.Process, Material: m}
+			for _, machine := range h.Machines {
+				if machine.Process == p.Process && machine.Active {
+					g.Machines = append(g.Machines, machine)
+				}
+			}
+			groups = append(groups, g)
+			at = len(groups) - 1
+		}
+		groups[at].Pieces = append(groups[at].Pieces, p)
+	}
+	return groups, err
+}
+
+// LaidPiece is a piece on a plate as the drawing and the lists need it.
+type LaidPiece struct {
+	studio.OnPlatePiece
+	Piece studio.Piece
+	Model studio.Model
+	Grams float64
+}
+
+// Candidate is a waiting piece and what it would add to a plate.
+type Candidate struct {
+	Piece      studio.Piece
+	Others     int // more copies that would lie the same
+	Fits       bool
+	Why        string
+	AddMinutes float64
+	AddGrams   float64
+}
+
+// PlateSheet is one plate, drawn and worked out.
+type PlateSheet struct {
+	Shop       studio.Shop
+	Plate      studio.Plate
+	Machine    studio.Machine
+	Material   studio.Material
+	Pieces     []LaidPiece
+	Estimate   studio.PlateEstimate
+	Candidates []Candidate
+	Busy       *studio.Plate // another plate runs on the machine
+	MayTake    error         // why the emptying cannot be taken back; nil: it can
+	Log        []studio.Entry
+	Now        time.Time
+}
+
+// PlateSheet returns a plate's sheet.
+func (a *Room) PlateSheet(ctx context.Context, number int) (s PlateSheet, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err = a.plateSheet(tx, number, true)
+		return err
+	})
+	return s, err
+}
+
+func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateSheet, err error) {
+	s.Now = a.Clock.Now()
+	if s.Shop, err = setup.Load(tx); err != nil {
+		return s, err
+	}
+	if s.Plate, err = tx.Plate(number); err != nil {
+		return s, err
+	}
+	s.Machine, _ = s.Shop.Machine(s.Plate.MachineID)
+	s.Material, _ = s.Shop.Material(s.Plate.MaterialID, s.Machine.Process)
+	pieces, err := tx.PiecesOnPlate(s.Plate.ID)
+	if err != nil {
+		return s, err
+	}
+	models, err := tx.PieceModels(pieces...)
+	if err != nil {
+		return s, err
+	}
+	var laid []studio.LaidPiece
+	for i, p := range pieces {
+		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
+		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.ID]})
+	}
+	s.Estimate = s.Shop.EstimatePlate(s.Machine, s.Material, laid)
+	for i := range s.Pieces {
+		s.Pieces[i].Grams = s.Estimate.PieceGrams[s.Pieces[i].Piece.ID]
+	}
+	open, err := tx.Plates(studio.PlateRunning, studio.PlateFinished)
+	if err != nil {
+		return s, err
+	}
+	for i, p := range open {
+		if p.MachineID == s.Machine.ID && p.ID != s.Plate.ID {
+			s.Busy = &open[i]
+		}
+	}
+	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)
+	if candidates && s.Plate.State == studio.PlateLaid {
+		s.Candidates, err = s.candidates(tx, laid)
+	}
+	return s, err
+}
+
+// maxCandidates bounds the list of what would still fit.
+const maxCandidates = 8
+
+// candidates tries each kind of waiting piece on what is left of the bed.
+func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Candidate, err error) {
+	groups, err := Waiting(tx, s.Shop)
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range groups {
+		if g.Process != s.Machine.Process || g.Material.ID != s.Material.ID {
+			continue
+		}
+		models, err := tx.PieceModels(g.Pieces...)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range g.Pieces {
+			same := slices.IndexFunc(out, func(c Candidate) bool { return c.Piece.PartID == p.PartID && c.Piece.Scale == p.Scale })
+			if same >= 0 {
+				out[same].Others++
+				continue
+			}
+			if len(out) == maxCandidates {
+				continue
+			}
+			m := models[p.ID]
+			c := Candidate{Piece: p}
+			placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
+			if c.Fits = len(placed) == 1; !c.Fits {
+				c.Why = left[0].Reason
+			} else {
+				with := s.Shop.EstimatePlate(s.Machine, s.Material, append(slices.Clone(laid), studio.LaidPiece{Piece: p, Model: m}))
+				c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
+			}
+			out = append(out, c)
+		}
+	}
+	return out, nil
+}
+
+func (s PlateSheet) laid() (out []plate.Laid) {
+	for _, p := range s.Pieces {
+		out = append(out, plate.Laid{Part: s.Machine.OnBed(p.Piece.Code, p.Model, p.Piece.Scale),
+			Placed: plate.Placed{ID: p.Piece.Code, XMM: p.XMM, YMM: p.YMM, Quarters: p.Quarters}})
+	}
+	return out
+}
+
+// LayPlate makes a plate for a machine and lays as many of the waiting pieces of a
+// material on it as fit: those of the orders wanted soonest are tried first.
+func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
+	err = a.Do(ctx, who, func(d change.Change) error {
+		h, err := setup.Load(d.Tx)
+		if err != nil {
+			return err
+		}
+		machine, ok := h.Machine(machineID)
+		if !ok || !machine.Active {
+			return change.Refuse("Choose a machine.")
+		}
+		material, ok := h.Material(materialID, machine.Process)
+		if !ok || material.ID != materialID {
+			return change.Refuse("Choose a %s material for %s.", machine.Process, machine.Name)
+		}
+		pl := studio.Plate{MachineID: machine.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.Now}
+		if err := d.AddPlate(&pl); err != nil {
+			return err
+		}
+		number = pl.Number
+		if left, err = fillPlate(d, h, machine, pl, nil); err != nil {
+			return err
+		}
+		if pl, err = d.Plate(number); err != nil {
+			return err
+		}
+		if len(pl.Pieces) == 0 {
+			why := "No piece waits for " + material.Name + "."
+			if len(left) > 0 {
+				why = left[0].ID + ": " + left[0].Reason + "."
+			}
+			return change.Refuse("Nothing could be laid on %s. %s", machine.Name, why)
+		}
+		return d.Note("plate laid", change.About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, studio.Say(len(pl.Pieces), "piece"))
+	})
+	return number, left, err
+}
+
+// fillPlate lays waiting pieces around what lies there; only those with the codes
+// named, all for none.
+func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
+	groups, err := Waiting(d.Tx, h)
+	if err != nil {
+		return nil, err
+	}
+	var parts []plate.Part
+	pieces := map[string]studio.Piece{}
+	for _, g := range groups {
+		if g.Process != machine.Process || g.Material.ID != pl.MaterialID {
+			continue
+		}
+		models, err := d.PieceModels(g.Pieces...)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range g.Pieces {
+			if len(only) == 0 || slices.Contains(only, p.Code) {
+				parts = append(parts, machine.OnBed(p.Code, models[p.ID], p.Scale))
+				pieces[p.Code] = p
+			}
+		}
+	}
+	there, err := d.Tx.PiecesOnPlate(pl.ID)
+	if err != nil {
+		return nil, err
+	}
+	models, err := d.PieceModels(there...)
+	if err != nil {
+		return nil, err
+	}
+	var laid []plate.Laid
+	for i, p := range there {
+		o := pl.Pieces[i]
+		laid = append(laid, plate.Laid{Part: machine.OnBed(p.Code, models[p.ID], p.Scale), Placed: plate.Placed{ID: p.Code, XMM: o.XMM, YMM: o.YMM, Quarters: o.Quarters}})
+	}
+	placed, left := plate.Fill(machine.Bed(), h.Book.V("spacing"), laid, parts)
+	for _, at := range placed {
+		var p studio.Piece
+		if pl, p, err = pl.Lay(pieces[at.ID], studio.OnPlatePiece{XMM: at.XMM, YMM: at.YMM, Quarters: at.Quarters}); err != nil {
+			return nil, change.Refused(err)
+		}
+		if err := d.SavePiece(p); err != nil {
+			return nil, err
+		}
+	}
+	return left, d.SavePlate(pl)
+}
+
+// onLaidPlate runs a change on a plate that has not started.
+func (a *Room) onLaidPlate(ctx context.Context, who change.Actor, number int, f func(change.Change, studio.Shop, studio.Machine, studio.Plate) error) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		pl, err := d.Plate(number)
+		if err != nil {
+			return err
+		}
+		if err := pl.MayChange(); err != nil {
+			return change.Refused(err)
+		}
+		h, err := setup.Load(d.Tx)
+		if err != nil {
+			return err
+		}
+		machine, _ := h.Machine(pl.MachineID)
+		return f(d, h, machine, pl)
+	})
+}
+
+// AddToPlate lays one more waiting piece on a plate.
+func (a *Room) AddToPlate(ctx context.Context, who change.Actor, number int, code string) error {
+	return a.onLaidPlate(ctx, who, number, func(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
+		left, err := fillPlate(d, h, machine, pl, []string{code})
+		if err != nil {
+			return err
+		}
+		if len(left) > 0 {
+			return change.Refuse("%s does not go on plate %d: %s.", code, number, left[0].Reason)
+		}
+		return d.Note("laid on a plate", change.About{Plate: pl.ID}, "%s on plate %d", code, number)
+	})
+}
+
+// LiftOff takes a piece off a plate; it waits again.
+func (a *Room) LiftOff(ctx context.Context, who change.Actor, number int, code string) error {
+	return a.onLaidPlate(ctx, who, number, func(d change.Change, _ studio.Shop, _ studio.Machine, pl studio.Plate) error {
+		p, err := d.Piece(code)
+		if err != nil {
+			return err
+		}
+		pl, p, e, err := pl.Lift(d.Act(), p)
+		if err != nil {
+			return change.Refused(err)
+		}
+		return errors.Join(d.SavePlate(pl), d.SavePiece(p), d.Log(e))
+	})
+}
+
+// FillAgain takes everything off and lays the plate anew with all that waits.
+func (a *Room) FillAgain(ctx context.Context, who change.Actor, number int) (left []plate.Left, err error) {
+	err = a.onLaidPlate(ctx, who, number, func(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
+		if pl, err = clear(d, pl); err != nil {
+			return err
+		}
+		if left, err = fillPlate(d, h, machine, pl, nil); err != nil {
+			return err
+		}
+		return d.Note("plate laid again", change.About{Plate: pl.ID}, "plate %d", number)
+	})
+	return left, err
+}
+
+// clear lifts everything off a plate; it waits again.
+func clear(d change.Change, pl studio.Plate) (studio.Plate, error) {
+	for _, o := range pl.Pieces {
+		p, err := d.PieceByID(o.PieceID)
+		if err != nil {
+			return pl, err
+		}
+		if pl, p, _, err = pl.Lift(d.Act(), p); err != nil {
+			return pl, change.Refused(err)
+		}
+		if err := d.SavePiece(p); err != nil {
+			return pl, err
+		}
+	}
+	return pl, d.SavePlate(pl)
+}
+
+// DiscardPlate gives a layout up before it starts.
+func (a *Room) DiscardPlate(ctx context.Context, who change.Actor, number int) error {
+	return a.onLaidPlate(ctx, who, number, func(d change.Change, _ studio.Shop, _ studio.Machine, pl studio.Plate) error {
+		pl, err := clear(d, pl)
+		if err != nil {
+			return err
+		}
+		pl, e, err := pl.Discard(d.Act())
+		if err != nil {
+			return change.Refused(err)
+		}
+		return savePlate(d, pl, e)
+	})
+}

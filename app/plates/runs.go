@@ -1,0 +1,169 @@
+package plates
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// StartRun notes that a plate's run began, now (zero) or at a time that has passed.
+func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, started time.Time, roomC *float64) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		s, err := a.plateSheet(c.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		if started.IsZero() {
+			started = c.Now
+		}
+		pl, e, err := s.Plate.Start(c.Act(), s.Machine, started, s.Estimate, roomC, s.Busy)
+		if err != nil {
+			return change.Refused(err)
+		}
+		return savePlate(c, pl, e)
+	})
+}
+
+// savePlate writes a plate with its run, and what happened to it.
+func savePlate(c change.Change, pl studio.Plate, e studio.Entry) error {
+	if pl.Run != nil {
+		if err := c.SaveRun(pl.Run); err != nil {
+			return err
+		}
+	}
+	return errors.Join(c.SavePlate(pl), c.Log(e))
+}
+
+// FinishRun notes that a machine has stopped, with what it reports of each piece,
+// if it reports at all ("good", or a cause of failure).
+func (a *Room) FinishRun(ctx context.Context, who change.Actor, number int, ended time.Time, reports map[int64]string) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		pl, err := c.Plate(number)
+		if err != nil {
+			return err
+		}
+		_, err = finish(c, pl, ended, reports)
+		return err
+	})
+}
+
+// finish ends the run of a plate, now (zero) or at a time that has passed.
+func finish(c change.Change, pl studio.Plate, ended time.Time, reports map[int64]string) (studio.Plate, error) {
+	if ended.IsZero() {
+		ended = c.Now
+	}
+	pl, e, err := pl.Finish(c.Act(), ended, reports)
+	if err != nil {
+		return pl, change.Refused(err)
+	}
+	return pl, savePlate(c, pl, e)
+}
+
+// Emptied is what a person says when they empty a plate.
+type Emptied struct {
+	Outcomes map[int64]studio.Outcome // by piece
+	Ended    time.Time                // when the run ended, if that was not noted; zero: now
+	Note     string
+	Sure     bool // a run far too short for good prints is meant
+}
+
+// EmptyPlate records what came off a plate, piece by piece: a failed piece waits again
+// with its next attempt counted, a scrapped one does not; the material is booked for all.
+// A run that went through, and whose end somebody or the machine noted, teaches.
+func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, said Emptied) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		pl, err := c.Plate(number)
+		if err != nil {
+			return err
+		}
+		noted := pl.State == studio.PlateFinished || !said.Ended.IsZero()
+		if pl.State == studio.PlateRunning {
+			if pl, err = finish(c, pl, said.Ended, nil); err != nil {
+				return err
+			}
+		}
+		s, err := a.plateSheet(c.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		pl, e, err := s.Plate.Empty(c.Act(), s.pieces(), said.Outcomes, said.Note, said.Sure)
+		if err != nil {
+			return change.Refused(err)
+		}
+		if err := a.comeOff(c, s, pl); err != nil {
+			return err
+		}
+		if err := savePlate(c, pl, e); err != nil {
+			return err
+		}
+		if t, ok := pl.Teaches(c.Now); ok && noted {
+			return c.AddTimedRun(t)
+		}
+		return nil
+	})
+}
+
+// comeOff moves the pieces of an emptied plate on and books what they took.
+func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate) error {
+	hands, ran := s.Shop.EmptyingMinutes(len(pl.Pieces)), pl.Run.Share()
+	for i, lp := range s.Pieces {
+		p, e, err := lp.Piece.ComeOff(c.Act(), pl, studio.Outcome{What: pl.Pieces[i].Outcome, Cause: pl.Pieces[i].Cause}, hands)
+		if err != nil {
+			return change.Refused(err)
+		}
+		if err := errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e)); err != nil {
+			return err
+		}
+		if err := c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: p.ID, Grams: lp.Grams * ran, At: c.Now}); err != nil {
+			return err
+		}
+	}
+	return c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, Grams: s.Machine.Figures.V("loss"), At: c.Now})
+}
+
+// TakeBackPlate undoes the emptying of a plate: it stands on its machine again. The
+// logbook keeps both.
+func (a *Room) TakeBackPlate(ctx context.Context, who change.Actor, number int) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		s, err := a.plateSheet(c.Tx, number, false)
+		if err != nil {
+			return err
+		}
+		pl, e, err := s.Plate.Refill(c.Act(), s.Machine, s.Busy, s.pieces())
+		if err != nil {
+			return change.Refused(err)
+		}
+		for _, lp := range s.Pieces {
+			p := lp.Piece.GoBackOn(lp.Outcome)
+			if err := errors.Join(c.SavePiece(p), c.SaveStages(&p)); err != nil {
+				return err
+			}
+		}
+		return errors.Join(c.Unbook(pl.Run.ID), savePlate(c, pl, e))
+	})
+}
+
+// pieces are those on the plate.
+func (s PlateSheet) pieces() (out []studio.Piece) {
+	for _, lp := range s.Pieces {
+		out = append(out, lp.Piece)
+	}
+	return out
+}
+
+// Running returns the plates that run, for the machines themselves.
+func (a *Room) Running(ctx context.Context) (h studio.Shop, plates []studio.Plate, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if h, err = setup.Load(tx); err != nil {
+			return err
+		}
+		plates, err = tx.Plates(studio.PlateRunning)
+		return err
+	})
+	return h, plates, err
+}

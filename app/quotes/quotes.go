@@ -1,0 +1,337 @@
+package quotes
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"strings"
+
+	"sakuji/app/change"
+	"sakuji/app/pieces"
+	"sakuji/core/quote"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// SendQuote freezes the order as it is priced now and opens the client's link. The
+// quote before it, if it still waited for an answer, ends. A licence that stops it is
+// overruled by a reason, which the logbook keeps.
+//
+// The price is worked out beside the one writer; what was changed meanwhile is priced anew.
+func (a *Room) SendQuote(ctx context.Context, who change.Actor, number, despite string) (q studio.Quote, err error) {
+	despite = strings.TrimSpace(despite)
+	for range 4 {
+		var s OrderSheet
+		var doc studio.Document
+		var mark int64
+		err = a.Store.Read(ctx, func(tx *store.Tx) error {
+			if s, err = a.Sheet(tx, number); err != nil {
+				return err
+			}
+			if err := s.maySend(despite); err != nil {
+				return err
+			}
+			if doc, err = document(tx, s); err != nil {
+				return err
+			}
+			mark, err = tx.LogMark(s.Order.ID)
+			return err
+		})
+		if err != nil {
+			return q, err
+		}
+		err = a.orders.OnOrder(ctx, who, number, func(c change.Change, o *studio.Order) error {
+			now, err := c.LogMark(o.ID)
+			if err != nil {
+				return err
+			}
+			if now != mark {
+				return errMoved
+			}
+			q, err = a.send(c, *o, s, doc, despite)
+			return err
+		})
+		if !errors.Is(err, errMoved) {
+			return q, err
+		}
+	}
+	return q, change.Refuse("Somebody keeps changing this order; nothing was sent. Try again in a moment.")
+}
+
+// errMoved says that what was priced has been changed since.
+var errMoved = errors.New("the order was changed meanwhile")
+
+// maySend says what keeps a quote from being sent.
+func (s OrderSheet) maySend(despite string) error {
+	if err := s.Order.MayChange(); err != nil {
+		return change.Refused(err)
+	}
+	if t := s.Troubles(); len(t) > 0 {
+		return change.Refuse("The quote cannot be sent yet. %s", strings.Join(t, " "))
+	}
+	switch {
+	case len(s.Stops) > 0 && despite == "":
+		return change.Refuse("%s To send it all the same, give the reason.", strings.Join(s.Stops, " "))
+	case s.Shop.Studio.Name == "":
+		return change.Refuse("Set the studio up first: its name and currency stand on the quote.")
+	case s.Price.TotalMinor <= 0:
+		return change.Refuse("The price comes to nothing; look at the items first.")
+	case s.Price.TotalMinor >= quote.MostMinor:
+		return change.Refuse("The price comes to %s: look at the items and the rates first.", s.Shop.Studio.Money(s.Price.TotalMinor))
+	}
+	return nil
+}
+
+// send saves a frozen quote in the place of the one before it.
+func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Document, despite string) (q studio.Quote, err error) {
+	if len(s.Stops) > 0 {
+		if err := c.Note("licence overruled", change.About{Order: o.ID}, "%s Reason: %s", strings.Join(s.Stops, " "), despite); err != nil {
+			return q, err
+		}
+	}
+	for _, it := range s.Specs() { // so that a later default does not change what was offered
+		for k := range it.Parts {
+			if m, ok := s.Shop.Material(it.Parts[k].MaterialID, it.Parts[k].Process); ok {
+				it.Parts[k].MaterialID = m.ID
+			}
+		}
+		if err := c.SaveItem(&it); err != nil {
+			return q, err
+		}
+	}
+	revision := 1
+	if newest := s.Newest(); newest != nil {
+		revision = newest.Revision + 1
+	}
+	if err := end(c, o.ID, studio.QuoteReplaced); err != nil {
+		return q, err
+	}
+	q, e := studio.Freeze(c.Act(), o, revision, rand.Text(), doc, int(s.Shop.Book.V("valid")))
+	if err := c.SaveQuote(&q); err != nil {
+		return q, err
+	}
+	o = o.Sent()
+	if err := c.SaveOrder(&o); err != nil {
+		return q, err
+	}
+	return q, c.Log(e)
+}
+
+// end ends the quotes of an order that wait for an answer: one newer takes their place, or
+// they are withdrawn.
+func end(c change.Change, orderID int64, as studio.QuoteState) error {
+	quotes, err := c.Quotes(orderID)
+	if err != nil {
+		return err
+	}
+	for _, q := range quotes {
+		if q.State != studio.QuoteSent {
+			continue
+		}
+		ended := false
+		if as == studio.QuoteReplaced {
+			q, ended = q.Give()
+		} else {
+			q, ended = q.Withdraw()
+		}
+		if ended {
+			if err := c.SaveQuote(&q); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// ClientQuote is a sent quote as the client sees it.
+type ClientQuote struct {
+	Quote    studio.Quote
+	Order    studio.Order
+	Ended    string // why the link no longer serves
+	MayReply bool
+	Asked    []studio.Point // the client's own questions and our answers
+}
+
+// ClientQuote returns the quote of a client's link.
+func (a *Room) ClientQuote(ctx context.Context, token string) (s ClientQuote, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if s.Quote, err = tx.QuoteByToken(token); err != nil {
+			return err
+		}
+		if s.Order, err = tx.OrderByID(s.Quote.OrderID); err != nil {
+			return err
+		}
+		now := a.Clock.Now()
+		s.Ended = s.Quote.Ended(now)
+		if s.Order.State == studio.Cancelled || s.Order.State == studio.Closed {
+			s.Ended = "The order is " + string(s.Order.State) + "."
+		}
+		s.MayReply = s.Ended == "" && s.Quote.MayAnswer(now) == nil
+		points, err := tx.Points(s.Order.ID)
+		for _, p := range points {
+			if p.Kind == studio.Asked {
+				s.Asked = append(s.Asked, p)
+			}
+		}
+		return err
+	})
+	return s, err
+}
+
+// Answer is what a client says to a quote.
+type Answer struct {
+	Accept bool
+	Name   string // who says so
+	Agreed bool   // the tick beside the terms
+	Chosen studio.Chosen
+	From   string // network address, or "told to us" for an answer noted by hand
+}
+
+// AnswerQuote records the client's yes or no. A yes makes the pieces.
+func (a *Room) AnswerQuote(ctx context.Context, token string, ans Answer) error {
+	ans.Name = strings.TrimSpace(ans.Name)
+	if ans.Name == "" || len(ans.Name) > 200 {
+		return change.Refuse("Write your name, so that we know who answers.")
+	}
+	if ans.Accept && !ans.Agreed {
+		return change.Refuse("Tick that you have read the quote before you accept it.")
+	}
+	return a.Do(ctx, change.Actor{Name: ans.Name + " (client)"}, func(d change.Change) error {
+		q, err := d.QuoteByToken(token)
+		if err != nil {
+			return err
+		}
+		return answer(d, q, ans)
+	})
+}
+
+// NoteAnswer records an answer that came by word of mouth.
+func (a *Room) NoteAnswer(ctx context.Context, who change.Actor, number string, accept bool, name string, chosen studio.Chosen) error {
+	return a.orders.OnOrder(ctx, who, number, func(d change.Change, o *studio.Order) error {
+		quotes, err := d.Quotes(o.ID)
+		if err != nil {
+			return err
+		}
+		if len(quotes) == 0 || quotes[0].State != studio.QuoteSent {
+			return change.Refuse("No quote of order %s waits for an answer.", number)
+		}
+		if strings.TrimSpace(name) == "" {
+			name = o.Client
+		}
+		if err := answer(d, quotes[0], Answer{Accept: accept, Name: name, Agreed: accept, Chosen: chosen, From: "told to us"}); err != nil {
+			return err
+		}
+		return d.SeeAnswers(o.ID, d.Now)
+	})
+}
+
+// answer takes the client's answer: the quote, the order, and on a yes its pieces.
+func answer(d change.Change, q studio.Quote, ans Answer) error {
+	o, err := d.OrderByID(q.OrderID)
+	if err != nil {
+		return err
+	}
+	var e studio.Entry
+	if !ans.Accept {
+		if q, e, err = q.Decline(d.Act(), ans.Name, ans.From); err == nil {
+			o, err = o.Decline()
+		}
+	} else {
+		if q, e, err = q.Accept(d.Act(), ans.Name, ans.From, ans.Chosen); err == nil {
+			o, err = o.Accept(d.Now)
+		}
+	}
+	if err != nil {
+		return change.Refused(err)
+	}
+	if ans.Accept {
+		if err := giveWay(d, q); err != nil {
+			return err
+		}
+		if err := settleChoice(d, o, q); err != nil {
+			return err
+		}
+	}
+	if err := errors.Join(d.SaveQuote(&q), d.SaveOrder(&o), d.Log(e)); err != nil || !ans.Accept {
+		return err
+	}
+	return pieces.Make(d, o, q.Taken().Specs())
+}
+
+// giveWay ends what was accepted before a change that is accepted now.
+func giveWay(d change.Change, by studio.Quote) error {
+	quotes, err := d.Quotes(by.OrderID)
+	if err != nil {
+		return err
+	}
+	for _, old := range quotes {
+		if old.State != studio.QuoteAccepted {
+			continue
+		}
+		if old, ok := old.Give(); ok {
+			if err := d.SaveQuote(&old); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// settleChoice makes the order's items what the client chose of alternatives and options.
+// Where nothing was to be chosen, items changed since the quote was sent stay as they are.
+func settleChoice(d change.Change, o studio.Order, q studio.Quote) error {
+	taken := map[int64]bool{}
+	for _, it := range q.Taken().Specs() {
+		taken[it.ID] = true
+		if q.Chosen.Alternative == 0 && !it.Option {
+			continue
+		}
+		it.Option = false
+		if err := d.SaveItem(&it); err != nil {
+			return err
+		}
+	}
+	for _, opt := range q.Document.Options {
+		if !taken[opt.Item.Spec.ID] {
+			if err := d.Tx.RemoveItem(opt.Item.Spec.ID); err != nil {
+				return err
+			}
+		}
+	}
+	if len(q.Document.Alternatives) == 0 {
+		return nil
+	}
+	variants, err := d.Variants(o.ID)
+	for _, v := range variants {
+		if err == nil {
+			err = d.Tx.DropVariant(o.ID, v.ID)
+		}
+	}
+	return err
+}
+
+// AskAboutQuote is the client's question; it shows on Today.
+func (a *Room) AskAboutQuote(ctx context.Context, token, text string) error {
+	s, err := a.ClientQuote(ctx, token)
+	if err != nil {
+		return err
+	}
+	if s.Ended != "" {
+		return change.Refuse("%s", s.Ended)
+	}
+	if len(s.Asked) >= 50 {
+		return change.Refuse("There are fifty questions on this quote already. Please write to the studio.")
+	}
+	return a.orders.AddPoint(ctx, change.Actor{Name: s.Order.Client + " (client)"}, s.Order.Number, studio.Asked, text)
+}
+
+// SeeAnswer marks a client's answers as looked at.
+func (a *Room) SeeAnswer(ctx context.Context, who change.Actor, number string) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		o, err := d.Order(number)
+		if err != nil {
+			return err
+		}
+		return d.SeeAnswers(o.ID, d.Now)
+	})
+}

@@ -1,0 +1,447 @@
+// Package setup is what the studio is: its people and how they sign in, its name and
+// currency, its machines, materials and rates. Load gives all of it as a Shop, which every
+// estimate draws on.
+package setup
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"math"
+	"net/mail"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/crypto/argon2"
+
+	"sakuji/app/change"
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Room is where the studio is set up.
+type Room struct{ change.Base }
+
+// New makes the room.
+func New(base change.Base) *Room { return &Room{base} }
+
+// Empty reports whether nobody belongs to the studio yet.
+func (a *Room) Empty(ctx context.Context) (empty bool, err error) {
+	people, err := a.People(ctx)
+	return len(people) == 0, err
+}
+
+// People returns everybody.
+func (a *Room) People(ctx context.Context) (people []studio.Person, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		people, err = tx.People()
+		return err
+	})
+	return people, err
+}
+
+// Person returns one by id.
+func (a *Room) Person(ctx context.Context, id int64) (p studio.Person, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		p, err = tx.Person(id)
+		return err
+	})
+	return p, err
+}
+
+// MinPassword is the least length of a password. Source: NIST SP 800-63B, 5.1.1.1.
+const MinPassword = 8
+
+// Argon2id parameters. Source: RFC 9106, section 4, second recommended option.
+const (
+	argonTime, argonMemoryKB, argonThreads, argonKey = 3, 64 * 1024, 4, 32
+)
+
+// HashPassword returns an argon2id hash with its salt and parameters.
+func HashPassword(password string) string {
+	salt := make([]byte, 16)
+	rand.Read(salt) //nolint:errcheck // never fails since Go 1.24
+	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemoryKB, argonThreads, argonKey)
+	return fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=%d$%s$%s", argonMemoryKB, argonTime, argonThreads,
+		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(key))
+}
+
+func passwordFits(password, hash string) bool {
+	var memory, time uint32
+	var threads uint8
+	fields := strings.Split(hash, "$")
+	if len(fields) != 6 {
+		return false
+	}
+	if _, err := fmt.Sscanf(fields[3], "m=%d,t=%d,p=%d", &memory, &time, &threads); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(fields[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(fields[5])
+	if err1 != nil || err2 != nil || len(want) == 0 {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, time, memory, threads, uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// nobody is checked when a name is not known, so that it takes as long.
+var nobody = sync.OnceValue(func() string { return HashPassword("nobody signs in with this") })
+
+// SignIn returns the person of a name or initials and a password.
+func (a *Room) SignIn(ctx context.Context, name, password string) (p studio.Person, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		p, err = tx.PersonNamed(strings.TrimSpace(name))
+		return err
+	})
+	hash := p.PasswordHash
+	if err != nil || hash == "" {
+		hash = nobody()
+	}
+	fits := passwordFits(password, hash)
+	if err != nil && !change.NotFound(err) {
+		return p, err
+	}
+	if err != nil || !fits || p.PasswordHash == "" {
+		return studio.Person{}, change.Refuse("That name and password do not belong together.")
+	}
+	return p, nil
+}
+
+// PersonForm is what can be said about a person.
+type PersonForm struct {
+	Name     string
+	Initials string
+	Role     string
+	Password string // empty: unchanged
+	Active   bool
+	Wage     string // an amount an hour; empty: as the rate book has it
+}
+
+// FirstOwner makes the first person, while there is none.
+func (a *Room) FirstOwner(ctx context.Context, f PersonForm) (p studio.Person, err error) {
+	f.Role, f.Active = studio.Owner, true
+	if f.Password == "" {
+		return p, change.Refuse("Choose a password of at least %d characters.", MinPassword)
+	}
+	err = a.Do(ctx, change.Actor{Name: f.Name}, func(d change.Change) error {
+		people, err := d.People()
+		if err != nil {
+			return err
+		}
+		if len(people) > 0 {
+			return change.Refuse("The studio already has an owner. Sign in.")
+		}
+		return savePerson(d, &p, f)
+	})
+	return p, err
+}
+
+// SavePerson adds a person (id 0) or changes one.
+func (a *Room) SavePerson(ctx context.Context, who change.Actor, id int64, f PersonForm) (p studio.Person, err error) {
+	err = a.Do(ctx, who, func(d change.Change) error {
+		if id != 0 {
+			if p, err = d.Person(id); err != nil {
+				return err
+			}
+		}
+		return savePerson(d, &p, f)
+	})
+	return p, err
+}
+
+func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
+	f.Name, f.Initials = strings.TrimSpace(f.Name), strings.ToUpper(strings.TrimSpace(f.Initials))
+	if f.Initials == "" {
+		f.Initials = studio.Initials(f.Name)
+	}
+	switch {
+	case f.Name == "":
+		return change.Refuse("A person needs a name.")
+	case len([]rune(f.Initials)) > 3:
+		return change.Refuse("Initials are three letters at most: they are stamped on pieces.")
+	case !studio.OneOf(f.Role, studio.Owner, studio.Bench):
+		return change.Refuse("A person is an owner or works at the bench.")
+	case f.Password != "" && len([]rune(f.Password)) < MinPassword:
+		return change.Refuse("A password has at least %d characters.", MinPassword)
+	case p.ID == 0 && f.Role == studio.Owner && f.Password == "":
+		return change.Refuse("An owner needs a password.")
+	}
+	people, err := d.People()
+	if err != nil {
+		return err
+	}
+	owners := 0
+	for _, q := range people {
+		if q.ID != p.ID && q.Initials == f.Initials {
+			return change.Refuse("%s already stamps with %s. Choose other initials.", q.Name, f.Initials)
+		}
+		if q.ID != p.ID && q.Active && q.Role == studio.Owner {
+			owners++
+		}
+	}
+	if p.ID != 0 && p.Role == studio.Owner && owners == 0 && (f.Role != studio.Owner || !f.Active) {
+		return change.Refuse("%s is the only owner: name another before this one leaves.", p.Name)
+	}
+	isNew := p.ID == 0
+	p.Name, p.Initials, p.Role, p.Active = f.Name, f.Initials, f.Role, f.Active
+	if f.Password != "" {
+		p.PasswordHash = HashPassword(f.Password)
+	}
+	if p.WageMinor = 0; strings.TrimSpace(f.Wage) != "" {
+		s, err := d.Studio()
+		if err != nil && !change.NotFound(err) {
+			return err
+		}
+		if p.WageMinor, err = studio.ParseMoney(f.Wage, s.Currency); err != nil || p.WageMinor < 0 {
+			return change.Refuse("Wage: %q is not an amount for an hour.", f.Wage)
+		}
+	}
+	if err := d.SavePerson(p); err != nil {
+		return err
+	}
+	if d.Who.ID == 0 && isNew {
+		d.Who = change.ActorOf(*p)
+	}
+	if isNew {
+		return d.Note("person added", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+	}
+	return d.Note("person changed", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+}
+
+// SetPassword sets a new password by name, for the passwd command.
+func (a *Room) SetPassword(ctx context.Context, name, password string) error {
+	if len([]rune(password)) < MinPassword {
+		return change.Refuse("A password has at least %d characters.", MinPassword)
+	}
+	return a.Do(ctx, change.Actor{Name: "console"}, func(d change.Change) error {
+		p, err := d.PersonNamed(name)
+		if change.NotFound(err) {
+			return change.Refuse("Nobody here is called %q.", name)
+		}
+		if err != nil {
+			return err
+		}
+		p.PasswordHash = HashPassword(password)
+		if err := d.SavePerson(&p); err != nil {
+			return err
+		}
+		return d.Note("password set", change.About{}, "for %s", p.Name)
+	})
+}
+
+// SetLetters switches a person's single-letter keys on or off.
+func (a *Room) SetLetters(ctx context.Context, who change.Actor, off bool) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		p, err := d.Person(who.ID)
+		if err != nil {
+			return err
+		}
+		p.LettersOff = off
+		return d.Tx.SavePerson(&p)
+	})
+}
+
+// SaveStudio sets the studio up or changes it.
+func (a *Room) SaveStudio(ctx context.Context, who change.Actor, s studio.Studio) error {
+	s.Name, s.Currency, s.PublicURL = strings.TrimSpace(s.Name), strings.ToUpper(strings.TrimSpace(s.Currency)), strings.TrimRight(strings.TrimSpace(s.PublicURL), "/")
+	if s.Name == "" {
+		return change.Refuse("The studio needs a name: it stands on every quote.")
+	}
+	if !studio.IsCurrency(s.Currency) {
+		return change.Refuse("A currency is three letters, such as EUR.")
+	}
+	if s.FirstOrder == 0 {
+		s.FirstOrder = 1
+	}
+	if s.FirstOrder < 1 || s.FirstOrder > 99_999_999 {
+		return change.Refuse("Order numbers go on from 1 or more, eight digits at most.")
+	}
+	if !(s.TaxPercent >= 0 && s.TaxPercent <= 100) {
+		return change.Refuse("Tax is between 0 and 100 %%.")
+	}
+	if _, err := time.LoadLocation(s.TimeZone); err != nil || s.TimeZone == "" {
+		return change.Refuse("%q is not a time zone. Write it as Continent/City.", s.TimeZone)
+	}
+	if s.PublicURL != "" {
+		if u, err := url.Parse(s.PublicURL); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
+			return change.Refuse("The public address begins with https:// or http://.")
+		}
+	}
+	if s.Email != "" {
+		if _, err := mail.ParseAddress(s.Email); err != nil {
+			return change.Refuse("%q is not a mail address.", s.Email)
+		}
+	}
+	return a.Do(ctx, who, func(d change.Change) error {
+		was, err := d.Studio()
+		if err != nil && !change.NotFound(err) {
+			return err
+		}
+		s.Defaults = was.Defaults
+		if err := d.Tx.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.Note("studio changed", change.About{}, "%s, %s, tax %s %%, %s", s.Name, s.Currency, rates.Number(s.TaxPercent), s.TimeZone)
+	})
+}
+
+// GearForm is what can be said about a machine or a material.
+type GearForm struct {
+	Name    string
+	Process string
+	Active  bool
+	Figures map[string]float64
+	From    string // the starting machine or material to take figures from
+}
+
+// start returns the figures a new machine or material begins with: those of the
+// kind named, else of the first of the process.
+func start(kinds []rates.Template, f GearForm) (rates.Set, string) {
+	for _, k := range kinds {
+		if k.Name == f.From || f.From == "" && k.Process == f.Process {
+			return k.Figures, k.Process
+		}
+	}
+	return nil, f.Process
+}
+
+// over lays a form's values over figures; what differs is the studio's own.
+func over(base rates.Set, values map[string]float64) (rates.Set, error) {
+	out := base.Filled(nil)
+	for key, v := range values {
+		f, known := out[key]
+		if !known || f.Value == v {
+			continue
+		}
+		if !rates.Sane(v) {
+			return nil, change.Refuse("%s: %g %s is hard to believe.", studio.UpperFirst(f.Label), v, f.Unit)
+		}
+		f.Value, f.Source = v, rates.Ours
+		out[key] = f
+	}
+	for _, key := range []string{"layer", "width", "depth", "height", "line", "density"} {
+		if f, has := out[key]; has && f.Value <= 0 {
+			return nil, change.Refuse("%s: more than 0 %s.", studio.UpperFirst(f.Label), f.Unit)
+		}
+	}
+	return out, nil
+}
+
+// SaveMachine adds a machine (id 0) or changes one.
+func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f GearForm) (m studio.Machine, err error) {
+	err = a.Do(ctx, who, func(d change.Change) error {
+		machines, err := d.Machines()
+		if err != nil {
+			return err
+		}
+		g, err := fitted(machines, rates.Starting().Machines, id, f, "machine")
+		if err != nil {
+			return err
+		}
+		m = studio.Machine(g)
+		if err := d.Tx.SaveMachine(&m); err != nil {
+			return err
+		}
+		return d.Note("machine saved", change.About{}, "%s, %s", m.Name, m.Process)
+	})
+	return m, err
+}
+
+// SaveMaterial adds a material (id 0) or changes one.
+func (a *Room) SaveMaterial(ctx context.Context, who change.Actor, id int64, f GearForm) (m studio.Material, err error) {
+	err = a.Do(ctx, who, func(d change.Change) error {
+		materials, err := d.Materials()
+		if err != nil {
+			return err
+		}
+		g, err := fitted(materials, rates.Starting().Materials, id, f, "material")
+		if err != nil {
+			return err
+		}
+		m = studio.Material(g)
+		if err := d.Tx.SaveMaterial(&m); err != nil {
+			return err
+		}
+		return d.Note("material saved", change.About{}, "%s, %s", m.Name, m.Process)
+	})
+	return m, err
+}
+
+// fitted lays a form over the gear of an id, or over what a new one starts from.
+func fitted[T studio.Machine | studio.Material](there []T, starts []rates.Template, id int64, f GearForm, what string) (g studio.Gear, err error) {
+	f.Name = strings.TrimSpace(f.Name)
+	for _, t := range there {
+		if other := studio.Gear(t); other.ID == id {
+			g = other
+		} else if strings.EqualFold(other.Name, f.Name) {
+			return g, change.Refuse("Another %s is already called %s.", what, other.Name)
+		}
+	}
+	if id != 0 && g.ID == 0 {
+		return g, store.ErrNotFound
+	}
+	if g.ID == 0 {
+		g.Figures, g.Process = start(starts, f)
+	}
+	g.Name, g.Active = f.Name, f.Active
+	if err := kindOK(g.Name, g.Process, what); err != nil {
+		return g, err
+	}
+	g.Figures, err = over(g.Figures, f.Figures)
+	return g, err
+}
+
+func kindOK(name, processName, what string) error {
+	if name == "" {
+		return change.Refuse("A %s needs a name.", what)
+	}
+	if !studio.OneOf(processName, process.Resin, process.Filament) {
+		return change.Refuse("A %s is for resin or for filament.", what)
+	}
+	return nil
+}
+
+// SaveDefaults keeps the studio’s finish routes and its discount codes, one to a line: a code and
+// its per cent.
+func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.Defaults, codes string) error {
+	for _, key := range ways.FinishRoutes {
+		if _, ok := finish.RouteOf(key); !ok {
+			return change.Refuse("There is no finish route %q.", key)
+		}
+	}
+	ways.DiscountCodes = map[string]float64{}
+	for i, l := range strings.Split(strings.TrimSpace(codes), "\n") {
+		if l = strings.TrimSpace(l); l == "" {
+			continue
+		}
+		words := strings.Fields(strings.TrimSuffix(l, "%"))
+		off := math.NaN()
+		if len(words) == 2 {
+			off, _ = strconv.ParseFloat(strings.Replace(words[1], ",", ".", 1), 64)
+		}
+		if !(off > 0 && off <= 100) {
+			return change.Refuse("Codes, line %d: %q is not a code and its per cent, such as GUILD 10. Nothing was changed.", i+1, l)
+		}
+		ways.DiscountCodes[strings.ToUpper(words[0])] = off
+	}
+	return a.Do(ctx, who, func(d change.Change) error {
+		s, err := d.Studio()
+		if err != nil {
+			return change.Refuse("Set the studio up first: its name and currency stand on every quote.")
+		}
+		s.Defaults = ways
+		if err := d.Tx.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.Note("rates changed", change.About{}, "the house’s finish routes and discount codes")
+	})
+}

@@ -1,0 +1,93 @@
+package setup
+
+import (
+	"context"
+	"math"
+
+	"sakuji/app/change"
+	"sakuji/core/finish"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Load loads what estimates draw on.
+func Load(tx *store.Tx) (h studio.Shop, err error) {
+	if h.Studio, err = tx.Studio(); err != nil && !change.NotFound(err) {
+		return h, err
+	}
+	own, _, err := tx.OwnRates()
+	if err != nil {
+		return h, err
+	}
+	h.Book = rates.Starting().With(own)
+	if h.Machines, err = tx.Machines(); err != nil {
+		return h, err
+	}
+	learned, err := tx.TimedRuns()
+	if err != nil {
+		return h, err
+	}
+	for i := range h.Machines {
+		h.Machines[i].Calibration = studio.Calibrate(learned[h.Machines[i].ID])
+	}
+	if h.Materials, err = tx.Materials(); err != nil {
+		return h, err
+	}
+	if h.History, err = history(tx); err != nil {
+		return h, err
+	}
+	people, err := tx.People()
+	for _, p := range people {
+		if p.WageMinor > 0 {
+			wage := float64(p.WageMinor) / math.Pow10(int(studio.Digits(h.Studio.Currency)))
+			h.History.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
+		}
+	}
+	return h, err
+}
+
+// history is what the studio's own past says.
+func history(tx *store.Tx) (out studio.History, err error) {
+	out = studio.History{Logged: map[string]map[route.StageKind]finish.Logged{}, Practice: map[int64]finish.Practice{}, Wages: map[int64]rates.Figure{}, Printed: map[int64]bool{}}
+	times, err := tx.StageTimes(route.Done, route.Print, studio.TeachesLeast, studio.TeachesMost)
+	if err != nil {
+		return out, err
+	}
+	for _, t := range times {
+		if out.Logged[t.Process] == nil {
+			out.Logged[t.Process] = map[route.StageKind]finish.Logged{}
+		}
+		out.Logged[t.Process][t.Kind] = t.Logged
+	}
+	counts, err := tx.StageCounts(route.Done)
+	if err != nil {
+		return out, err
+	}
+	for _, c := range counts {
+		if out.Practice[c.PersonID] == nil {
+			out.Practice[c.PersonID] = finish.Practice{}
+		}
+		out.Practice[c.PersonID][c.Kind] = c.Count
+	}
+	printed, err := tx.ModelsWith(studio.Good)
+	if err != nil {
+		return out, err
+	}
+	for _, m := range printed {
+		out.Printed[m] = true
+	}
+	runs, err := tx.RunResults(studio.PlateEmptied)
+	out.Failed = studio.FailedRunsOf(runs)
+	return out, err
+}
+
+// Shop returns the studio with its machines, materials and rates.
+func (a *Room) Shop(ctx context.Context) (h studio.Shop, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		h, err = Load(tx)
+		return err
+	})
+	return h, err
+}

@@ -1,0 +1,308 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/core/rates"
+)
+
+// PlateState is where a plate is on its way.
+type PlateState string
+
+// States of a plate.
+const (
+	PlateLaid      PlateState = "laid"
+	PlateRunning   PlateState = "running"
+	PlateFinished  PlateState = "finished" // the machine has stopped; it wants emptying
+	PlateEmptied   PlateState = "emptied"
+	PlateDiscarded PlateState = "discarded" // given up before it started
+)
+
+// Outcomes of a piece on an emptied plate.
+const (
+	Good         = "good"
+	Failed       = "failed"
+	ScrappedOff  = "scrapped"
+	CalledOffOff = "called off" // its order did not want it any more
+)
+
+// Causes of failed prints. Source: the trade's fault list.
+func Causes() []string {
+	return []string{"stuck to the film", "supports too few", "half printed", "came off the bed", "clogged nozzle",
+		"layers shifted", "wrong settings", "power cut", "not known"}
+}
+
+// Plate is pieces arranged for one run.
+type Plate struct {
+	ID         int64
+	Number     int
+	MachineID  int64
+	MaterialID int64
+	State      PlateState
+	Created    time.Time
+	Pieces     []OnPlatePiece
+	Run        *Run
+}
+
+// OnPlatePiece says where a piece lies and what became of it.
+type OnPlatePiece struct {
+	PlateID  int64
+	PieceID  int64
+	XMM, YMM float64
+	Quarters int
+	Report   string // what the machine said: "", good, or a cause
+	Outcome  string
+	Cause    string
+}
+
+// Run is one attempt at a plate.
+type Run struct {
+	ID         int64
+	PlateID    int64
+	MachineID  int64
+	Started    time.Time
+	PlannedMin float64
+	PhysicsMin float64 // before what the machine taught; 0 when it was not noted
+	RoomC      *float64
+	Ended      time.Time
+	Emptied    time.Time
+	EmptiedBy  int64
+	Note       string
+}
+
+// Due is when the run should end.
+func (r Run) Due() time.Time {
+	return r.Started.Add(time.Duration(r.PlannedMin * float64(time.Minute)))
+}
+
+// Left is how many minutes of the run are still ahead.
+func (r Run) Left(now time.Time) float64 {
+	if !r.Ended.IsZero() || now.After(r.Due()) {
+		return 0
+	}
+	return r.Due().Sub(now).Minutes()
+}
+
+// Share is how much of what was planned the run has laid down: one that stopped early
+// only part of it.
+func (r Run) Share() float64 {
+	if r.PlannedMin <= 0 || r.Ended.IsZero() {
+		return 1
+	}
+	return min(1, r.Ended.Sub(r.Started).Minutes()/r.PlannedMin)
+}
+
+// Booking is material used up by a run.
+type Booking struct {
+	MaterialID int64
+	RunID      int64
+	PieceID    int64 // 0: lost by the plate as a whole
+	Grams      float64
+	At         time.Time
+}
+
+// MayChange says that only a plate that has not started can be changed.
+func (pl Plate) MayChange() error {
+	if pl.State != PlateLaid {
+		return fmt.Errorf("plate %d is %s: what lies on it stays as it is", pl.Number, pl.State)
+	}
+	return nil
+}
+
+// Holds reports whether a piece lies on the plate.
+func (pl Plate) Holds(pieceID int64) bool {
+	return slices.ContainsFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.PieceID == pieceID })
+}
+
+// Lay puts a waiting piece down where it was placed.
+func (pl Plate) Lay(p Piece, at OnPlatePiece) (Plate, Piece, error) {
+	if err := pl.MayChange(); err != nil {
+		return pl, p, err
+	}
+	if p.State != Waiting {
+		return pl, p, fmt.Errorf("%s is %s and cannot be laid on plate %d", p.Code, p.State, pl.Number)
+	}
+	at.PlateID, at.PieceID = pl.ID, p.ID
+	pl.Pieces = append(slices.Clone(pl.Pieces), at)
+	p.State = OnPlate
+	return pl, p, nil
+}
+
+// Lift takes a piece off; it waits again.
+func (pl Plate) Lift(a Act, p Piece) (Plate, Piece, Entry, error) {
+	if err := pl.MayChange(); err != nil {
+		return pl, p, Entry{}, err
+	}
+	if !pl.Holds(p.ID) {
+		return pl, p, Entry{}, fmt.Errorf("%s does not lie on plate %d", p.Code, pl.Number)
+	}
+	pl = pl.without(p.ID)
+	if p.State == OnPlate {
+		p.State = Waiting
+	}
+	return pl, p, a.entry("lifted off a plate", "%s off plate %d", p.Code, pl.Number).of(p.OrderID, p.ID, pl.ID), nil
+}
+
+func (pl Plate) without(pieceID int64) Plate {
+	pl.Pieces = slices.DeleteFunc(slices.Clone(pl.Pieces), func(o OnPlatePiece) bool { return o.PieceID == pieceID })
+	return pl
+}
+
+// Discard gives the layout up before it starts; its pieces are lifted off first.
+func (pl Plate) Discard(a Act) (Plate, Entry, error) {
+	if err := pl.MayChange(); err != nil {
+		return pl, Entry{}, err
+	}
+	if len(pl.Pieces) > 0 {
+		return pl, Entry{}, fmt.Errorf("%s still on plate %d", Say(len(pl.Pieces), "piece"), pl.Number)
+	}
+	pl.State = PlateDiscarded
+	return pl, a.entry("plate discarded", "plate %d: its pieces wait again", pl.Number).of(0, 0, pl.ID), nil
+}
+
+// hotC and coldestC bound the rooms that are believed. Source: from memory.
+const hotC, coldestC = 60, -20
+
+// Start begins the run, at a time that may have passed. busy is the plate that still is on
+// the machine, nil for none.
+func (pl Plate) Start(a Act, machine Machine, started time.Time, takes PlateEstimate, roomC *float64, busy *Plate) (Plate, Entry, error) {
+	if err := pl.MayChange(); err != nil {
+		return pl, Entry{}, err
+	}
+	switch {
+	case len(pl.Pieces) == 0:
+		return pl, Entry{}, fmt.Errorf("plate %d is bare: lay a piece on it first", pl.Number)
+	case busy != nil && busy.State == PlateRunning:
+		return pl, Entry{}, fmt.Errorf("%s still runs plate %d. Note its end first", machine.Name, busy.Number)
+	case busy != nil:
+		return pl, Entry{}, fmt.Errorf("plate %d still stands on %s. Empty it first", busy.Number, machine.Name)
+	case started.After(a.At):
+		return pl, Entry{}, fmt.Errorf("a run cannot have started later than now")
+	case roomC != nil && !(*roomC >= coldestC && *roomC <= hotC):
+		return pl, Entry{}, fmt.Errorf("a room of %s °C is hard to believe", rates.Number(*roomC))
+	}
+	pl.State = PlateRunning
+	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: roomC}
+	a.At = started
+	return pl, a.entry("run started", "plate %d on %s, %s", pl.Number, machine.Name, Hours(takes.Minutes)).of(0, 0, pl.ID), nil
+}
+
+// Finish notes that the machine has stopped, with what it reports of each piece.
+func (pl Plate) Finish(a Act, ended time.Time, reports map[int64]string) (Plate, Entry, error) {
+	switch {
+	case pl.State != PlateRunning || pl.Run == nil:
+		return pl, Entry{}, fmt.Errorf("plate %d is %s, not running", pl.Number, pl.State)
+	case ended.Before(pl.Run.Started):
+		return pl, Entry{}, fmt.Errorf("the run cannot have ended before it started")
+	case ended.After(a.At):
+		return pl, Entry{}, fmt.Errorf("the run cannot have ended later than now")
+	}
+	run := *pl.Run
+	run.Ended = ended
+	pl.Run, pl.State, pl.Pieces = &run, PlateFinished, slices.Clone(pl.Pieces)
+	for i, o := range pl.Pieces {
+		pl.Pieces[i].Report = reports[o.PieceID]
+	}
+	a.At = ended
+	return pl, a.entry("run ended", "plate %d, after %s", pl.Number, Hours(ended.Sub(run.Started).Minutes())).of(0, 0, pl.ID), nil
+}
+
+// Outcome is what became of a piece on a plate.
+type Outcome struct {
+	What  string // good, failed or scrapped
+	Cause string
+}
+
+// tooShort is the share of the planned time under which a run that printed well is asked
+// about. Source: from memory.
+const tooShort = 0.5
+
+// Empty takes everything off the plate after its run: what became of each piece is said,
+// of those called off nothing. sure says that a run far too short for good prints is meant.
+func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note string, sure bool) (Plate, Entry, error) {
+	if pl.State != PlateFinished || pl.Run == nil {
+		return pl, Entry{}, fmt.Errorf("plate %d is %s: there is nothing to empty", pl.Number, pl.State)
+	}
+	pl.Pieces = slices.Clone(pl.Pieces)
+	count := map[string]int{}
+	for _, p := range pieces {
+		at := slices.IndexFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.PieceID == p.ID })
+		if at < 0 {
+			continue
+		}
+		out := outcomes[p.ID]
+		switch {
+		case p.State == PieceOff:
+			out = Outcome{What: CalledOffOff}
+		case !OneOf(out.What, Good, Failed, ScrappedOff):
+			return pl, Entry{}, fmt.Errorf("%s, %s: say whether it is good, failed or scrapped. Nothing was saved", p.Code, p.Name)
+		case out.What == Failed && strings.TrimSpace(out.Cause) == "":
+			return pl, Entry{}, fmt.Errorf("%s, %s: say why it failed; “not known” will do. Nothing was saved", p.Code, p.Name)
+		}
+		pl.Pieces[at].Outcome, pl.Pieces[at].Cause = out.What, out.Cause
+		count[out.What]++
+	}
+	ran := pl.Run.Ended.Sub(pl.Run.Started).Minutes()
+	if count[Good] > 0 && !sure && ran < tooShort*pl.Run.PlannedMin {
+		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("The run of plate %d is noted with %s; %s were planned. %s good all the same?", pl.Number, Hours(ran), Hours(pl.Run.PlannedMin), map[bool]string{true: "Is it", false: "Are they"}[count[Good] == 1]), Yes: "Yes, they are good"}
+	}
+	run := *pl.Run
+	run.Emptied, run.EmptiedBy, run.Note = a.At, a.PersonID, strings.TrimSpace(note)
+	pl.Run, pl.State = &run, PlateEmptied
+	text := fmt.Sprintf("plate %d: %d good, %d failed, %d scrapped", pl.Number, count[Good], count[Failed], count[ScrappedOff])
+	if n := count[CalledOffOff]; n > 0 {
+		text += fmt.Sprintf(", %d called off", n)
+	}
+	return pl, a.entry("plate emptied", "%s%s", text, Dash(note)).of(0, 0, pl.ID), nil
+}
+
+// Teaches is the timed run that an emptied plate adds to its machine's calibration: one
+// that went through whole, whose end somebody or the machine has noted.
+func (pl Plate) Teaches(at time.Time) (TimedRun, bool) {
+	for _, o := range pl.Pieces {
+		if o.Outcome != Good && o.Outcome != CalledOffOff {
+			return TimedRun{}, false
+		}
+	}
+	t := TimedRun{MachineID: pl.Run.MachineID, RunID: pl.Run.ID, What: fmt.Sprintf("plate %d", pl.Number), OursMin: pl.Run.PhysicsMin,
+		RealMin: pl.Run.Ended.Sub(pl.Run.Started).Minutes(), At: at}
+	return t, t.Believable()
+}
+
+// MayRefill says whether the emptying can be taken back: for a while, and as long as
+// nothing was done to its pieces since and nothing else stands on the machine.
+func (pl Plate) MayRefill(now time.Time, machine Machine, busy *Plate, pieces []Piece) error {
+	if pl.State != PlateEmptied {
+		return fmt.Errorf("plate %d is %s", pl.Number, pl.State)
+	}
+	if err := MayTakeBack(pl.Run.Emptied, now); err != nil {
+		return err
+	}
+	if busy != nil {
+		return fmt.Errorf("plate %d stands on %s by now", busy.Number, machine.Name)
+	}
+	for _, p := range pieces {
+		at := slices.IndexFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.PieceID == p.ID })
+		if at >= 0 && !p.asItCameOff(pl.Pieces[at].Outcome) {
+			return fmt.Errorf("%s has moved on since", p.Code)
+		}
+	}
+	return nil
+}
+
+// Refill takes the emptying back: the plate stands full on its machine again.
+func (pl Plate) Refill(a Act, machine Machine, busy *Plate, pieces []Piece) (Plate, Entry, error) {
+	if err := pl.MayRefill(a.At, machine, busy, pieces); err != nil {
+		return pl, Entry{}, err
+	}
+	run := *pl.Run
+	run.Emptied, run.EmptiedBy = time.Time{}, 0
+	pl.Run, pl.State, pl.Pieces = &run, PlateFinished, slices.Clone(pl.Pieces)
+	for i := range pl.Pieces {
+		pl.Pieces[i].Outcome, pl.Pieces[i].Cause = "", ""
+	}
+	return pl, a.entry("plate taken back", "plate %d stands on %s again", pl.Number, machine.Name).of(0, 0, pl.ID), nil
+}
