@@ -17,27 +17,27 @@ import (
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctx := r.Context()
-		person, err := s.app.Setup.Person(ctx, s.sessions.GetInt64(ctx, "person"))
+		person, err := s.App.Setup.Person(ctx, s.Sessions.GetInt64(ctx, "person"))
 		if err != nil && !change.NotFound(err) {
 			s.fail(w, r, err)
 			return
 		}
-		if (err != nil || !person.Active) && s.opts.Demo != nil && local(r) {
+		if (err != nil || !person.Active) && s.Opts.Demo != nil && local(r) {
 			person, err = s.demoOwner(ctx)
 			if err == nil {
-				s.sessions.Put(ctx, "person", person.ID)
+				s.Sessions.Put(ctx, "person", person.ID)
 			}
 		}
 		if err != nil || !person.Active {
 			s.turnAway(w, r)
 			return
 		}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, keyPerson, person)))
+		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, KeyPerson, person)))
 	})
 }
 
 func (s *Server) demoOwner(ctx context.Context) (studio.Person, error) {
-	people, err := s.app.Setup.People(ctx)
+	people, err := s.App.Setup.People(ctx)
 	if err != nil {
 		return studio.Person{}, err
 	}
@@ -53,7 +53,7 @@ var errNobody = &change.Refusal{Text: "Nobody is signed in."}
 
 func (s *Server) turnAway(w http.ResponseWriter, r *http.Request) {
 	to := "/sign-in"
-	if empty, err := s.app.Setup.Empty(r.Context()); err == nil && empty {
+	if empty, err := s.App.Setup.Empty(r.Context()); err == nil && empty {
 		to = "/first"
 	} else if r.Method == http.MethodGet && r.URL.Path != "/" {
 		to += "?next=" + url.QueryEscape(r.URL.RequestURI())
@@ -73,9 +73,9 @@ func (s *Server) ownerOnly(next http.Handler) http.Handler {
 
 // hand is who does a change: the hand chosen at the bench, else who is signed in.
 func (s *Server) hand(r *http.Request) change.Actor {
-	person, _ := r.Context().Value(keyPerson).(studio.Person)
-	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
-		if p, err := s.app.Setup.Person(r.Context(), id); err == nil && p.Active {
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
+	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
+		if p, err := s.App.Setup.Person(r.Context(), id); err == nil && p.Active {
 			return change.ActorOf(p)
 		}
 	}
@@ -84,12 +84,12 @@ func (s *Server) hand(r *http.Request) change.Actor {
 
 // owner is who is signed in, for changes that are not done by hands.
 func owner(r *http.Request) change.Actor {
-	person, _ := r.Context().Value(keyPerson).(studio.Person)
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
 	return change.ActorOf(person)
 }
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
-	if empty, err := s.app.Setup.Empty(r.Context()); err == nil && empty {
+	if empty, err := s.App.Setup.Empty(r.Context()); err == nil && empty {
 		http.Redirect(w, r, "/first", http.StatusSeeOther)
 		return
 	}
@@ -113,7 +113,7 @@ func (s *Server) signInCheck(w http.ResponseWriter, r *http.Request) {
 	case <-r.Context().Done():
 		return
 	}
-	p, err := s.app.Setup.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
+	p, err := s.App.Setup.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -132,16 +132,16 @@ func (s *Server) signInCheck(w http.ResponseWriter, r *http.Request) {
 // enter begins a session under a new token, so that a token known before is worth
 // nothing after.
 func (s *Server) enter(r *http.Request, p studio.Person) error {
-	if err := s.sessions.RenewToken(r.Context()); err != nil {
+	if err := s.Sessions.RenewToken(r.Context()); err != nil {
 		return err
 	}
-	s.sessions.Remove(r.Context(), "hand")
-	s.sessions.Put(r.Context(), "person", p.ID)
+	s.Sessions.Remove(r.Context(), "hand")
+	s.Sessions.Put(r.Context(), "person", p.ID)
 	return nil
 }
 
 func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
-	if err := s.sessions.Destroy(r.Context()); err != nil {
+	if err := s.Sessions.Destroy(r.Context()); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -149,10 +149,10 @@ func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
 }
 
 // needsToken reports whether naming the first owner takes the console's token.
-func (s *Server) needsToken(r *http.Request) bool { return s.opts.Exposed || !local(r) }
+func (s *Server) needsToken(r *http.Request) bool { return s.Opts.Exposed || !local(r) }
 
 func (s *Server) first(w http.ResponseWriter, r *http.Request) {
-	if empty, err := s.app.Setup.Empty(r.Context()); err != nil || !empty {
+	if empty, err := s.App.Setup.Empty(r.Context()); err != nil || !empty {
 		http.Redirect(w, r, "/", http.StatusSeeOther)
 		return
 	}
@@ -162,7 +162,7 @@ func (s *Server) first(w http.ResponseWriter, r *http.Request) {
 func (s *Server) firstSave(w http.ResponseWriter, r *http.Request) {
 	if s.needsToken(r) {
 		got := strings.TrimSpace(r.PostFormValue("token"))
-		if s.opts.FirstToken == "" || subtle.ConstantTimeCompare([]byte(got), []byte(s.opts.FirstToken)) != 1 {
+		if s.Opts.FirstToken == "" || subtle.ConstantTimeCompare([]byte(got), []byte(s.Opts.FirstToken)) != 1 {
 			s.refuse(w, r, "The token is not the one printed at the console where Sakuji was started.")
 			return
 		}
@@ -171,7 +171,7 @@ func (s *Server) firstSave(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, "The two passwords differ.")
 		return
 	}
-	p, err := s.app.Setup.FirstOwner(r.Context(), setup.PersonForm{Name: r.PostFormValue("name"), Initials: r.PostFormValue("initials"), Password: r.PostFormValue("password")})
+	p, err := s.App.Setup.FirstOwner(r.Context(), setup.PersonForm{Name: r.PostFormValue("name"), Initials: r.PostFormValue("initials"), Password: r.PostFormValue("password")})
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -189,7 +189,7 @@ func (s *Server) saveMe(w http.ResponseWriter, r *http.Request) {
 		http.SetCookie(w, &http.Cookie{Name: "theme", Value: t, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteLaxMode})
 	}
 	if l := r.PostFormValue("letters"); l != "" {
-		if err := s.app.Setup.SetLetters(r.Context(), owner(r), l == "off"); err != nil {
+		if err := s.App.Setup.SetLetters(r.Context(), owner(r), l == "off"); err != nil {
 			s.fail(w, r, err)
 			return
 		}

@@ -31,7 +31,7 @@ func (v benchView) First() route.StageKind {
 
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	if code := r.FormValue("code"); code != "" { // a label typed or scanned
-		switch p, err := s.app.Pieces.Piece(r.Context(), code); {
+		switch p, err := s.App.Pieces.Piece(r.Context(), code); {
 		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
 		case change.NotFound(err):
@@ -41,7 +41,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 		}
 		return
 	}
-	sheet, err := s.app.Pieces.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
+	sheet, err := s.App.Pieces.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -56,7 +56,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) hands(r *http.Request) (active []studio.Person, err error) {
-	people, err := s.app.Setup.People(r.Context())
+	people, err := s.App.Setup.People(r.Context())
 	for _, p := range people {
 		if p.Active {
 			active = append(active, p)
@@ -67,7 +67,7 @@ func (s *Server) hands(r *http.Request) (active []studio.Person, err error) {
 
 // chooseHand sets whose initials the next stamps carry, without signing out.
 func (s *Server) chooseHand(w http.ResponseWriter, r *http.Request) {
-	p, err := s.app.Setup.Person(r.Context(), formOf(r).id("hand"))
+	p, err := s.App.Setup.Person(r.Context(), formOf(r).ID("hand"))
 	if err == nil && !p.Active {
 		err = &change.Refusal{Text: p.Name + " no longer works here."}
 	}
@@ -75,7 +75,7 @@ func (s *Server) chooseHand(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), "hand", p.ID)
+	s.Sessions.Put(r.Context(), "hand", p.ID)
 	s.done(w, r, back(r, "/bench"), p.Name+" stamps now.")
 }
 
@@ -94,7 +94,7 @@ func (v pieceView) Kind() route.StageKind {
 }
 
 func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
+	sheet, err := s.App.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -111,28 +111,28 @@ func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	st := studio.Stamp{Minutes: -1, Note: f.text("note"), Early: f.checked("early"), Shown: f.text("shown")}
-	if f.checked("minutes") {
-		st.Minutes = f.number("minutes", "Minutes")
+	st := studio.Stamp{Minutes: -1, Note: f.Text("note"), Early: f.Checked("early"), Shown: f.Text("shown")}
+	if f.Checked("minutes") {
+		st.Minutes = f.Number("minutes", "Minutes")
 		if st.Minutes < 0 {
-			f.wrong("Minutes: 0 or more.")
+			f.Wrong("Minutes: 0 or more.")
 		}
 	}
-	if f.checked("at") {
-		st.At = s.justNow(f.moment("at", "Done at", s.zone(r)))
+	if f.Checked("at") {
+		st.At = s.justNow(f.Moment("at", "Done at", s.zone(r)))
 	}
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
 	code := chi.URLParam(r, "code")
-	p, err := s.app.Pieces.Stamp(r.Context(), s.hand(r), code, st)
+	p, err := s.App.Pieces.Stamp(r.Context(), s.hand(r), code, st)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	to := "/bench/" + p.Code
-	if next := f.text("next"); f.text("then") == "next" && next != "" {
+	if next := f.Text("next"); f.Text("then") == "next" && next != "" {
 		to = "/bench/" + next
 	}
 	told := p.Code + " is stamped."
@@ -145,7 +145,7 @@ func (s *Server) stamp(w http.ResponseWriter, r *http.Request) {
 func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	code := chi.URLParam(r, "code")
-	if err := s.app.Pieces.SendBack(r.Context(), s.hand(r), code, route.StageKind(f.text("to")), f.text("note"), f.text("shown")); err != nil {
+	if err := s.App.Pieces.SendBack(r.Context(), s.hand(r), code, route.StageKind(f.Text("to")), f.Text("note"), f.Text("shown")); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -154,7 +154,7 @@ func (s *Server) sendBack(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) takeBack(w http.ResponseWriter, r *http.Request) {
 	code := chi.URLParam(r, "code")
-	if err := s.app.Pieces.TakeBackStamp(r.Context(), s.hand(r), code); err != nil {
+	if err := s.App.Pieces.TakeBackStamp(r.Context(), s.hand(r), code); err != nil {
 		s.fail(w, r, err)
 		return
 	}

@@ -17,74 +17,74 @@ import (
 	"sakuji/app/models"
 )
 
-// form reads a posted form and remembers the first thing that is wrong with it.
-type form struct {
-	r     *http.Request
-	query bool // what stands in the address counts, too
-	err   error
+// Form reads a posted form and remembers the first thing that is wrong with it.
+type Form struct {
+	R     *http.Request
+	Query bool // what stands in the address counts, too
+	Err   error
 }
 
-func formOf(r *http.Request) *form { return &form{r: r} }
+func formOf(r *http.Request) *Form { return &Form{R: r} }
 
-func (f *form) wrong(format string, args ...any) {
-	if f.err == nil {
-		f.err = &change.Refusal{Text: fmt.Sprintf(format, args...)}
+func (f *Form) Wrong(format string, args ...any) {
+	if f.Err == nil {
+		f.Err = &change.Refusal{Text: fmt.Sprintf(format, args...)}
 	}
 }
 
-func (f *form) text(name string) string {
-	if f.query {
-		return strings.TrimSpace(f.r.FormValue(name))
+func (f *Form) Text(name string) string {
+	if f.Query {
+		return strings.TrimSpace(f.R.FormValue(name))
 	}
-	return strings.TrimSpace(f.r.PostFormValue(name))
+	return strings.TrimSpace(f.R.PostFormValue(name))
 }
 
-func (f *form) checked(name string) bool { return f.text(name) != "" }
+func (f *Form) Checked(name string) bool { return f.Text(name) != "" }
 
-// number reads a number with point or comma; what names it in a refusal.
-func (f *form) number(name, what string) float64 {
-	text := f.text(name)
+// Number reads a number with point or comma; what names it in a refusal.
+func (f *Form) Number(name, what string) float64 {
+	text := f.Text(name)
 	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
 	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		f.wrong("%s: %q is not a number.", what, text)
+		f.Wrong("%s: %q is not a number.", what, text)
 		return 0
 	}
 	return v
 }
 
-// given reads a number that may be left out: nothing then.
-func (f *form) given(name, what string) float64 {
-	if !f.checked(name) {
+// Given reads a number that may be left out: nothing then.
+func (f *Form) Given(name, what string) float64 {
+	if !f.Checked(name) {
 		return 0
 	}
-	return f.number(name, what)
+	return f.Number(name, what)
 }
 
-// counted reads a whole number that may be left out.
-func (f *form) counted(name, what string) int {
-	if !f.checked(name) {
+// Counted reads a whole number that may be left out.
+func (f *Form) Counted(name, what string) int {
+	if !f.Checked(name) {
 		return 0
 	}
-	return f.whole(name, what)
+	return f.Whole(name, what)
 }
 
-func (f *form) whole(name, what string) int {
-	v := f.number(name, what)
+func (f *Form) Whole(name, what string) int {
+	v := f.Number(name, what)
 	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
-		f.wrong("%s: a whole number, not %q.", what, f.text(name))
+		f.Wrong("%s: a whole number, not %q.", what, f.Text(name))
 		return 0
 	}
 	return int(v)
 }
 
-func (f *form) id(name string) int64 {
-	id, _ := strconv.ParseInt(f.text(name), 10, 64)
+func (f *Form) ID(name string) int64 {
+	id, _ := strconv.ParseInt(f.Text(name), 10, 64)
 	return id
 }
 
-// moment reads day and time of a field in the studio's zone; empty is the zero time.
-func (f *form) moment(name, what string, zone *time.Location) time.Time {
-	text := f.text(name)
+// Moment reads day and time of a field in the studio's zone; empty is the zero time.
+func (f *Form) Moment(name, what string, zone *time.Location) time.Time {
+	text := f.Text(name)
 	if text == "" {
 		return time.Time{}
 	}
@@ -93,7 +93,7 @@ func (f *form) moment(name, what string, zone *time.Location) time.Time {
 			return t
 		}
 	}
-	f.wrong("%s: %q is not a day and time.", what, text)
+	f.Wrong("%s: %q is not a day and time.", what, text)
 	return time.Time{}
 }
 

@@ -12,7 +12,7 @@ import (
 )
 
 func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) {
-	err := s.app.Jobs.CancelJob(r.Context(), pathID(r, "id"))
+	err := s.App.Jobs.CancelJob(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -51,13 +51,13 @@ func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
 	switch chi.URLParam(r, "of") {
 	case "order":
 		view.Back = "/orders/" + key
-		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfOrder(r.Context(), key) }
+		load = func() ([]studio.Job, error) { return s.App.Jobs.JobsOfOrder(r.Context(), key) }
 	case "model":
 		view.Back = "/models/" + key
-		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfModel(r.Context(), pathID(r, "key")) }
+		load = func() ([]studio.Job, error) { return s.App.Jobs.JobsOfModel(r.Context(), pathID(r, "key")) }
 	case "shelf":
 		view.Back = "/models"
-		load = func() ([]studio.Job, error) { return s.app.Jobs.JobsOfShelf(r.Context()) }
+		load = func() ([]studio.Job, error) { return s.App.Jobs.JobsOfShelf(r.Context()) }
 	default:
 		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 		return
@@ -68,14 +68,14 @@ func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no")
 	for {
-		changed := s.app.Jobs.Changed()
+		changed := s.App.Jobs.Changed()
 		var err error
 		if view.List, err = load(); err != nil {
 			return
 		}
 		var b strings.Builder
 		if err := s.pages["models"].ExecuteTemplate(&b, "joblist", view); err != nil {
-			s.log.Error("template", "err", err)
+			s.Log.Error("template", "err", err)
 			return
 		}
 		fmt.Fprintf(w, "event: jobs\ndata: %s\n\n", strings.ReplaceAll(b.String(), "\n", " "))
@@ -91,7 +91,7 @@ func (s *Server) jobs(w http.ResponseWriter, r *http.Request) {
 		case <-time.After(15 * time.Second): // and a sign of life
 		case <-r.Context().Done():
 			return
-		case <-s.closing:
+		case <-s.Closing:
 			return
 		}
 	}

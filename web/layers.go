@@ -35,7 +35,7 @@ func (v layersView) Height(layer int) float64 { return (float64(layer) + 0.5) * 
 
 // layers is the sheet of a model's layers.
 func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
-	m, d, _, err := s.app.Models.Design(r.Context(), pathID(r, "id"))
+	m, d, _, err := s.App.Models.Design(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -48,7 +48,7 @@ func (s *Server) layers(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	v := layersView{Model: m, Design: d}
-	v.Layers, err = s.app.Models.Layers(r.Context(), m.ID, mm, soon)
+	v.Layers, err = s.App.Models.Layers(r.Context(), m.ID, mm, soon)
 	if errors.Is(err, jobs.ErrUnderway) {
 		s.show(w, r, "cutting", Page{Title: "Layers of " + d.Name, Sheet: "Layers", Active: "/models", D: v})
 		return

@@ -52,12 +52,12 @@ func (s *Server) ownerModelRoutes(r chi.Router) {
 // shelf is all models by picture.
 func (s *Server) shelf(w http.ResponseWriter, r *http.Request) {
 	letters := r.FormValue("q")
-	list, err := s.app.Models.Shelf(r.Context(), letters)
+	list, err := s.App.Models.Shelf(r.Context(), letters)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	jobs, err := s.app.Jobs.JobsOfShelf(r.Context())
+	jobs, err := s.App.Jobs.JobsOfShelf(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -116,12 +116,12 @@ func (v modelView) Working() rates.Working {
 }
 
 func (s *Server) model(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Models.ModelSheet(r.Context(), pathID(r, "id"))
+	sheet, err := s.App.Models.ModelSheet(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	uses, err := s.app.Quotes.UsePrices(r.Context(), sheet)
+	uses, err := s.App.Quotes.UsePrices(r.Context(), sheet)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -179,7 +179,7 @@ func forever(w http.ResponseWriter) {
 }
 
 func (s *Server) still(w http.ResponseWriter, r *http.Request) {
-	m, err := s.app.Models.Model(r.Context(), pathID(r, "id"))
+	m, err := s.App.Models.Model(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -188,7 +188,7 @@ func (s *Server) still(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sendStill(w http.ResponseWriter, r *http.Request, sha string) {
-	picture, err := s.app.Models.Still(r.Context(), sha)
+	picture, err := s.App.Models.Still(r.Context(), sha)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -215,7 +215,7 @@ func (s *Server) clientStill(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) view(w http.ResponseWriter, r *http.Request) {
-	_, _, analysis, err := s.app.Models.Design(r.Context(), pathID(r, "id"))
+	_, _, analysis, err := s.App.Models.Design(r.Context(), pathID(r, "id"))
 	if err == nil && (analysis == nil || analysis.ViewSHA == "") {
 		err = store.ErrNotFound
 	}
@@ -223,7 +223,7 @@ func (s *Server) view(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	f, _, err := s.app.Models.File(r.Context(), analysis.ViewSHA)
+	f, _, err := s.App.Models.File(r.Context(), analysis.ViewSHA)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -236,7 +236,7 @@ func (s *Server) view(w http.ResponseWriter, r *http.Request) {
 
 // download gives a version in a format; a file as it came is at /files.
 func (s *Server) download(w http.ResponseWriter, r *http.Request) {
-	m, err := s.app.Models.Model(r.Context(), pathID(r, "id"))
+	m, err := s.App.Models.Model(r.Context(), pathID(r, "id"))
 	format := chi.URLParam(r, "format")
 	if err == nil && !studio.OneOf(format, "stl", "obj", "3mf") {
 		err = store.ErrNotFound
@@ -248,8 +248,8 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimSuffix(m.Name, path.Ext(m.Name)) + "." + format
 	w.Header().Set("Content-Type", map[string]string{"stl": "model/stl", "obj": "model/obj", "3mf": "model/3mf"}[format])
 	w.Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
-	if err := s.app.Models.Download(r.Context(), m.ID, format, w); err != nil {
-		s.log.Error("download", "id", requestID(r.Context()), "err", err)
+	if err := s.App.Models.Download(r.Context(), m.ID, format, w); err != nil {
+		s.Log.Error("download", "id", requestID(r.Context()), "err", err)
 		panic(http.ErrAbortHandler) // what was sent is not whole: break off, so that nobody takes it for the file
 	}
 }
@@ -258,10 +258,10 @@ func (s *Server) revise(w http.ResponseWriter, r *http.Request) {
 	id := pathID(r, "id")
 	s.takeFiles(w, r, fmt.Sprintf("/models/%d", id), func(files []models.Kept, _ url.Values) (string, error) {
 		if len(files) > 1 {
-			s.app.Models.LetGo(r.Context(), files)
+			s.App.Models.LetGo(r.Context(), files)
 			return "", &change.Refusal{Text: "One file takes the place of one version."}
 		}
-		return s.app.Models.Revise(r.Context(), owner(r), id, files[0])
+		return s.App.Models.Revise(r.Context(), owner(r), id, files[0])
 	})
 }
 
@@ -271,38 +271,38 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 	kind := chi.URLParam(r, "kind")
 	switch kind {
 	case studio.JobReduce:
-		if f.text("how") == "deviation" {
-			o.DeviationMM = f.number("deviation", "How far the surface may move")
+		if f.Text("how") == "deviation" {
+			o.DeviationMM = f.Number("deviation", "How far the surface may move")
 		} else {
-			o.Triangles = f.whole("triangles", "Triangles to leave")
+			o.Triangles = f.Whole("triangles", "Triangles to leave")
 		}
 	case studio.JobUnit:
-		o.Unit = f.text("unit")
+		o.Unit = f.Text("unit")
 	default:
 		o = printOptions(f, kind)
 	}
 	id := pathID(r, "id")
-	batch, err := "", f.err
+	batch, err := "", f.Err
 	if err == nil {
-		batch, err = s.app.Models.Remake(r.Context(), owner(r), id, kind, o)
+		batch, err = s.App.Models.Remake(r.Context(), owner(r), id, kind, o)
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	jobs, err := s.app.Jobs.Await(r.Context(), batch, soon)
+	jobs, err := s.App.Jobs.Await(r.Context(), batch, soon)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	to := fmt.Sprintf("/models/%d", id)
 	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
-		to += "/prints?process=" + processOr(f.text("process"))
+		to += "/prints?process=" + processOr(f.Text("process"))
 	}
 	for _, j := range jobs {
 		switch j.State {
 		case studio.JobFailed:
-			if err = s.app.Jobs.CancelJob(r.Context(), j.ID); err == nil {
+			if err = s.App.Jobs.CancelJob(r.Context(), j.ID); err == nil {
 				err = &change.Refusal{Text: j.Note}
 			}
 			s.fail(w, r, err)
@@ -329,18 +329,18 @@ func (s *Server) remake(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	form := models.LicenceForm{Name: f.text("name"), Licence: f.text("licence"), Fee: f.text("fee"), Source: f.text("source"), Terms: f.text("terms"), Rights: f.text("rights"),
-		Until: f.moment("until", "Until", h.Studio.Zone()), Got: f.moment("got", "Got on", h.Studio.Zone())}
+	form := models.LicenceForm{Name: f.Text("name"), Licence: f.Text("licence"), Fee: f.Text("fee"), Source: f.Text("source"), Terms: f.Text("terms"), Rights: f.Text("rights"),
+		Until: f.Moment("until", "Until", h.Studio.Zone()), Got: f.Moment("got", "Got on", h.Studio.Zone())}
 	if !form.Until.IsZero() { // until the end of that day
 		form.Until = form.Until.AddDate(0, 0, 1).Add(-time.Millisecond)
 	}
-	if err = f.err; err == nil {
-		err = s.app.Models.SaveLicence(r.Context(), owner(r), pathID(r, "id"), form)
+	if err = f.Err; err == nil {
+		err = s.App.Models.SaveLicence(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -351,14 +351,14 @@ func (s *Server) saveLicence(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) useVersion(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	id, number := pathID(r, "id"), f.text("order")
+	id, number := pathID(r, "id"), f.Text("order")
 	var err error
 	told := "Order " + number + " prints this version now; what is printed already stays as it is."
-	if f.checked("bodies") {
-		err = s.app.Orders.UseBodies(r.Context(), owner(r), number, f.id("part"), id)
+	if f.Checked("bodies") {
+		err = s.App.Orders.UseBodies(r.Context(), owner(r), number, f.ID("part"), id)
 		told = "Each body is a part of order " + number + " now."
 	} else {
-		err = s.app.Orders.UseVersion(r.Context(), owner(r), number, f.id("part"), id)
+		err = s.App.Orders.UseVersion(r.Context(), owner(r), number, f.ID("part"), id)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -368,7 +368,7 @@ func (s *Server) useVersion(w http.ResponseWriter, r *http.Request) {
 }
 
 func isOwner(r *http.Request) bool {
-	person, _ := r.Context().Value(keyPerson).(studio.Person)
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
 	return person.Role == studio.Owner
 }
 

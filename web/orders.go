@@ -24,12 +24,12 @@ import (
 )
 
 func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.Orders.Orders(r.Context())
+	list, err := s.App.Orders.Orders(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	progress, err := s.app.Orders.Progress(r.Context())
+	progress, err := s.App.Orders.Progress(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -56,7 +56,7 @@ func (s *Server) orders(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
-	clients, err := s.app.Orders.Clients(r.Context())
+	clients, err := s.App.Orders.Clients(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -66,12 +66,12 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 
 func orderForm(r *http.Request) orders.OrderForm {
 	f := formOf(r)
-	return orders.OrderForm{ClientID: f.id("client"), NewClient: f.text("new_client"), Title: f.text("title"), Use: f.text("use"),
-		Wanted: f.text("wanted"), Budget: f.text("budget"), Note: f.text("note"), Sure: f.checked("sure")}
+	return orders.OrderForm{ClientID: f.ID("client"), NewClient: f.Text("new_client"), Title: f.Text("title"), Use: f.Text("use"),
+		Wanted: f.Text("wanted"), Budget: f.Text("budget"), Note: f.Text("note"), Sure: f.Checked("sure")}
 }
 
 func (s *Server) addOrder(w http.ResponseWriter, r *http.Request) {
-	o, err := s.app.Orders.NewOrder(r.Context(), owner(r), orderForm(r))
+	o, err := s.App.Orders.NewOrder(r.Context(), owner(r), orderForm(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -94,7 +94,7 @@ type orderView struct {
 }
 
 func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
-	v.OrderSheet, err = s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	v.OrderSheet, err = s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		return v, p, err
 	}
@@ -119,10 +119,10 @@ func (s *Server) orderView(r *http.Request) (v orderView, p Page, err error) {
 // or the one that is spoken to now. The demo's public address leads nowhere.
 func (s *Server) clientLink(r *http.Request, q studio.Quote) string {
 	base := "http://" + r.Host
-	if r.TLS != nil || s.opts.BehindTLS {
+	if r.TLS != nil || s.Opts.BehindTLS {
 		base = "https://" + r.Host
 	}
-	if h, err := s.app.Setup.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.opts.Demo == nil {
+	if h, err := s.App.Setup.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.Opts.Demo == nil {
 		base = h.Studio.PublicURL
 	}
 	return base + "/q/" + q.Token
@@ -147,11 +147,11 @@ func (s *Server) orderDone(w http.ResponseWriter, r *http.Request, err error, to
 }
 
 func (s *Server) saveOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Orders.ChangeOrder(r.Context(), owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
+	s.orderDone(w, r, s.App.Orders.ChangeOrder(r.Context(), owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
 }
 
 func (s *Server) repeatOrder(w http.ResponseWriter, r *http.Request) {
-	o, err := s.app.Orders.RepeatOrder(r.Context(), owner(r), chi.URLParam(r, "no"))
+	o, err := s.App.Orders.RepeatOrder(r.Context(), owner(r), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -160,13 +160,13 @@ func (s *Server) repeatOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) cancelOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Quotes.CancelOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")), "The order is cancelled; its pieces and its logbook are kept.")
+	s.orderDone(w, r, s.App.Quotes.CancelOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).Text("why")), "The order is cancelled; its pieces and its logbook are kept.")
 }
 
 func (s *Server) addItems(w http.ResponseWriter, r *http.Request) {
 	no := chi.URLParam(r, "no")
 	s.takeFiles(w, r, "/orders/"+no, func(files []models.Kept, values url.Values) (string, error) {
-		return s.app.Orders.Receive(r.Context(), owner(r), no, files, values.Get("each") != "")
+		return s.App.Orders.Receive(r.Context(), owner(r), no, files, values.Get("each") != "")
 	})
 }
 
@@ -176,27 +176,27 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
 		return
 	}
-	form := orders.ItemForm{Making: itemOptionsOf(f), Title: f.text("title"), Tier: f.text("tier"), Copies: f.whole("copies", "Copies"), Scale: f.number("scale", "Scale") / 100, Parts: map[int64]orders.PartForm{}}
+	form := orders.ItemForm{Making: itemOptionsOf(f), Title: f.Text("title"), Tier: f.Text("tier"), Copies: f.Whole("copies", "Copies"), Scale: f.Number("scale", "Scale") / 100, Parts: map[int64]orders.PartForm{}}
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "process-%d", &id); err == nil {
 			n := func(field string) string { return fmt.Sprintf("%s-%d", field, id) }
-			pf := orders.PartForm{Process: f.text(n("process")), MaterialID: f.id(n("material")), Copies: f.whole(n("copies"), "Copies of the part")}
-			if f.checked(n("wall")) {
-				pf.WallMM = f.number(n("wall"), "Wall")
+			pf := orders.PartForm{Process: f.Text(n("process")), MaterialID: f.ID(n("material")), Copies: f.Whole(n("copies"), "Copies of the part")}
+			if f.Checked(n("wall")) {
+				pf.WallMM = f.Number(n("wall"), "Wall")
 			}
-			pf.MachineID = f.id(n("machine"))
-			if f.checked(n("cut")) {
-				pf.CutInto = f.whole(n("cut"), "Printed in pieces")
+			pf.MachineID = f.ID(n("machine"))
+			if f.Checked(n("cut")) {
+				pf.CutInto = f.Whole(n("cut"), "Printed in pieces")
 			}
 			form.Parts[id] = pf
 		}
 	}
-	err := f.err
+	err := f.Err
 	if err == nil {
-		err = s.app.Orders.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
+		err = s.App.Orders.ChangeItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), form)
 	}
-	if f.checked("desk") {
+	if f.Checked("desk") {
 		s.repriced(w, r, err)
 		return
 	}
@@ -213,16 +213,16 @@ func (s *Server) saveItem(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) removeItem(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Orders.RemoveItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item")), "The item is off the order.")
+	s.orderDone(w, r, s.App.Orders.RemoveItem(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item")), "The item is off the order.")
 }
 
 func (s *Server) addPoint(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	s.orderDone(w, r, s.app.Orders.AddPoint(r.Context(), owner(r), chi.URLParam(r, "no"), f.text("kind"), f.text("text")), "Noted.")
+	s.orderDone(w, r, s.App.Orders.AddPoint(r.Context(), owner(r), chi.URLParam(r, "no"), f.Text("kind"), f.Text("text")), "Noted.")
 }
 
 func (s *Server) settlePoint(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Orders.SettlePoint(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "point"), formOf(r).text("answer")), "Settled.")
+	s.orderDone(w, r, s.App.Orders.SettlePoint(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "point"), formOf(r).Text("answer")), "Settled.")
 }
 
 func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
@@ -232,7 +232,7 @@ func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		var added int
 		var problems []string
-		added, problems, err = s.app.Orders.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
+		added, problems, err = s.App.Orders.AddPictures(r.Context(), owner(r), chi.URLParam(r, "no"), files)
 		if err == nil && added == 0 && len(problems) > 0 {
 			err = &change.Refusal{Text: strings.Join(problems, " ")}
 		}
@@ -242,9 +242,9 @@ func (s *Server) addPictures(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
-	q, err := s.app.Quotes.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("despite"))
+	q, err := s.App.Quotes.SendQuote(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).Text("despite"))
 	told := fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total())
-	if formOf(r).text("back") == "desk" {
+	if formOf(r).Text("back") == "desk" {
 		s.pricingDone(w, r, err, told)
 		return
 	}
@@ -253,37 +253,37 @@ func (s *Server) sendQuote(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) noteAnswer(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	accept := f.text("answer") == "accept"
+	accept := f.Text("answer") == "accept"
 	told := "The yes is noted; the pieces wait for plates."
 	if !accept {
 		told = "The no is noted."
 	}
-	s.orderDone(w, r, s.app.Quotes.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.text("name"), chosenOf(f, r)), told)
+	s.orderDone(w, r, s.App.Quotes.NoteAnswer(r.Context(), owner(r), chi.URLParam(r, "no"), accept, f.Text("name"), chosenOf(f, r)), told)
 }
 
 // notePayment notes money that arrived or went back.
 func (s *Server) notePayment(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	form := money.PaymentForm{Kind: studio.PaymentKind(f.text("kind")), Amount: f.text("amount"), Note: f.text("note"), Sure: f.checked("sure")}
-	s.orderDone(w, r, s.app.Money.NotePayment(r.Context(), owner(r), chi.URLParam(r, "no"), form), "Noted.")
+	form := money.PaymentForm{Kind: studio.PaymentKind(f.Text("kind")), Amount: f.Text("amount"), Note: f.Text("note"), Sure: f.Checked("sure")}
+	s.orderDone(w, r, s.App.Money.NotePayment(r.Context(), owner(r), chi.URLParam(r, "no"), form), "Noted.")
 }
 
 func (s *Server) reversePayment(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Money.ReversePayment(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "payment")), "Reversed. Both entries stay in the book.")
+	s.orderDone(w, r, s.App.Money.ReversePayment(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "payment")), "Reversed. Both entries stay in the book.")
 }
 
 // seeAnswer takes the client's answer off Today and shows the order.
 func (s *Server) seeAnswer(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.app.Quotes.SeeAnswer(r.Context(), owner(r), chi.URLParam(r, "no")), "")
+	s.orderDone(w, r, s.App.Quotes.SeeAnswer(r.Context(), owner(r), chi.URLParam(r, "no")), "")
 }
 
 func (s *Server) settleScrapped(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	s.orderDone(w, r, s.app.Pieces.SettleScrapped(r.Context(), owner(r), f.text("code"), f.text("how") == "leave out"), "Settled.")
+	s.orderDone(w, r, s.App.Pieces.SettleScrapped(r.Context(), owner(r), f.Text("code"), f.Text("how") == "leave out"), "Settled.")
 }
 
 func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.App.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -294,22 +294,22 @@ func (s *Server) delivery(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	on := f.moment("on", "Delivered on", h.Studio.Zone())
+	on := f.Moment("on", "Delivered on", h.Studio.Zone())
 	if !on.IsZero() { // a day is meant: its noon, or now when that is still to come today
-		now := s.app.Clock.Now().In(h.Studio.Zone())
+		now := s.App.Clock.Now().In(h.Studio.Zone())
 		if y, m, d := now.Date(); on.Equal(time.Date(y, m, d, 0, 0, 0, 0, h.Studio.Zone())) {
 			on = time.Time{}
 		} else {
 			on = on.Add(12 * time.Hour)
 		}
 	}
-	if err = f.err; err == nil {
-		err = s.app.Delivery.Deliver(r.Context(), owner(r), chi.URLParam(r, "no"), on, f.checked("sure"))
+	if err = f.Err; err == nil {
+		err = s.App.Delivery.Deliver(r.Context(), owner(r), chi.URLParam(r, "no"), on, f.Checked("sure"))
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -319,7 +319,7 @@ func (s *Server) deliver(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.Money.CloseOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("why")); err != nil {
+	if err := s.App.Money.CloseOrder(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).Text("why")); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -329,7 +329,7 @@ func (s *Server) closeOrder(w http.ResponseWriter, r *http.Request) {
 // The client's page.
 
 func (s *Server) clientSheet(w http.ResponseWriter, r *http.Request) (quotes.ClientQuote, bool) {
-	q, err := s.app.Quotes.ClientQuote(r.Context(), chi.URLParam(r, "token"))
+	q, err := s.App.Quotes.ClientQuote(r.Context(), chi.URLParam(r, "token"))
 	if err != nil {
 		if change.NotFound(err) {
 			s.errorPage(w, r, http.StatusNotFound, "There is no quote under this address. Perhaps the link was cut when it was copied.", "")
@@ -351,12 +351,12 @@ func (s *Server) clientQuote(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v := clientView{ClientQuote: q, Taken: q.Quote.Taken()}
-	if f := (&form{r: r, query: true}); q.MayReply { // what would be chosen, before it is
+	if f := (&Form{R: r, Query: true}); q.MayReply { // what would be chosen, before it is
 		if taken, err := q.Quote.Document.Take(chosenOf(f, r)); err == nil {
 			v.Chosen, v.Taken = chosenOf(f, r), taken
 		}
 	}
-	p := Page{Title: "Quote " + q.Order.Number, D: v, Studio: q.Quote.Document.Studio, Now: s.app.Clock.Now(), Theme: theme(r), Told: s.sessions.PopString(r.Context(), "told")}
+	p := Page{Title: "Quote " + q.Order.Number, D: v, Studio: q.Quote.Document.Studio, Now: s.App.Clock.Now(), Theme: theme(r), Told: s.Sessions.PopString(r.Context(), "told")}
 	w.Header().Set("X-Robots-Tag", "noindex")
 	block := "bare"
 	if byHTMX(r) {
@@ -401,12 +401,12 @@ func (v clientView) OptionTold(id int64) studio.Money {
 
 func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	accept := f.text("answer") == "accept"
-	ans := quotes.Answer{Accept: accept, Name: f.text("name"), Agreed: f.checked("agreed"), From: addressOf(r)}
+	accept := f.Text("answer") == "accept"
+	ans := quotes.Answer{Accept: accept, Name: f.Text("name"), Agreed: f.Checked("agreed"), From: addressOf(r)}
 	if accept {
 		ans.Chosen = chosenOf(f, r)
 	}
-	err := s.app.Quotes.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
+	err := s.App.Quotes.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -415,10 +415,10 @@ func (s *Server) clientAnswer(w http.ResponseWriter, r *http.Request) {
 }
 
 // chosenOf reads which of what was offered is meant.
-func chosenOf(f *form, r *http.Request) (c studio.Chosen) {
-	c.Alternative, _ = strconv.Atoi(f.text("alternative"))
+func chosenOf(f *Form, r *http.Request) (c studio.Chosen) {
+	c.Alternative, _ = strconv.Atoi(f.Text("alternative"))
 	options := r.PostForm["option"]
-	if f.query {
+	if f.Query {
 		options = r.Form["option"]
 	}
 	for _, text := range options {
@@ -438,7 +438,7 @@ func addressOf(r *http.Request) string {
 }
 
 func (s *Server) clientQuestion(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.Quotes.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), formOf(r).text("text")); err != nil {
+	if err := s.App.Quotes.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), formOf(r).Text("text")); err != nil {
 		s.fail(w, r, err)
 		return
 	}

@@ -77,9 +77,9 @@ type stills func(modelSHA string) []byte
 
 func (s *Server) stills(r *http.Request) stills {
 	return func(sha string) []byte {
-		picture, err := s.app.Models.Still(r.Context(), sha)
+		picture, err := s.App.Models.Still(r.Context(), sha)
 		if err != nil && !change.NotFound(err) {
-			s.log.Error("still", "id", requestID(r.Context()), "err", err)
+			s.Log.Error("still", "id", requestID(r.Context()), "err", err)
 		}
 		return picture
 	}
@@ -219,7 +219,7 @@ func (s *Server) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) quotePDF(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -248,7 +248,7 @@ func (p paper) packed(v delivery.DeliverySheet, box string, picture stills) {
 
 // labels are a label for each piece of an order: picture, code, name, to cut apart.
 func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.App.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -276,7 +276,7 @@ func (s *Server) labels(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.App.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -297,7 +297,7 @@ func (s *Server) packingList(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) deliveryNote(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
+	v, err := s.App.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return

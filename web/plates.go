@@ -18,7 +18,7 @@ import (
 )
 
 func (s *Server) plates(w http.ResponseWriter, r *http.Request) {
-	v, err := s.app.Plates.Plates(r.Context())
+	v, err := s.App.Plates.Plates(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -28,7 +28,7 @@ func (s *Server) plates(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) layPlate(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	number, left, err := s.app.Plates.LayPlate(r.Context(), s.hand(r), f.id("machine"), f.id("material"))
+	number, left, err := s.App.Plates.LayPlate(r.Context(), s.hand(r), f.ID("machine"), f.ID("material"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -69,7 +69,7 @@ func plateNumber(r *http.Request) int {
 }
 
 func (s *Server) plate(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Plates.PlateSheet(r.Context(), plateNumber(r))
+	sheet, err := s.App.Plates.PlateSheet(r.Context(), plateNumber(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -97,22 +97,22 @@ func (s *Server) plateDone(w http.ResponseWriter, r *http.Request, err error, to
 }
 
 func (s *Server) fillAgain(w http.ResponseWriter, r *http.Request) {
-	left, err := s.app.Plates.FillAgain(r.Context(), s.hand(r), plateNumber(r))
+	left, err := s.App.Plates.FillAgain(r.Context(), s.hand(r), plateNumber(r))
 	s.plateDone(w, r, err, leftText(left))
 }
 
 func (s *Server) addToPlate(w http.ResponseWriter, r *http.Request) {
-	code := formOf(r).text("code")
-	s.plateDone(w, r, s.app.Plates.AddToPlate(r.Context(), s.hand(r), plateNumber(r), code), code+" lies on the plate.")
+	code := formOf(r).Text("code")
+	s.plateDone(w, r, s.App.Plates.AddToPlate(r.Context(), s.hand(r), plateNumber(r), code), code+" lies on the plate.")
 }
 
 func (s *Server) liftOff(w http.ResponseWriter, r *http.Request) {
-	code := formOf(r).text("code")
-	s.plateDone(w, r, s.app.Plates.LiftOff(r.Context(), s.hand(r), plateNumber(r), code), code+" waits again.")
+	code := formOf(r).Text("code")
+	s.plateDone(w, r, s.App.Plates.LiftOff(r.Context(), s.hand(r), plateNumber(r), code), code+" waits again.")
 }
 
-func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
-	if err := s.app.Plates.DiscardPlate(r.Context(), s.hand(r), plateNumber(r)); err != nil {
+func (s *Server) discardPlate(w http.ResponseWriter, r *http.Request) {
+	if err := s.App.Plates.DiscardPlate(r.Context(), s.hand(r), plateNumber(r)); err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -120,7 +120,7 @@ func (s *Server) dissolvePlate(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) zone(r *http.Request) *time.Location {
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		return time.UTC
 	}
@@ -129,7 +129,7 @@ func (s *Server) zone(r *http.Request) *time.Location {
 
 // justNow lets a field that was left as it stood mean now: it has no seconds.
 func (s *Server) justNow(at time.Time) time.Time {
-	if d := s.app.Clock.Now().Sub(at); d < 0 && d > -time.Minute || at.IsZero() {
+	if d := s.App.Clock.Now().Sub(at); d < 0 && d > -time.Minute || at.IsZero() {
 		return time.Time{}
 	}
 	return at
@@ -137,31 +137,31 @@ func (s *Server) justNow(at time.Time) time.Time {
 
 func (s *Server) startRun(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	started := s.justNow(f.moment("started", "Started", s.zone(r)))
+	started := s.justNow(f.Moment("started", "Started", s.zone(r)))
 	var room *float64
-	if f.checked("room") {
-		c := f.number("room", "Room temperature")
+	if f.Checked("room") {
+		c := f.Number("room", "Room temperature")
 		room = &c
 	}
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
 	told := "The run is on."
 	if room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
-	s.plateDone(w, r, s.app.Plates.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)
+	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.hand(r), plateNumber(r), started, room), told)
 }
 
 func (s *Server) endRun(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	ended := s.justNow(f.moment("ended", "Ended", s.zone(r)))
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	ended := s.justNow(f.Moment("ended", "Ended", s.zone(r)))
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
-	s.plateDone(w, r, s.app.Plates.FinishRun(r.Context(), s.hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
+	s.plateDone(w, r, s.App.Plates.FinishRun(r.Context(), s.hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
 }
 
 func (s *Server) emptyPlate(w http.ResponseWriter, r *http.Request) {
@@ -174,20 +174,20 @@ func (s *Server) emptyPlate(w http.ResponseWriter, r *http.Request) {
 	for key := range r.PostForm {
 		var id int64
 		if _, err := fmt.Sscanf(key, "outcome-%d", &id); err == nil {
-			outcomes[id] = studio.Outcome{What: f.text(key), Cause: f.text(fmt.Sprintf("cause-%d", id))}
+			outcomes[id] = studio.Outcome{What: f.Text(key), Cause: f.Text(fmt.Sprintf("cause-%d", id))}
 			if outcomes[id].What == studio.Good {
 				outcomes[id] = studio.Outcome{What: studio.Good}
 			}
 		}
 	}
-	ended := s.justNow(f.moment("ended", "Ended", s.zone(r)))
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	ended := s.justNow(f.Moment("ended", "Ended", s.zone(r)))
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
-	s.plateDone(w, r, s.app.Plates.EmptyPlate(r.Context(), s.hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: ended, Note: f.text("note"), Sure: f.checked("sure")}), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+	s.plateDone(w, r, s.App.Plates.EmptyPlate(r.Context(), s.hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: ended, Note: f.Text("note"), Sure: f.Checked("sure")}), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
 }
 
 func (s *Server) takeBackPlate(w http.ResponseWriter, r *http.Request) {
-	s.plateDone(w, r, s.app.Plates.TakeBackPlate(r.Context(), s.hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
+	s.plateDone(w, r, s.App.Plates.TakeBackPlate(r.Context(), s.hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
 }

@@ -46,29 +46,29 @@ func wishesOf(processName string, w solid.Wishes) []wish {
 
 // prints is the sheet of how a model prints.
 func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
-	f := &form{r: r, query: true}
+	f := &Form{R: r, Query: true}
 	number := func(name, what string, usual float64) float64 {
-		if f.text(name) == "" {
+		if f.Text(name) == "" {
 			return usual
 		}
-		return f.number(name, what)
+		return f.Number(name, what)
 	}
-	processName := f.text("process")
+	processName := f.Text("process")
 	if processName == "" {
 		processName = process.Resin
 	}
 	scale, pieces := number("scale", "Scale", 1), int(number("pieces", "Pieces", 0))
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
 	id := pathID(r, "id")
-	sheet, err := s.app.Models.PrintSheet(r.Context(), id, processName, f.text("tier"), scale, pieces, f.text("noticed") != "morning")
+	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Text("tier"), scale, pieces, f.Text("noticed") != "morning")
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	v := printsView{PrintSheet: sheet, AtOnce: f.text("noticed") != "morning", CutAt: f.text("at"), CutAxis: f.text("axis"), Tiers: route.Tiers(),
+	v := printsView{PrintSheet: sheet, AtOnce: f.Text("noticed") != "morning", CutAt: f.Text("at"), CutAxis: f.Text("axis"), Tiers: route.Tiers(),
 		Running: jobsView{sheet.Jobs, fmt.Sprintf("/jobs/model/%d", id), r.URL.RequestURI(), isOwner(r)}}
 	wishes := studio.WishesFor(processName)
 	if len(sheet.Orientations) > 0 {
@@ -76,7 +76,7 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 	}
 	v.Wishes, v.Seen = wishesOf(processName, wishes), models.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
-		if v.Cuts, err = s.app.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
+		if v.Cuts, err = s.App.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -88,8 +88,8 @@ func (s *Server) prints(w http.ResponseWriter, r *http.Request) {
 // chooseOrientation decides how a model stands.
 func (s *Server) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	id, processName := pathID(r, "id"), f.text("process")
-	n, err := s.app.Pieces.ChooseOrientation(r.Context(), owner(r), id, processName, f.id("orientation"))
+	id, processName := pathID(r, "id"), f.Text("process")
+	n, err := s.App.Pieces.ChooseOrientation(r.Context(), owner(r), id, processName, f.ID("orientation"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -110,13 +110,13 @@ func (s *Server) calibrate(w http.ResponseWriter, r *http.Request) {
 	}
 	defer clean()
 	f := formOf(r)
-	scale, id := f.number("scale", "Scale"), pathID(r, "id")
-	if err = f.err; err == nil && len(files) != 1 {
+	scale, id := f.Number("scale", "Scale"), pathID(r, "id")
+	if err = f.Err; err == nil && len(files) != 1 {
 		err = &change.Refusal{Text: "Choose one file."}
 	}
 	var ours, real float64
 	if err == nil {
-		ours, real, err = s.app.Plates.Calibrate(r.Context(), owner(r), id, f.id("machine"), scale, files[0])
+		ours, real, err = s.App.Plates.Calibrate(r.Context(), owner(r), id, f.ID("machine"), scale, files[0])
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -126,31 +126,31 @@ func (s *Server) calibrate(w http.ResponseWriter, r *http.Request) {
 }
 
 // printOptions reads what a change of the prints' sheet asks for.
-func printOptions(f *form, kind string) (o studio.JobOptions) {
+func printOptions(f *Form, kind string) (o studio.JobOptions) {
 	switch kind {
 	case studio.JobOrient:
-		o.Process, o.Seen = f.text("process"), f.text("seen")
+		o.Process, o.Seen = f.Text("process"), f.Text("seen")
 		for name, to := range map[string]*float64{"time": &o.Wishes.Time, "support": &o.Wishes.Support, "scar": &o.Wishes.Scar, "layer": &o.Wishes.Layer, "drain": &o.Wishes.Drain, "strength": &o.Wishes.Strength} {
-			if f.text(name) != "" {
-				*to = f.number(name, "How much it matters")
+			if f.Text(name) != "" {
+				*to = f.Number(name, "How much it matters")
 			}
 		}
 	case studio.JobHollow:
-		o.WallMM, o.Holes, o.Seen = f.number("wall", "Wall"), f.whole("holes", "Holes"), f.text("seen")
+		o.WallMM, o.Holes, o.Seen = f.Number("wall", "Wall"), f.Whole("holes", "Holes"), f.Text("seen")
 		if o.Holes > 0 {
-			o.HoleMM = f.number("hole", "Width of a hole")
+			o.HoleMM = f.Number("hole", "Width of a hole")
 		}
 	case studio.JobCut:
-		o.Axis = f.text("axis")
-		for _, word := range strings.FieldsFunc(f.text("at"), func(c rune) bool { return c == ' ' || c == ';' }) {
+		o.Axis = f.Text("axis")
+		for _, word := range strings.FieldsFunc(f.Text("at"), func(c rune) bool { return c == ' ' || c == ';' }) {
 			var mm float64
 			if _, err := fmt.Sscanf(strings.Replace(word, ",", ".", 1), "%g", &mm); err != nil {
-				f.wrong("Where to cut: %q is not a number.", word)
+				f.Wrong("Where to cut: %q is not a number.", word)
 			}
 			o.At = append(o.At, mm)
 		}
-		if o.Pegs = f.whole("pegs", "Dowels"); o.Pegs > 0 {
-			o.PegMM, o.ClearanceMM = f.number("peg", "Width of a dowel"), f.number("clearance", "Play")
+		if o.Pegs = f.Whole("pegs", "Dowels"); o.Pegs > 0 {
+			o.PegMM, o.ClearanceMM = f.Number("peg", "Width of a dowel"), f.Number("clearance", "Play")
 		}
 	}
 	return o

@@ -17,15 +17,15 @@ import (
 
 // itemOptionsOf reads what is asked of an item beside its parts; nil when the form does not
 // tell, as the short form does not.
-func itemOptionsOf(f *form) *studio.ItemOptions {
-	if !f.checked("desk") {
+func itemOptionsOf(f *Form) *studio.ItemOptions {
+	if !f.Checked("desk") {
 		return nil
 	}
 	return &studio.ItemOptions{
-		FinishRoute: f.text("finish_route"), DetailFactor: f.given("detail", "Detail"), DetailWhy: f.text("detail_why"), PersonID: f.id("person"),
-		Apart: f.checked("apart"), SeamMM: 10 * f.given("seam", "Seam"), Cast: f.checked("cast"), Option: f.checked("option"), Weapon: f.text("weapon"),
-		Features: finish.Features{Eyes: f.counted("eyes", "Eyes"), Faces: f.counted("faces", "Faces"), Letters: f.counted("letters", "Letters"), Small: f.counted("small", "Small things"),
-			Colours: f.counted("colours", "Colours"), MaskMM: 10 * f.given("mask", "Edge to mask"), Weather: f.checked("weather"), FitHours: f.given("fit", "Fitting out")},
+		FinishRoute: f.Text("finish_route"), DetailFactor: f.Given("detail", "Detail"), DetailWhy: f.Text("detail_why"), PersonID: f.ID("person"),
+		Apart: f.Checked("apart"), SeamMM: 10 * f.Given("seam", "Seam"), Cast: f.Checked("cast"), Option: f.Checked("option"), Weapon: f.Text("weapon"),
+		Features: finish.Features{Eyes: f.Counted("eyes", "Eyes"), Faces: f.Counted("faces", "Faces"), Letters: f.Counted("letters", "Letters"), Small: f.Counted("small", "Small things"),
+			Colours: f.Counted("colours", "Colours"), MaskMM: 10 * f.Given("mask", "Edge to mask"), Weather: f.Checked("weather"), FitHours: f.Given("fit", "Fitting out")},
 	}
 }
 
@@ -55,71 +55,71 @@ func (s *Server) pricingDone(w http.ResponseWriter, r *http.Request, err error, 
 
 func (s *Server) saveTerms(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	t := studio.Terms{DiscountWhy: f.text("why"), BeforeTax: f.checked("before_tax")}
-	t.RushPercent, t.Discount = f.given("rush", "Rush"), f.given("discount", "Discount")
-	if f.checked("days") { // by the slider: what that date asks
+	t := studio.Terms{DiscountWhy: f.Text("why"), BeforeTax: f.Checked("before_tax")}
+	t.RushPercent, t.Discount = f.Given("rush", "Rush"), f.Given("discount", "Discount")
+	if f.Checked("days") { // by the slider: what that date asks
 		v, _, err := s.pricingView(r, false)
 		if err != nil {
 			s.fail(w, r, err)
 			return
 		}
-		t.RushPercent = v.IfReadyIn(f.whole("days", "Days")).Rush
+		t.RushPercent = v.IfReadyIn(f.Whole("days", "Days")).Rush
 	}
-	if f.checked("margin") {
-		m := f.number("margin", "Margin")
+	if f.Checked("margin") {
+		m := f.Number("margin", "Margin")
 		t.MarginPercent = &m
 	}
-	if f.checked("deposit") {
-		d := f.number("deposit", "Deposit")
+	if f.Checked("deposit") {
+		d := f.Number("deposit", "Deposit")
 		t.DepositPercent = &d
 	}
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	amount := func(name, what string) (minor int64) {
-		if err != nil || !f.checked(name) {
+		if err != nil || !f.Checked(name) {
 			return 0
 		}
-		if minor, err = studio.ParseMoney(f.text(name), h.Studio.Currency); err != nil || minor < 0 {
-			err = &change.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.text(name))}
+		if minor, err = studio.ParseMoney(f.Text(name), h.Studio.Currency); err != nil || minor < 0 {
+			err = &change.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.Text(name))}
 		}
 		return minor
 	}
 	t.AskedMinor, t.WageMinor = amount("asked", "Asked price"), amount("wage", "Wage")
 	if err == nil {
-		err = f.err
+		err = f.Err
 	}
 	if err == nil {
-		err = s.app.Quotes.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
+		err = s.App.Quotes.SaveTerms(r.Context(), owner(r), chi.URLParam(r, "no"), t)
 	}
 	s.pricingDone(w, r, err, "The terms of this order are kept; the price is new.")
 }
 
 func (s *Server) addPlain(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.Orders.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).text("title")), "Say what it takes: add hours or what is bought in.")
+	s.pricingDone(w, r, s.App.Orders.AddPlainItem(r.Context(), owner(r), chi.URLParam(r, "no"), formOf(r).Text("title")), "Say what it takes: add hours or what is bought in.")
 }
 
 func (s *Server) restart(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	rev := f.whole("revision", "Revision")
-	err := f.err
+	rev := f.Whole("revision", "Revision")
+	err := f.Err
 	if err == nil {
-		err = s.app.Quotes.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
+		err = s.App.Quotes.RestartFrom(r.Context(), owner(r), chi.URLParam(r, "no"), rev)
 	}
 	s.pricingDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
 }
 
 func (s *Server) saveVariant(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	v := studio.Variant{ID: pathID(r, "variant"), Name: f.text("name"), Tier: f.text("tier"), Process: f.text("process"), FinishRoute: f.text("finish_route"), Offered: f.checked("offered")}
-	v.Factor, v.CutInto = f.given("factor", "Size")/100, f.counted("cut", "Printed in pieces")
+	v := studio.Variant{ID: pathID(r, "variant"), Name: f.Text("name"), Tier: f.Text("tier"), Process: f.Text("process"), FinishRoute: f.Text("finish_route"), Offered: f.Checked("offered")}
+	v.Factor, v.CutInto = f.Given("factor", "Size")/100, f.Counted("cut", "Printed in pieces")
 	if v.Factor == 1 {
 		v.Factor = 0
 	}
 	if v.Name == "" {
 		v.Name = variantName(v)
 	}
-	err := f.err
+	err := f.Err
 	if err == nil {
-		err = s.app.Quotes.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
+		err = s.App.Quotes.SaveVariant(r.Context(), owner(r), chi.URLParam(r, "no"), v)
 	}
 	s.pricingDone(w, r, err, "It stands beside the order now.")
 }
@@ -150,48 +150,48 @@ func variantName(v studio.Variant) string {
 }
 
 func (s *Server) dropVariant(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.Quotes.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
+	s.pricingDone(w, r, s.App.Quotes.DropVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "It is gone.")
 }
 
 func (s *Server) takeVariant(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.Quotes.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
+	s.pricingDone(w, r, s.App.Quotes.TakeVariant(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "variant")), "The order is made so now.")
 }
 
 func (s *Server) addExtra(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	e := quote.Extra{Kind: f.text("kind"), What: f.text("what"), Each: f.given("each", "Price"), Count: f.given("count", "How many"), Pack: f.given("pack", "In a pack"),
-		PerCopy: f.checked("per_copy"), Hours: f.given("hours", "Hours"), Figures: f.counted("figures", "Figures"), FigureHours: f.given("figure_hours", "Hours of a further figure"),
-		Revisions: f.counted("revisions", "Revisions"), Odds: f.given("odds", "Odds") / 100, WorseHours: f.given("worse_hours", "Hours then"), StopAt: f.given("stop_at", "Stop and ask")}
-	err := f.err
+	e := quote.Extra{Kind: f.Text("kind"), What: f.Text("what"), Each: f.Given("each", "Price"), Count: f.Given("count", "How many"), Pack: f.Given("pack", "In a pack"),
+		PerCopy: f.Checked("per_copy"), Hours: f.Given("hours", "Hours"), Figures: f.Counted("figures", "Figures"), FigureHours: f.Given("figure_hours", "Hours of a further figure"),
+		Revisions: f.Counted("revisions", "Revisions"), Odds: f.Given("odds", "Odds") / 100, WorseHours: f.Given("worse_hours", "Hours then"), StopAt: f.Given("stop_at", "Stop and ask")}
+	err := f.Err
 	if err == nil {
-		err = s.app.Orders.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
+		err = s.App.Orders.AddExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), e)
 	}
 	s.pricingDone(w, r, err, "It is in the price.")
 }
 
 func (s *Server) dropExtra(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.Orders.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
+	s.pricingDone(w, r, s.App.Orders.DropExtra(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), int(pathID(r, "at"))), "It is off the price.")
 }
 
 func (s *Server) sayWeapon(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.app.Orders.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).text("weapon") == "yes"), "Noted.")
+	s.pricingDone(w, r, s.App.Orders.SayWeapon(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), formOf(r).Text("weapon") == "yes"), "Noted.")
 }
 
 func (s *Server) setFinishRoute(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	key, house := f.text("finish_route"), false
-	if k := f.text("default"); k != "" {
+	key, house := f.Text("finish_route"), false
+	if k := f.Text("default"); k != "" {
 		key, house = k, true
 	}
-	s.pricingDone(w, r, s.app.Orders.SetFinishRoute(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
+	s.pricingDone(w, r, s.App.Orders.SetFinishRoute(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), key, house), "The route is taken; the price is new.")
 }
 
 func (s *Server) takeSaving(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	cut := f.whole("cut", "Printed in pieces")
-	err := f.err
+	cut := f.Whole("cut", "Printed in pieces")
+	err := f.Err
 	if err == nil {
-		err = s.app.Orders.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.id("part"), CutInto: cut, Cast: f.checked("cast")})
+		err = s.App.Orders.TakeSaving(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), studio.Saving{PartID: f.ID("part"), CutInto: cut, Cast: f.Checked("cast")})
 	}
 	s.pricingDone(w, r, err, "It is made so; the price is new.")
 }

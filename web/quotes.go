@@ -258,7 +258,7 @@ func (v pricingView) Curve() template.HTML {
 }
 
 func (s *Server) pricingView(r *http.Request, withRange bool) (v pricingView, p Page, err error) {
-	v.Pricing, err = s.app.Quotes.Pricing(r.Context(), chi.URLParam(r, "no"))
+	v.Pricing, err = s.App.Quotes.Pricing(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		return v, p, err
 	}
@@ -303,20 +303,20 @@ func (s *Server) pricingRange(w http.ResponseWriter, r *http.Request) {
 
 // whatIf answers the sliders.
 func (s *Server) whatIf(w http.ResponseWriter, r *http.Request) {
-	f := &form{r: r, query: true}
-	asked := f.checked("asked")
+	f := &Form{R: r, Query: true}
+	asked := f.Checked("asked")
 	v, p, err := s.pricingView(r, asked)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	if asked {
-		p.D = v.IfAsked(int64(f.whole("asked", "Asked price")))
+		p.D = v.IfAsked(int64(f.Whole("asked", "Asked price")))
 	} else {
-		p.D = v.IfReadyIn(f.whole("days", "Days"))
+		p.D = v.IfReadyIn(f.Whole("days", "Days"))
 	}
-	if f.err != nil {
-		s.fail(w, r, f.err)
+	if f.Err != nil {
+		s.fail(w, r, f.Err)
 		return
 	}
 	block := "daystext"
@@ -327,7 +327,7 @@ func (s *Server) whatIf(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) working(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -338,7 +338,7 @@ func (s *Server) working(w http.ResponseWriter, r *http.Request) {
 // lines are an item's, by themselves: on an order of forty parts they are most of the sheet,
 // so the quote sheet asks for them when they are unfolded.
 func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	sheet, err := s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -359,7 +359,7 @@ func (s *Server) lines(w http.ResponseWriter, r *http.Request) {
 
 // finishRoutes sets an item's finish routes side by side.
 func (s *Server) finishRoutes(w http.ResponseWriter, r *http.Request) {
-	sheet, it, list, err := s.app.Quotes.FinishRoutes(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
+	sheet, it, list, err := s.App.Quotes.FinishRoutes(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -374,12 +374,12 @@ func (s *Server) finishRoutes(w http.ResponseWriter, r *http.Request) {
 
 // quotes lists what was sent.
 func (s *Server) quotes(w http.ResponseWriter, r *http.Request) {
-	f := &form{r: r, query: true}
+	f := &Form{R: r, Query: true}
 	var before time.Time
-	if ms := f.id("before"); ms > 0 {
+	if ms := f.ID("before"); ms > 0 {
 		before = time.UnixMilli(ms)
 	}
-	list, err := s.app.Quotes.QuoteRows(r.Context(), before)
+	list, err := s.App.Quotes.QuoteRows(r.Context(), before)
 	if err != nil {
 		s.fail(w, r, err)
 		return

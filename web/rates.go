@@ -57,7 +57,7 @@ func loggedRows(h studio.Shop) (out []loggedRow) {
 type wayRow struct{ Key, Label, Route string }
 
 func (s *Server) rates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -105,12 +105,12 @@ func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
 	values := map[string]float64{}
 	for key := range r.PostForm {
 		if rate, ok := strings.CutPrefix(key, "r-"); ok && book.Has(rate) {
-			values[rate] = f.number(key, book.Get(rate).Label)
+			values[rate] = f.Number(key, book.Get(rate).Label)
 		}
 	}
-	err := f.err
+	err := f.Err
 	if err == nil {
-		err = s.app.Setup.SaveRates(r.Context(), owner(r), values)
+		err = s.App.Setup.SaveRates(r.Context(), owner(r), values)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -120,7 +120,7 @@ func (s *Server) saveRates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) rateHistory(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.Setup.RateHistory(r.Context())
+	list, err := s.App.Setup.RateHistory(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -129,7 +129,7 @@ func (s *Server) rateHistory(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
-	list, h, err := s.app.Quotes.CheckRates(r.Context(), r.URL.Query()["order"]...)
+	list, h, err := s.App.Quotes.CheckRates(r.Context(), r.URL.Query()["order"]...)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -147,7 +147,7 @@ func (s *Server) checkRates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) exportRates(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -179,7 +179,7 @@ func (s *Server) importRates(w http.ResponseWriter, r *http.Request) {
 				err = &change.Refusal{Text: "That is too large for a rate book. Nothing was changed."}
 			}
 			if err == nil {
-				n, err = s.app.Setup.ImportRates(r.Context(), owner(r), data)
+				n, err = s.App.Setup.ImportRates(r.Context(), owner(r), data)
 			}
 		}
 	}
@@ -199,10 +199,10 @@ func (s *Server) saveDefaults(w http.ResponseWriter, r *http.Request) {
 	ways := studio.Defaults{FinishRoutes: map[string]string{}}
 	for _, p := range []string{process.Resin, process.Filament} {
 		for _, tier := range []string{route.Primed, route.Painted} {
-			if key := f.text("way-" + p + "-" + tier); key != "" {
+			if key := f.Text("way-" + p + "-" + tier); key != "" {
 				ways.FinishRoutes[p+" "+tier] = key
 			}
 		}
 	}
-	s.ratesDone(w, r, s.app.Setup.SaveDefaults(r.Context(), owner(r), ways, f.text("codes")), "The house’s routes and codes are kept.")
+	s.ratesDone(w, r, s.App.Setup.SaveDefaults(r.Context(), owner(r), ways, f.Text("codes")), "The house’s routes and codes are kept.")
 }

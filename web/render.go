@@ -328,19 +328,19 @@ func (p Page) Strip(piece studio.Piece) (out []StripField) {
 
 // page fills in what every sheet has.
 func (s *Server) page(r *http.Request, p Page) (Page, error) {
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		return p, err
 	}
-	p.Studio, p.Now, p.Demo, p.Path = h.Studio, s.app.Clock.Now(), s.opts.Demo != nil, r.URL.RequestURI()
-	p.Person, _ = r.Context().Value(keyPerson).(studio.Person)
+	p.Studio, p.Now, p.Demo, p.Path = h.Studio, s.App.Clock.Now(), s.Opts.Demo != nil, r.URL.RequestURI()
+	p.Person, _ = r.Context().Value(KeyPerson).(studio.Person)
 	p.Hand = p.Person
-	if id := s.sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
-		if hand, err := s.app.Setup.Person(r.Context(), id); err == nil && hand.Active {
+	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
+		if hand, err := s.App.Setup.Person(r.Context(), id); err == nil && hand.Active {
 			p.Hand = hand
 		}
 	}
-	p.Told = s.sessions.PopString(r.Context(), "told")
+	p.Told = s.Sessions.PopString(r.Context(), "told")
 	p.Theme = theme(r)
 	return p, nil
 }
@@ -375,7 +375,7 @@ func (s *Server) fragment(w http.ResponseWriter, r *http.Request, name, block st
 func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name, block string, p Page) {
 	var b bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&b, block, p); err != nil {
-		s.log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
+		s.Log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
 		http.Error(w, "This sheet could not be drawn ("+requestID(r.Context())+").", http.StatusInternalServerError)
 		return
 	}
@@ -388,7 +388,7 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name
 func (s *Server) renderPart(w http.ResponseWriter, r *http.Request, name, block string, data any) {
 	var b bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&b, block, data); err != nil {
-		s.log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
+		s.Log.Error("template", "id", requestID(r.Context()), "page", name, "err", err)
 		http.Error(w, "This could not be drawn.", http.StatusInternalServerError)
 		return
 	}
@@ -402,7 +402,7 @@ func byHTMX(r *http.Request) bool { return r.Header.Get("HX-Request") == "true" 
 // done ends a change: the browser goes to a sheet, which tells what was done.
 func (s *Server) done(w http.ResponseWriter, r *http.Request, to, told string) {
 	if told != "" {
-		s.sessions.Put(r.Context(), "told", told)
+		s.Sessions.Put(r.Context(), "told", told)
 	}
 	if byHTMX(r) {
 		w.Header().Set("HX-Redirect", to)
@@ -428,7 +428,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case change.NotFound(err):
 		s.errorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 	default:
-		s.log.Error("request failed", "id", requestID(r.Context()), "path", r.URL.Path, "err", err)
+		s.Log.Error("request failed", "id", requestID(r.Context()), "path", r.URL.Path, "err", err)
 		s.errorPage(w, r, http.StatusInternalServerError, "This could not be done, and nothing was changed.", requestID(r.Context()))
 	}
 }
@@ -451,7 +451,7 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request, q *studio.Confirm) 
 			again = append(again, [2]string{name, v})
 		}
 	}
-	p := Page{Title: "One question", Theme: theme(r), Now: s.app.Clock.Now(), D: map[string]any{"Text": q.Text, "Yes": q.Yes, "Action": r.URL.RequestURI(), "Again": again}}
+	p := Page{Title: "One question", Theme: theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": q.Text, "Yes": q.Yes, "Action": r.URL.RequestURI(), "Again": again}}
 	block := "bare"
 	if byHTMX(r) {
 		block = "question"
@@ -461,5 +461,5 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request, q *studio.Confirm) 
 
 // errorPage says what is wrong; it needs nothing that could fail.
 func (s *Server) errorPage(w http.ResponseWriter, r *http.Request, status int, text, id string) {
-	s.render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: theme(r), Now: s.app.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Refused": status == http.StatusUnprocessableEntity}})
+	s.render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Refused": status == http.StatusUnprocessableEntity}})
 }

@@ -15,12 +15,12 @@ import (
 )
 
 func (s *Server) today(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.app.Today.Today(r.Context())
+	sheet, err := s.App.Today.Today(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	if p, _ := r.Context().Value(keyPerson).(studio.Person); p.Role != studio.Owner {
+	if p, _ := r.Context().Value(KeyPerson).(studio.Person); p.Role != studio.Owner {
 		sheet.Tasks = slices.DeleteFunc(sheet.Tasks, func(t today.Task) bool { return t.Owner })
 	}
 	s.show(w, r, "today", Page{Title: "Today", Sheet: "Today", Active: "/", D: todayView{sheet, today.BarNow, nightLine(sheet)},
@@ -117,7 +117,7 @@ func nightLine(t today.TodaySheet) nightView {
 
 func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 	letters := r.FormValue("q")
-	found, err := s.app.Today.Find(r.Context(), letters)
+	found, err := s.App.Today.Find(r.Context(), letters)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -132,7 +132,7 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) logbook(w http.ResponseWriter, r *http.Request) {
 	before, _ := strconv.ParseInt(r.FormValue("before"), 10, 64)
-	list, err := s.app.Logbook(r.Context(), before)
+	list, err := s.App.Logbook(r.Context(), before)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -149,7 +149,7 @@ func (s *Server) logbook(w http.ResponseWriter, r *http.Request) {
 // to save.
 func (s *Server) file(w http.ResponseWriter, r *http.Request) {
 	sha, name := chi.URLParam(r, "sha"), chi.URLParam(r, "name")
-	f, kind, err := s.app.Models.File(r.Context(), sha)
+	f, kind, err := s.App.Models.File(r.Context(), sha)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -197,13 +197,13 @@ func (s *Server) passTime(w http.ResponseWriter, r *http.Request) {
 	var err error
 	if r.PostFormValue("how") == "event" {
 		var moved bool
-		if moved, err = s.opts.Demo.ToNext(r.Context()); !moved {
+		if moved, err = s.Opts.Demo.ToNext(r.Context()); !moved {
 			told = "Nothing ends by itself any more: start a run, or stamp a stage that dries."
 		} else {
 			told = "Time has passed to the next thing that ended by itself."
 		}
 	} else {
-		err = s.opts.Demo.Pass(r.Context(), time.Hour)
+		err = s.Opts.Demo.Pass(r.Context(), time.Hour)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -213,12 +213,12 @@ func (s *Server) passTime(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) clients(w http.ResponseWriter, r *http.Request) {
-	list, err := s.app.Orders.Clients(r.Context())
+	list, err := s.App.Orders.Clients(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	orders, err := s.app.Orders.Orders(r.Context())
+	orders, err := s.App.Orders.Orders(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -244,7 +244,7 @@ func (s *Server) clients(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) client(w http.ResponseWriter, r *http.Request) {
-	c, orders, err := s.app.Orders.Client(r.Context(), pathID(r, "id"))
+	c, orders, err := s.App.Orders.Client(r.Context(), pathID(r, "id"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -254,8 +254,8 @@ func (s *Server) client(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveClient(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	c, err := s.app.Orders.SaveClient(r.Context(), owner(r), studio.Client{ID: pathID(r, "id"), Name: f.text("name"), Email: f.text("email"),
-		Phone: f.text("phone"), Address: f.text("address"), Note: f.text("note"), MayShow: f.checked("may_show"), MayShare: f.checked("may_share")})
+	c, err := s.App.Orders.SaveClient(r.Context(), owner(r), studio.Client{ID: pathID(r, "id"), Name: f.Text("name"), Email: f.Text("email"),
+		Phone: f.Text("phone"), Address: f.Text("address"), Note: f.Text("note"), MayShow: f.Checked("may_show"), MayShare: f.Checked("may_share")})
 	if err != nil {
 		s.fail(w, r, err)
 		return

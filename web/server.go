@@ -44,14 +44,14 @@ type Options struct {
 
 // Server answers requests.
 type Server struct {
-	app      *app.App
-	log      *slog.Logger
-	opts     Options
-	sessions *scs.SessionManager
+	App      *app.App
+	Log      *slog.Logger
+	Opts     Options
+	Sessions *scs.SessionManager
 	sweep    *sqlite3store.SQLite3Store
 	pages    pages
 	signIns  chan struct{}
-	closing  chan struct{} // closed when the server is to end: streams end by it
+	Closing  chan struct{} // closed when the server is to end: streams end by it
 	hungUp   sync.Once
 }
 
@@ -66,11 +66,11 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sessions.Cookie.Secure = opts.BehindTLS
-	return &Server{app: a, log: log, opts: opts, sessions: sessions, sweep: sweep, pages: parsePages(), signIns: make(chan struct{}, 2), closing: make(chan struct{})}
+	return &Server{App: a, Log: log, Opts: opts, Sessions: sessions, sweep: sweep, pages: parsePages(), signIns: make(chan struct{}, 2), Closing: make(chan struct{})}
 }
 
 // HangUp ends the streams, which would otherwise go on as long as somebody looks.
-func (s *Server) HangUp() { s.hungUp.Do(func() { close(s.closing) }) }
+func (s *Server) HangUp() { s.hungUp.Do(func() { close(s.Closing) }) }
 
 // Close ends what the server does by itself.
 func (s *Server) Close() {
@@ -82,7 +82,7 @@ func (s *Server) Close() {
 // turns away has asked nothing else.
 func (s *Server) Handler() http.Handler {
 	var h http.Handler = s.routes()
-	if s.opts.BehindTLS {
+	if s.Opts.BehindTLS {
 		h = forwarded(h)
 	}
 	return http.NewCrossOriginProtection().Handler(h)
@@ -116,7 +116,7 @@ func (s *Server) routes() chi.Router {
 	r.Handle("/static/*", staticFiles())
 
 	r.Route("/q/{token}", func(r chi.Router) { // what clients see
-		r.Use(s.sessions.LoadAndSave)
+		r.Use(s.Sessions.LoadAndSave)
 		r.Get("/", s.clientQuote)
 		r.Get("/quote.pdf", s.clientQuotePDF)
 		r.Get("/still/{item}", s.clientStill)
@@ -125,7 +125,7 @@ func (s *Server) routes() chi.Router {
 	})
 
 	r.Group(func(r chi.Router) {
-		r.Use(s.sessions.LoadAndSave)
+		r.Use(s.Sessions.LoadAndSave)
 		r.Get("/first", s.first)
 		r.Post("/first", s.firstSave)
 		r.Get("/sign-in", s.signIn)
@@ -154,7 +154,7 @@ func (s *Server) routes() chi.Router {
 				r.Post("/fill", s.fillAgain)
 				r.Post("/add", s.addToPlate)
 				r.Post("/lift", s.liftOff)
-				r.Post("/dissolve", s.dissolvePlate)
+				r.Post("/dissolve", s.discardPlate)
 				r.Post("/start", s.startRun)
 				r.Post("/end", s.endRun)
 				r.Post("/empty", s.emptyPlate)
@@ -171,7 +171,7 @@ func (s *Server) routes() chi.Router {
 			r.Get("/clients/{id}", s.client)
 			s.modelRoutes(r)
 
-			if s.opts.Demo != nil {
+			if s.Opts.Demo != nil {
 				r.Post("/demo/pass", s.passTime)
 			}
 			r.Group(s.ownerRoutes)
@@ -223,8 +223,8 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	if err := s.app.Store.Ping(ctx); err != nil {
-		s.log.Error("health", "err", err)
+	if err := s.App.Store.Ping(ctx); err != nil {
+		s.Log.Error("health", "err", err)
 		w.WriteHeader(http.StatusServiceUnavailable)
 		w.Write([]byte("the database does not answer\n")) //nolint:errcheck // nobody is left to tell
 		return
@@ -254,7 +254,7 @@ type ctxKey int
 
 const (
 	keyRequestID ctxKey = iota
-	keyPerson
+	KeyPerson
 )
 
 // identified gives every request an id, which its log line and any error page carry.
@@ -304,7 +304,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		if len(path) > 3 && path[:3] == "/q/" {
 			path = "/q/…" // the token is as good as a key
 		}
-		s.log.Info("request", "id", requestID(r.Context()), "method", r.Method, "path", path,
+		s.Log.Info("request", "id", requestID(r.Context()), "method", r.Method, "path", path,
 			"status", ww.status, "bytes", ww.bytes, "ms", time.Since(start).Milliseconds())
 	})
 }
@@ -317,7 +317,7 @@ func (s *Server) recovered(next http.Handler) http.Handler {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				s.log.Error("panic", "id", requestID(r.Context()), "panic", p, "stack", stack())
+				s.Log.Error("panic", "id", requestID(r.Context()), "panic", p, "stack", stack())
 				s.errorPage(w, r, http.StatusInternalServerError, "Something in the program broke. What was saved before is still there.", requestID(r.Context()))
 			}
 		}()

@@ -34,8 +34,8 @@ func (v sizeView) Field(mm float64) string {
 	return rates.Number(mm)
 }
 
-func ruleOf(f *form) studio.SizeRule {
-	r := studio.SizeRule{By: f.text("by")}
+func ruleOf(f *Form) studio.SizeRule {
+	r := studio.SizeRule{By: f.Text("by")}
 	for _, field := range []struct {
 		name, what string
 		to         *float64
@@ -45,12 +45,12 @@ func ruleOf(f *form) studio.SizeRule {
 		{"round", "Way round", &r.Round, 10}, {"length", "Length", &r.Length, 10}, {"breadth", "Breadth", &r.Breadth, 10}, {"padding", "Padding", &r.Padding, 1},
 		{"inside_l", "Inside length", &r.InsideL, 1}, {"inside_b", "Inside breadth", &r.InsideB, 1},
 	} {
-		if f.r.FormValue(field.name) == "" {
+		if f.R.FormValue(field.name) == "" {
 			continue
 		}
-		v := f.number(field.name, field.what) * field.unit
+		v := f.Number(field.name, field.what) * field.unit
 		if v < 0 || v > 1e6 {
-			f.wrong("%s: between 0 and a kilometre.", field.what)
+			f.Wrong("%s: between 0 and a kilometre.", field.what)
 		}
 		*field.to = v
 	}
@@ -59,7 +59,7 @@ func ruleOf(f *form) studio.SizeRule {
 
 func (s *Server) sizeView(r *http.Request, rule studio.SizeRule) (v sizeView, p Page, err error) {
 	v = sizeView{Bases: []int{25, 32, 40, 50, 60, 80, 100}, Scales: []int{4, 6, 12, 18, 24, 35, 72}}
-	v.SizeSheet, err = s.app.Quotes.SizeSheet(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"), rule)
+	v.SizeSheet, err = s.App.Quotes.SizeSheet(r.Context(), chi.URLParam(r, "no"), pathID(r, "item"), rule)
 	if v.Rule.By == "" {
 		v.Rule = v.Item.Rule
 	}
@@ -73,10 +73,10 @@ func (s *Server) sizeView(r *http.Request, rule studio.SizeRule) (v sizeView, p 
 
 func (s *Server) size(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	f.query = true
+	f.Query = true
 	rule := ruleOf(f)
-	if f.err != nil && byHTMX(r) {
-		s.fail(w, r, f.err)
+	if f.Err != nil && byHTMX(r) {
+		s.fail(w, r, f.Err)
 		return
 	}
 	_, p, err := s.sizeView(r, rule)
@@ -94,10 +94,10 @@ func (s *Server) size(w http.ResponseWriter, r *http.Request) {
 func (s *Server) takeSize(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
 	rule := ruleOf(f)
-	err := f.err
+	err := f.Err
 	var it studio.Item
 	if err == nil {
-		it, err = s.app.Quotes.TakeSize(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), rule)
+		it, err = s.App.Quotes.TakeSize(r.Context(), owner(r), chi.URLParam(r, "no"), pathID(r, "item"), rule)
 	}
 	if err != nil {
 		s.fail(w, r, err)

@@ -18,12 +18,12 @@ type step struct {
 }
 
 func (s *Server) studio(w http.ResponseWriter, r *http.Request) {
-	h, err := s.app.Setup.Shop(r.Context())
+	h, err := s.App.Setup.Shop(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	people, err := s.app.Setup.People(r.Context())
+	people, err := s.App.Setup.People(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -42,14 +42,14 @@ func (s *Server) studio(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) saveStudio(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	st := studio.Studio{Name: f.text("name"), Address: f.text("address"), Email: f.text("email"), TaxNumber: f.text("tax_number"), Currency: f.text("currency"),
-		TaxPercent: f.number("tax", "Tax"), TimeZone: f.text("zone"), PublicURL: f.text("public_url")}
-	if f.checked("first_order") {
-		st.FirstOrder = f.whole("first_order", "Order numbers go on from")
+	st := studio.Studio{Name: f.Text("name"), Address: f.Text("address"), Email: f.Text("email"), TaxNumber: f.Text("tax_number"), Currency: f.Text("currency"),
+		TaxPercent: f.Number("tax", "Tax"), TimeZone: f.Text("zone"), PublicURL: f.Text("public_url")}
+	if f.Checked("first_order") {
+		st.FirstOrder = f.Whole("first_order", "Order numbers go on from")
 	}
-	err := f.err
+	err := f.Err
 	if err == nil {
-		err = s.app.Setup.SaveStudio(r.Context(), owner(r), st)
+		err = s.App.Setup.SaveStudio(r.Context(), owner(r), st)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -105,7 +105,7 @@ func (s *Server) machine(w http.ResponseWriter, r *http.Request) {
 	if v.ID == 0 {
 		starting(&v, r)
 	} else {
-		h, err := s.app.Setup.Shop(r.Context())
+		h, err := s.App.Setup.Shop(r.Context())
 		m, ok := h.Machine(v.ID)
 		if err != nil || !ok {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
@@ -122,7 +122,7 @@ func (s *Server) material(w http.ResponseWriter, r *http.Request) {
 		starting(&v, r)
 		v.Name = v.From
 	} else {
-		h, err := s.app.Setup.Shop(r.Context())
+		h, err := s.App.Setup.Shop(r.Context())
 		at := slices.IndexFunc(h.Materials, func(m studio.Material) bool { return m.ID == v.ID })
 		if err != nil || at < 0 {
 			s.errorPage(w, r, http.StatusNotFound, "There is no such material.", "")
@@ -147,19 +147,19 @@ func gearForm(r *http.Request) (setup.GearForm, error) {
 	if err := r.ParseForm(); err != nil {
 		return setup.GearForm{}, &change.Refusal{Text: "The form did not arrive whole."}
 	}
-	form := setup.GearForm{Name: f.text("name"), Process: f.text("process"), Active: f.checked("active"), From: f.text("from"), Figures: map[string]float64{}}
+	form := setup.GearForm{Name: f.Text("name"), Process: f.Text("process"), Active: f.Checked("active"), From: f.Text("from"), Figures: map[string]float64{}}
 	for key := range r.PostForm {
 		if figure, ok := strings.CutPrefix(key, "f-"); ok {
-			form.Figures[figure] = f.number(key, strings.ReplaceAll(figure, "_", " "))
+			form.Figures[figure] = f.Number(key, strings.ReplaceAll(figure, "_", " "))
 		}
 	}
-	return form, f.err
+	return form, f.Err
 }
 
 func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
 	form, err := gearForm(r)
 	if err == nil {
-		_, err = s.app.Setup.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
+		_, err = s.App.Setup.SaveMachine(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	s.studioDone(w, r, err, form.Name+" is saved.")
 }
@@ -167,7 +167,7 @@ func (s *Server) saveMachine(w http.ResponseWriter, r *http.Request) {
 func (s *Server) saveMaterial(w http.ResponseWriter, r *http.Request) {
 	form, err := gearForm(r)
 	if err == nil {
-		_, err = s.app.Setup.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
+		_, err = s.App.Setup.SaveMaterial(r.Context(), owner(r), pathID(r, "id"), form)
 	}
 	s.studioDone(w, r, err, form.Name+" is saved.")
 }
@@ -184,7 +184,7 @@ func (s *Server) person(w http.ResponseWriter, r *http.Request) {
 	p := studio.Person{Role: studio.Bench, Active: true}
 	if id := pathID(r, "id"); id != 0 {
 		var err error
-		if p, err = s.app.Setup.Person(r.Context(), id); err != nil {
+		if p, err = s.App.Setup.Person(r.Context(), id); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -198,7 +198,7 @@ func (s *Server) person(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) savePerson(w http.ResponseWriter, r *http.Request) {
 	f := formOf(r)
-	_, err := s.app.Setup.SavePerson(r.Context(), owner(r), pathID(r, "id"), setup.PersonForm{Name: f.text("name"), Initials: f.text("initials"), Role: f.text("role"),
-		Password: r.PostFormValue("password"), Active: f.checked("active"), Wage: f.text("wage")})
-	s.studioDone(w, r, err, f.text("name")+" is saved.")
+	_, err := s.App.Setup.SavePerson(r.Context(), owner(r), pathID(r, "id"), setup.PersonForm{Name: f.Text("name"), Initials: f.Text("initials"), Role: f.Text("role"),
+		Password: r.PostFormValue("password"), Active: f.Checked("active"), Wage: f.Text("wage")})
+	s.studioDone(w, r, err, f.Text("name")+" is saved.")
 }

@@ -41,7 +41,7 @@ func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string)
 		if part.FileName() == "" {
 			continue
 		}
-		k, err := s.app.Models.Keep(part.FileName(), part)
+		k, err := s.App.Models.Keep(part.FileName(), part)
 		var refusal *change.Refusal
 		if err != nil && !errors.As(err, &refusal) {
 			err = uploadError(err)
@@ -55,7 +55,7 @@ func (s *Server) keepFiles(w http.ResponseWriter, r *http.Request, field string)
 
 // received ends an upload: what is read by now is told, what is not goes on by itself.
 func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch string) {
-	jobs, err := s.app.Jobs.Await(r.Context(), batch, soon)
+	jobs, err := s.App.Jobs.Await(r.Context(), batch, soon)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -69,7 +69,7 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 			done++
 		case j.State == studio.JobFailed:
 			failed = append(failed, j.Note)
-			if err := s.app.Jobs.CancelJob(r.Context(), j.ID); err != nil { // it is told here
+			if err := s.App.Jobs.CancelJob(r.Context(), j.ID); err != nil { // it is told here
 				s.fail(w, r, err)
 				return
 			}
@@ -94,7 +94,7 @@ func (s *Server) received(w http.ResponseWriter, r *http.Request, to, batch stri
 
 func (s *Server) addModels(w http.ResponseWriter, r *http.Request) {
 	s.takeFiles(w, r, "/models", func(files []models.Kept, _ url.Values) (string, error) {
-		return s.app.Orders.Receive(r.Context(), owner(r), "", files, true)
+		return s.App.Orders.Receive(r.Context(), owner(r), "", files, true)
 	})
 }
 
@@ -108,7 +108,7 @@ func (s *Server) takeFiles(w http.ResponseWriter, r *http.Request, to string, qu
 	if err == nil {
 		batch, err = queue(files, values)
 	} else {
-		s.app.Models.LetGo(context.WithoutCancel(r.Context()), files)
+		s.App.Models.LetGo(context.WithoutCancel(r.Context()), files)
 	}
 	if err != nil {
 		s.fail(w, r, err)
