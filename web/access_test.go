@@ -13,10 +13,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/web/kit"
 )
 
 func TestNobodyPassesUnasked(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	for _, path := range []string{"/", "/orders", "/orders/0001", "/clients", "/plates", "/plates/1", "/bench", "/bench/0001-1", "/studio", "/rates", "/logbook", "/find?q=a",
 		"/files/" + strings.Repeat("a", 64) + "/x.stl", "/orders/0001/delivery-note.pdf", "/models", "/models/1", "/models/1/still.png", "/models/1/view", "/models/1/as/stl", "/models/1/layers",
 		"/jobs/order/0001", "/orders/0001/items/1/size", "/orders/0001/labels.pdf", "/orders/0001/quote", "/orders/0001/quote/range", "/orders/0001/quote/working.csv", "/quotes", "/rates/check", "/rates/history", "/rates/book.json"} {
@@ -32,7 +33,7 @@ func TestNobodyPassesUnasked(t *testing.T) {
 }
 
 func TestSignInAndOut(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	a := s.post("/sign-in", "name", "Ilse Karg", "password", "wrong")
 	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
 	assert.Contains(t, a.body, "do not belong together")
@@ -48,7 +49,7 @@ func TestSignInAndOut(t *testing.T) {
 
 // The token known before signing in is worth nothing after (session fixation).
 func TestSessionTokenIsRenewed(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	cookie := func() string {
 		req, _ := http.NewRequest(http.MethodGet, s.server.URL, nil)
 		for _, c := range s.client.Jar.Cookies(req.URL) {
@@ -66,7 +67,7 @@ func TestSessionTokenIsRenewed(t *testing.T) {
 }
 
 func TestBenchHandsSeeNoPrices(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	no := s.Order(1, "raw")
 	s.Accept(no)
 	s.signIn("JT")
@@ -141,7 +142,7 @@ func TestNoInlineStylesOrScripts(t *testing.T) {
 }
 
 func TestFirstOwnerOnThisMachine(t *testing.T) {
-	s := serve(t, apptest.Bare(t), Options{})
+	s := serve(t, apptest.Bare(t), kit.Options{})
 	assert.Equal(t, "/first", s.get("/").Header.Get("Location"))
 	assert.NotContains(t, s.page("/first"), `name="token"`)
 	a := s.post("/first", "name", "Ilse Karg", "password", "long-enough", "again", "different")
@@ -155,7 +156,7 @@ func TestFirstOwnerOnThisMachine(t *testing.T) {
 }
 
 func TestFirstOwnerFromElsewhereNeedsTheToken(t *testing.T) {
-	s := serve(t, apptest.Bare(t), Options{Exposed: true, FirstToken: "PRINTED-ONCE"})
+	s := serve(t, apptest.Bare(t), kit.Options{Exposed: true, FirstToken: "PRINTED-ONCE"})
 	assert.Contains(t, s.page("/first"), `name="token"`)
 	form := []string{"name", "Ilse Karg", "password", "long-enough", "again", "long-enough"}
 	for _, token := range []string{"", "guessed"} {
@@ -164,7 +165,7 @@ func TestFirstOwnerFromElsewhereNeedsTheToken(t *testing.T) {
 	s.sent("/first", append(form, "token", "PRINTED-ONCE")...)
 
 	// A name that points at this machine from outside is not this machine.
-	bare := serve(t, apptest.Bare(t), Options{})
+	bare := serve(t, apptest.Bare(t), kit.Options{})
 	req, err := http.NewRequest(http.MethodGet, bare.server.URL+"/first", nil)
 	require.NoError(t, err)
 	req.Host = "rebound.example"
@@ -179,7 +180,7 @@ func (s *stoppedTime) ToNext(context.Context) (bool, error)          { return fa
 
 func TestDemoSignsInOnLoopbackOnly(t *testing.T) {
 	clock := &stoppedTime{}
-	s := serve(t, apptest.New(t), Options{Demo: clock})
+	s := serve(t, apptest.New(t), kit.Options{Demo: clock})
 	assert.Contains(t, s.page("/"), "Good morning, Ilse")
 	assert.Equal(t, "/", s.sent("/demo/pass", "how", "hour"))
 	assert.Equal(t, time.Hour, clock.passed)
@@ -192,7 +193,7 @@ func TestDemoSignsInOnLoopbackOnly(t *testing.T) {
 	req.Host = "rebound.example"
 	assert.Equal(t, http.StatusSeeOther, s.do(req).StatusCode)
 
-	srv := New(s.App, testLog(s), Options{Demo: clock})
+	srv := New(s.App, testLog(s), kit.Options{Demo: clock})
 	defer srv.Close()
 	w := httptest.NewRecorder()
 	r := httptest.NewRequest(http.MethodGet, "http://localhost/", nil)
@@ -208,9 +209,9 @@ func TestBehindAProxy(t *testing.T) {
 	no := s.Order(1, "raw")
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	st := serve(t, s, Options{BehindTLS: true, Exposed: true})
+	st := serve(t, s, kit.Options{BehindTLS: true, Exposed: true})
 	ask := func(peer string) *httptest.ResponseRecorder {
-		srv := New(s.App, testLog(st), Options{BehindTLS: true})
+		srv := New(s.App, testLog(st), kit.Options{BehindTLS: true})
 		defer srv.Close()
 		w := httptest.NewRecorder()
 		r := httptest.NewRequest(http.MethodPost, "http://quotes.example/q/"+q.Token+"/answer", strings.NewReader("name=O&agreed=1&answer=accept"))
@@ -243,9 +244,9 @@ func TestHealthLogsAndPanics(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, a.StatusCode)
 	assert.Contains(t, a.body, "no such sheet")
 
-	srv := New(s.App, testLog(s), Options{})
+	srv := New(s.App, testLog(s), kit.Options{})
 	defer srv.Close()
-	broken := srv.identified(srv.logged(srv.recovered(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("a seam burst") }))))
+	broken := kit.Identified(srv.Logged(srv.Recovered(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("a seam burst") }))))
 	w := httptest.NewRecorder()
 	broken.ServeHTTP(w, httptest.NewRequest(http.MethodGet, "/bench", nil))
 	assert.Equal(t, http.StatusInternalServerError, w.Code)

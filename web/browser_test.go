@@ -27,6 +27,7 @@ import (
 	"sakuji/app/models"
 	"sakuji/device"
 	"sakuji/studio"
+	"sakuji/web/kit"
 )
 
 var shots = flag.String("shots", "", "folder to take screenshots of the demo into")
@@ -217,7 +218,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	if testing.Short() {
 		t.Skip("drives a browser")
 	}
-	s := serve(t, apptest.Bare(t), Options{})
+	s := serve(t, apptest.Bare(t), kit.Options{})
 	b := browse(t, s.server.URL)
 	printers := device.Printers{Seed: 3}
 
@@ -374,7 +375,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.open("/orders")
 	assert.Contains(t, b.text("main"), "closed")
 	b.open("/logbook")
-	for _, deed := range []string{"quote accepted", "deposit arrived", "print failed", "sent back", "delivered", "order closed"} {
+	for _, deed := range []string{"quote accepted", "payment arrived", "print failed", "sent back", "delivered", "order closed"} {
 		assert.Contains(t, b.body(), deed)
 	}
 	b.quiet()
@@ -386,7 +387,7 @@ func TestKeys(t *testing.T) {
 	if testing.Short() {
 		t.Skip("drives a browser")
 	}
-	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	s.Accept(s.Order(2, "raw"))
 	b := browse(t, s.server.URL)
 	b.open("/")
@@ -423,7 +424,7 @@ func TestAccessible(t *testing.T) {
 		t.Skip("needs a browser, and axe-core from npm")
 	}
 	require.NoError(t, err)
-	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	no := s.Order(3, "painted")
 	q := s.Accept(no)
 	s.Print(no + "-2")
@@ -454,13 +455,13 @@ func TestAccessible(t *testing.T) {
 			b.axe(string(axe), path+" by "+theme)
 		}
 	}
-	bare := serve(t, apptest.Bare(t), Options{Exposed: true, FirstToken: "T"})
+	bare := serve(t, apptest.Bare(t), kit.Options{Exposed: true, FirstToken: "T"})
 	b.base = bare.server.URL
 	b.open("/first")
 	b.axe(string(axe), "/first")
 	b.open("/no/such/sheet")
 	b.axe(string(axe), "an error page")
-	signed := serve(t, apptest.New(t), Options{})
+	signed := serve(t, apptest.New(t), kit.Options{})
 	b.base = signed.server.URL
 	b.open("/sign-in")
 	b.axe(string(axe), "/sign-in")

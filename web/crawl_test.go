@@ -17,13 +17,14 @@ import (
 	"sakuji/app/orders"
 	"sakuji/core/quote"
 	"sakuji/studio"
+	"sakuji/web/kit"
 )
 
 // busy is a studio with something on every sheet: pieces waiting, on a plate, at the
 // bench, scrapped and done, quotes in every state, a question open.
 func busy(t *testing.T) (*site, []string) {
 	t.Helper()
-	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	first := s.Order(4, "painted")
 	s.Accept(first)
 	s.Print(first + "-2")
@@ -64,7 +65,7 @@ var links = regexp.MustCompile(`(?:href|src|action)="(/[^"#]*)`)
 // Every link on every sheet leads somewhere, and every form has a change behind it.
 func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	s, sheets := busy(t)
-	srv := New(s.App, testLog(s), Options{Demo: &stoppedTime{}})
+	srv := New(s.App, testLog(s), kit.Options{Demo: &stoppedTime{}})
 	defer srv.Close()
 	posts := map[string]bool{}
 	router := srv.routes()

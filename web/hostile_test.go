@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"sakuji/web/kit"
 	"slices"
 	"strings"
 	"testing"
@@ -29,7 +30,7 @@ func TestNoFormBreaksTheServer(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 8))
 	pick := func(of []string) string { return of[r.IntN(len(of))] }
 	var posts []string
-	srv := New(s.App, testLog(s), Options{Demo: &stoppedTime{}})
+	srv := New(s.App, testLog(s), kit.Options{Demo: &stoppedTime{}})
 	defer srv.Close()
 	require.NoError(t, chi.Walk(srv.routes(), func(method, route string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		if method == http.MethodPost && route != "/sign-out" && route != "/sign-in" && route != "/first" {

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"sakuji/demo"
+	"sakuji/web/kit"
 )
 
 // BenchmarkPages renders every sheet of the demo at the server, over its real
@@ -21,7 +22,7 @@ func BenchmarkPages(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer d.Close()
-	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), Options{Demo: d})
+	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
 	defer srv.Close()
 	h := srv.Handler()
 	var cookies []*http.Cookie

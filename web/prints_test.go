@@ -14,6 +14,7 @@ import (
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
 	"sakuji/studio"
+	"sakuji/web/kit"
 )
 
 // From a file to a decision, by forms alone: orientations, one taken; hollowed and used;
@@ -80,7 +81,7 @@ func TestPrintsWithoutJavaScript(t *testing.T) {
 
 // The canvas shows a model as it stands, tips and all, and a section offers to cut there.
 func TestPartStandsAndIsCut(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{Demo: &stoppedTime{}})
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	_ = s.Order(1, route.Raw)
 	_, err := s.Models.Remake(s.Ctx, s.Owner, 1, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
 	require.NoError(t, err)

@@ -21,6 +21,7 @@ import (
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
+	"sakuji/web/kit"
 )
 
 // The quote sheet in a browser: what is changed is priced at once and in place, the range
@@ -110,7 +111,7 @@ func TestQuoteSheetByForms(t *testing.T) {
 	path := "/orders/" + no + "/quote"
 	page := s.page(path)
 	assert.Contains(t, page, "8 times in 10 under")
-	assert.Equal(t, path, s.sent("/orders/"+no+"/items/1", "desk", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "process-1", "resin", "copies-1", "1", "cut-1", "2", "eyes", "2", "weather", "1", "weapon", "no"))
+	assert.Equal(t, path, s.sent(path+"/items/1", "with_options", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "process-1", "resin", "copies-1", "1", "cut-1", "2", "eyes", "2", "weather", "1", "weapon", "no"))
 	d, err := s.App.Quotes.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Items[0].Features.Eyes)
@@ -184,7 +185,7 @@ func BenchmarkRepriced(b *testing.B) {
 		}
 		return nil
 	}))
-	srv := New(s.App, slog.New(slog.DiscardHandler), Options{Demo: &stoppedTime{}})
+	srv := New(s.App, slog.New(slog.DiscardHandler), kit.Options{Demo: &stoppedTime{}})
 	defer srv.Close()
 	handler := srv.Handler()
 	var cookies []*http.Cookie

@@ -16,17 +16,18 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
-	"sakuji/app/today"
 	"sakuji/core/rates"
 	"sakuji/core/solid"
 	"sakuji/studio"
+	"sakuji/web/kit"
+	"sakuji/web/plates"
 )
 
 func testLog(s *site) *slog.Logger { return slog.New(slog.NewJSONHandler(s.log, nil)) }
 
 // A new owner is led from nothing to a priced order without the demo.
 func TestFromNothingToAPrice(t *testing.T) {
-	s := serve(t, apptest.Bare(t), Options{})
+	s := serve(t, apptest.Bare(t), kit.Options{})
 	s.sent("/first", "name", "Ilse Karg", "password", "long-enough", "again", "long-enough")
 	a := s.post("/studio", "name", "Own Studio", "currency", "EUR", "tax", "nineteen", "zone", "Europe/Vienna")
 	assert.Contains(t, a.body, "is not a number")
@@ -125,7 +126,7 @@ func TestForeignTextIsText(t *testing.T) {
 }
 
 func TestClientPage(t *testing.T) {
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	no := s.Order(2, "painted")
 	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Question, "Gloss or matt?"))
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
@@ -181,7 +182,7 @@ func TestFilesComeBackAsTheyWereGiven(t *testing.T) {
 }
 
 func TestDispositionNames(t *testing.T) {
-	assert.Equal(t, `attachment; filename="M_we _x_.stl"; filename*=UTF-8''M%C3%B6we%20%22x%22.stl`, disposition("attachment", `Möwe "x".stl`))
+	assert.Equal(t, `attachment; filename="M_we _x_.stl"; filename*=UTF-8''M%C3%B6we%20%22x%22.stl`, kit.Disposition("attachment", `Möwe "x".stl`))
 }
 
 func TestPlateScreens(t *testing.T) {
@@ -358,7 +359,7 @@ func TestPlateDrawing(t *testing.T) {
 	require.NoError(t, err)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
-	d := drawPlate(plateView{PlateSheet: sheet})
+	d := plates.DrawPlate(plates.PlateView{PlateSheet: sheet})
 	require.Len(t, d.Pieces, 4)
 	k := d.BedW / 143
 	assert.InDelta(t, 40*k, d.GroundY-d.TopY, 1e-3)
@@ -378,43 +379,7 @@ func TestPlateDrawing(t *testing.T) {
 
 func TestOutlineSVG(t *testing.T) {
 	o := solid.Outline{{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 10}, {X: 0, Y: 10}}}
-	svg := string(outlineSVG(o, 42, 42))
+	svg := string(kit.OutlineSVG(o, 42, 42))
 	assert.Contains(t, svg, `d="M1.0 41.0L41.0 41.0L41.0 21.0L1.0 21.0Z"`, "it stands on its base, as large as it fits")
-	assert.Empty(t, outlineSVG(nil, 40, 40))
-}
-
-func TestNightLineKeepsLabelsApart(t *testing.T) {
-	now := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
-	sheet := today.TodaySheet{Now: now, From: now.Add(-15 * time.Hour)}
-	for i := range 12 {
-		sheet.Night = append(sheet.Night, today.NightMark{At: sheet.From.Add(time.Duration(i) * 20 * time.Minute), Text: "plate 118 started"})
-	}
-	v := nightLine(sheet)
-	require.Len(t, v.Marks, 12)
-	half := float64(len("plate 118 started")) * 3.5
-	for i, a := range v.Marks {
-		for _, b := range v.Marks[:i] {
-			if a.LabelY >= 0 && a.LabelY == b.LabelY {
-				assert.GreaterOrEqual(t, a.LabelX-b.LabelX, 2*half)
-			}
-		}
-	}
-}
-
-func TestWords(t *testing.T) {
-	for p, want := range map[float64]string{0: "none", 0.001: "under 1 in 100", 0.04: "4 in 100", 0.3: "3 in 10", 0.99: "almost sure"} {
-		assert.Equal(t, want, chance(p))
-	}
-	v := todayView{TodaySheet: today.TodaySheet{Now: time.Date(2026, 5, 14, 14, 0, 0, 0, time.UTC), Tasks: []today.Task{{}, {}, {Tone: today.ToneWait}}}}
-	assert.Equal(t, "Good afternoon, Ilse. Two things want hands.", v.Greeting("Ilse Karg", time.UTC))
-	v.Tasks = v.Tasks[:1]
-	assert.Contains(t, v.Greeting("Ilse Karg", time.UTC), "One thing wants hands")
-	v.Tasks = nil
-	assert.Contains(t, v.Greeting("Ilse Karg", time.UTC), "Nothing is pressing")
-	now := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
-	for at, want := range map[time.Time]string{now.Add(5 * time.Hour): "14:00", now.Add(20 * time.Hour): "Fri 05:00", now.AddDate(0, 0, -5): "Sat 09:00", now.AddDate(0, 0, 8): "22 May", now.AddDate(1, 0, 0): "14 May 2027"} {
-		assert.Equal(t, want, studio.ClockText(at, now))
-	}
-	eve := time.Date(2026, 12, 31, 23, 0, 0, 0, time.UTC)
-	assert.Equal(t, "Fri 01:00", studio.ClockText(eve.Add(2*time.Hour), eve), "the year's end is a night like others")
+	assert.Empty(t, kit.OutlineSVG(nil, 40, 40))
 }

@@ -13,6 +13,7 @@ import (
 
 	"sakuji/app/pieces"
 	"sakuji/demo"
+	"sakuji/web/kit"
 )
 
 // TestScreenshots takes the pictures of docs/screenshots from the demo's morning:
@@ -24,7 +25,7 @@ func TestScreenshots(t *testing.T) {
 	d, err := demo.Open(t.Context(), t.TempDir())
 	require.NoError(t, err)
 	defer d.Close()
-	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), Options{Demo: d})
+	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
 	defer srv.Close()
 	server := httptest.NewServer(srv.Handler())
 	defer server.Close()

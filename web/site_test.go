@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/web/kit"
 )
 
 // site is a served test studio and a browser without JavaScript.
@@ -26,7 +27,7 @@ type site struct {
 	log    *bytes.Buffer
 }
 
-func serve(t *testing.T, s *apptest.Studio, opts Options) *site {
+func serve(t *testing.T, s *apptest.Studio, opts kit.Options) *site {
 	t.Helper()
 	st := &site{Studio: s, t: t, log: &bytes.Buffer{}}
 	srv := New(s.App, slog.New(slog.NewJSONHandler(st.log, nil)), opts)
@@ -122,7 +123,7 @@ func (s *site) signIn(name string) {
 // owned is a site with its owner signed in.
 func owned(t *testing.T) *site {
 	t.Helper()
-	s := serve(t, apptest.New(t), Options{})
+	s := serve(t, apptest.New(t), kit.Options{})
 	s.signIn("Ilse Karg")
 	return s
 }

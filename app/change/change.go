@@ -79,7 +79,18 @@ func (d Change) Note(what string, of About, format string, args ...any) error {
 
 // Do runs a change: what it saves is saved together, or not at all.
 func (a Base) Do(ctx context.Context, who Actor, f func(Change) error) error {
-	return a.Store.Write(ctx, func(tx *store.Tx) error { return f(Change{tx, who, a.Clock.Now()}) })
+	o, _ := ctx.Value(onceKey{}).(*once)
+	err := a.Store.Write(ctx, func(tx *store.Tx) error {
+		c := Change{tx, who, a.Clock.Now()}
+		if err := o.claim(c); err != nil {
+			return err
+		}
+		return f(c)
+	})
+	if err == nil && o != nil {
+		o.claimed = true
+	}
+	return err
 }
 
 // At is the change as of another time: what was done before it is written down.

@@ -71,7 +71,8 @@ func (a *Queue) Work(ctx context.Context, log *slog.Logger) {
 		if err := tx.WakeJobs(); err != nil {
 			return err
 		}
-		return tx.SweepJobs(a.Clock.Now().Add(-jobsKept))
+		before := a.Clock.Now().Add(-jobsKept)
+		return errors.Join(tx.SweepJobs(before), tx.SweepActs(before))
 	})
 	if err != nil {
 		log.Error("jobs", "err", err)

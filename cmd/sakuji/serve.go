@@ -21,6 +21,7 @@ import (
 	"sakuji/demo"
 	"sakuji/store"
 	"sakuji/web"
+	"sakuji/web/kit"
 )
 
 func serveVerb() *cobra.Command {
@@ -45,7 +46,7 @@ func serveVerb() *cobra.Command {
 		limits.UploadBytes = *megabytes << 20
 		a := app.New(st, change.Wall{})
 		a.Models.Limits = limits
-		opts := web.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
+		opts := kit.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
 		empty, err := a.Setup.Empty(ctx)
 		if err != nil {
 			return err
@@ -90,7 +91,7 @@ func demoVerb() *cobra.Command {
 		go func() { d.App.Jobs.Work(ctx, log); close(worked) }()
 		defer func() { stop(); <-worked }()
 		go d.Run(ctx, log)
-		return listen(ctx, *addr, web.New(d.App, log, web.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
+		return listen(ctx, *addr, web.New(d.App, log, kit.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
 	}
 	return cmd
 }

@@ -1,0 +1,153 @@
+package bench
+
+import (
+	"net/http"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app/change"
+	"sakuji/app/pieces"
+	"sakuji/core/route"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+// benchView is the bench with the hands that may be chosen.
+type benchView struct {
+	pieces.BenchSheet
+	People []studio.Person
+	Marks  []route.StageKind
+}
+
+// First is the stage of the first piece whose stage carries a caution.
+func (v benchView) First() route.StageKind {
+	for _, r := range v.Rows {
+		if now := r.Now(); now != nil && now.Kind.Manner().Caution != "" {
+			return now.Kind
+		}
+	}
+	return ""
+}
+
+func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
+	if code := r.FormValue("code"); code != "" { // a label typed or scanned
+		switch p, err := s.App.Pieces.Piece(r.Context(), code); {
+		case err == nil:
+			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
+		case change.NotFound(err):
+			s.Refuse(w, r, "No piece has the label "+code+".")
+		default:
+			s.Fail(w, r, err)
+		}
+		return
+	}
+	sheet, err := s.App.Pieces.Bench(r.Context(), r.FormValue("show"), r.FormValue("order"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	people, err := s.Hands(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: benchView{sheet, people, route.All()},
+		Keys: kit.Keys("↑ ↓", "move", "Enter", "take it", "L", "type a label", "F", "find")})
+}
+
+// chooseHand sets whose initials the next stamps carry, without signing out.
+func (s *Room) chooseHand(w http.ResponseWriter, r *http.Request) {
+	p, err := s.App.Setup.Person(r.Context(), kit.FormOf(r).ID("hand"))
+	if err == nil && !p.Active {
+		err = &change.Refusal{Text: p.Name + " no longer works here."}
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Sessions.Put(r.Context(), "hand", p.ID)
+	s.Done(w, r, kit.Back(r, "/bench"), p.Name+" stamps now.")
+}
+
+// pieceView is a piece with the hands that may be chosen.
+type pieceView struct {
+	pieces.PieceSheet
+	People []studio.Person
+}
+
+// Kind is the stage that is next, or none.
+func (v pieceView) Kind() route.StageKind {
+	if now := v.Piece.Now(); now != nil {
+		return now.Kind
+	}
+	return ""
+}
+
+func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.App.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	people, err := s.Hands(r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people},
+		Block: kit.Block("Order", sheet.Order.Number, "Try", strconv.Itoa(sheet.Attempt)),
+		Keys:  kit.Keys("S", "stamp", "B", "send back", "N", "next piece", "U", "take back")})
+}
+
+func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	st := studio.Stamp{Minutes: -1, Note: f.Text("note"), Early: f.Checked("early"), Shown: f.Text("shown")}
+	if f.Checked("minutes") {
+		st.Minutes = f.Number("minutes", "Minutes")
+		if st.Minutes < 0 {
+			f.Wrong("Minutes: 0 or more.")
+		}
+	}
+	if f.Checked("at") {
+		st.At = s.JustNow(f.Moment("at", "Done at", s.Zone(r)))
+	}
+	if f.Err != nil {
+		s.Fail(w, r, f.Err)
+		return
+	}
+	code := chi.URLParam(r, "code")
+	p, err := s.App.Pieces.Stamp(r.Context(), s.Hand(r), code, st)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	to := "/bench/" + p.Code
+	if next := f.Text("next"); f.Text("then") == "next" && next != "" {
+		to = "/bench/" + next
+	}
+	told := p.Code + " is stamped."
+	if p.State == studio.PieceDone {
+		told = p.Code + " is done."
+	}
+	s.Done(w, r, to, told)
+}
+
+func (s *Room) sendBack(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	code := chi.URLParam(r, "code")
+	if err := s.App.Pieces.SendBack(r.Context(), s.Hand(r), code, route.StageKind(f.Text("to")), f.Text("note"), f.Text("shown")); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/bench/"+code, code+" is sent back.")
+}
+
+func (s *Room) takeBack(w http.ResponseWriter, r *http.Request) {
+	code := chi.URLParam(r, "code")
+	if err := s.App.Pieces.TakeBackStamp(r.Context(), s.Hand(r), code); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/bench/"+code, "Taken back. The logbook keeps both.")
+}

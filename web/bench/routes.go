@@ -1,0 +1,35 @@
+// Package bench is what people at the bench see, with gloves on: every piece with its
+// strip, and one piece at a time.
+package bench
+
+import (
+	"embed"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/web/kit"
+)
+
+//go:embed templates/*.html
+var templates embed.FS
+
+// Room is the bench.
+type Room struct{ *kit.Kit }
+
+// New makes the room.
+func New(k *kit.Kit) *Room {
+	k.Pages(templates)
+	return &Room{k}
+}
+
+// Routes are everybody's.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/bench", s.bench)
+	r.Post("/bench/hand", s.chooseHand)
+	r.Route("/bench/{code}", func(r chi.Router) {
+		r.Get("/", s.piece)
+		r.Post("/stamp", s.stamp)
+		r.Post("/back", s.sendBack)
+		r.Post("/take-back", s.takeBack)
+	})
+}

@@ -1,0 +1,111 @@
+package door
+
+import (
+	"crypto/subtle"
+	"net/http"
+	"strings"
+	"time"
+
+	"sakuji/app/setup"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+func (s *Room) signIn(w http.ResponseWriter, r *http.Request) {
+	if empty, err := s.App.Setup.Empty(r.Context()); err == nil && empty {
+		http.Redirect(w, r, "/first", http.StatusSeeOther)
+		return
+	}
+	s.Bare(w, r, "signin", kit.Page{Title: "Sign in", D: map[string]any{"Next": r.FormValue("next")}})
+}
+
+func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
+	select {
+	case s.signIns <- struct{}{}:
+		defer func() { <-s.signIns }()
+	case <-r.Context().Done():
+		return
+	}
+	p, err := s.App.Setup.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if err := s.enter(r, p); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	next := r.PostFormValue("next")
+	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, `\`) {
+		next = "/"
+	}
+	s.Done(w, r, next, "")
+}
+
+// enter begins a session under a new token, so that a token known before is worth
+// nothing after.
+func (s *Room) enter(r *http.Request, p studio.Person) error {
+	if err := s.Sessions.RenewToken(r.Context()); err != nil {
+		return err
+	}
+	s.Sessions.Remove(r.Context(), "hand")
+	s.Sessions.Put(r.Context(), "person", p.ID)
+	return nil
+}
+
+func (s *Room) signOut(w http.ResponseWriter, r *http.Request) {
+	if err := s.Sessions.Destroy(r.Context()); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/sign-in", "")
+}
+
+// needsToken reports whether naming the first owner takes the console's token.
+func (s *Room) needsToken(r *http.Request) bool { return s.Opts.Exposed || !kit.Local(r) }
+
+func (s *Room) first(w http.ResponseWriter, r *http.Request) {
+	if empty, err := s.App.Setup.Empty(r.Context()); err != nil || !empty {
+		http.Redirect(w, r, "/", http.StatusSeeOther)
+		return
+	}
+	s.Bare(w, r, "first", kit.Page{Title: "A new studio", D: map[string]any{"Token": s.needsToken(r), "Min": setup.MinPassword}})
+}
+
+func (s *Room) firstSave(w http.ResponseWriter, r *http.Request) {
+	if s.needsToken(r) {
+		got := strings.TrimSpace(r.PostFormValue("token"))
+		if s.Opts.FirstToken == "" || subtle.ConstantTimeCompare([]byte(got), []byte(s.Opts.FirstToken)) != 1 {
+			s.Refuse(w, r, "The token is not the one printed at the console where Sakuji was started.")
+			return
+		}
+	}
+	if r.PostFormValue("password") != r.PostFormValue("again") {
+		s.Refuse(w, r, "The two passwords differ.")
+		return
+	}
+	p, err := s.App.Setup.FirstOwner(r.Context(), setup.PersonForm{Name: r.PostFormValue("name"), Initials: r.PostFormValue("initials"), Password: r.PostFormValue("password")})
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if err := s.enter(r, p); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/studio", "Welcome, "+p.Name+". Say what the studio is called; then its machines and materials.")
+}
+
+// saveMe changes how the sheets look and behave for whoever is signed in.
+func (s *Room) saveMe(w http.ResponseWriter, r *http.Request) {
+	if t := r.PostFormValue("theme"); studio.OneOf(t, "day", "night", "auto") {
+		s.SetCookie(w, "theme", t, 365*24*time.Hour)
+	}
+	if l := r.PostFormValue("letters"); l != "" {
+		if err := s.App.Setup.SetLetters(r.Context(), kit.Owner(r), l == "off"); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	s.Done(w, r, kit.Back(r, "/"), "")
+}

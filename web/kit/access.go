@@ -1,0 +1,126 @@
+package kit
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/studio"
+)
+
+// SignedIn lets people of the studio pass. The demo signs its owner in by itself,
+// on loopback only; a studio without people asks for its first owner.
+func (s *Kit) SignedIn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx := r.Context()
+		person, err := s.App.Setup.Person(ctx, s.Sessions.GetInt64(ctx, "person"))
+		if err != nil && !change.NotFound(err) {
+			s.Fail(w, r, err)
+			return
+		}
+		if (err != nil || !person.Active) && s.Opts.Demo != nil && Local(r) {
+			person, err = s.demoOwner(ctx)
+		}
+		if err != nil || !person.Active {
+			s.turnAway(w, r)
+			return
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, KeyPerson, person)))
+	})
+}
+
+func (s *Kit) demoOwner(ctx context.Context) (studio.Person, error) {
+	people, err := s.App.Setup.People(ctx)
+	if err != nil {
+		return studio.Person{}, err
+	}
+	for _, p := range people {
+		if p.Active && p.Role == studio.Owner {
+			return p, nil
+		}
+	}
+	return studio.Person{}, errNobody
+}
+
+var errNobody = &change.Refusal{Text: "Nobody is signed in."}
+
+func (s *Kit) turnAway(w http.ResponseWriter, r *http.Request) {
+	to := "/sign-in"
+	if empty, err := s.App.Setup.Empty(r.Context()); err == nil && empty {
+		to = "/first"
+	} else if r.Method == http.MethodGet && r.URL.Path != "/" {
+		to += "?next=" + url.QueryEscape(r.URL.RequestURI())
+	}
+	s.Done(w, r, to, "")
+}
+
+func (s *Kit) OwnerOnly(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !IsOwner(r) {
+			s.ErrorPage(w, r, http.StatusForbidden, "This sheet is the owner’s.", "")
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// Hand is who does a change: the hand chosen at the bench, else who is signed in.
+func (s *Kit) Hand(r *http.Request) change.Actor {
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
+	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
+		if p, err := s.App.Setup.Person(r.Context(), id); err == nil && p.Active {
+			return change.ActorOf(p)
+		}
+	}
+	return change.ActorOf(person)
+}
+
+// Owner is who is signed in, for changes that are not done by hands.
+func Owner(r *http.Request) change.Actor {
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
+	return change.ActorOf(person)
+}
+
+// Bare shows a page without margin and title block.
+func (s *Kit) Bare(w http.ResponseWriter, r *http.Request, name string, p Page) {
+	p, err := s.page(r, p)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Render(w, r, http.StatusOK, name, "bare", p)
+}
+
+// Back is the sheet a form was on, if it is one of ours.
+func Back(r *http.Request, otherwise string) string {
+	if to := r.PostFormValue("back"); strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") && !strings.Contains(to, `\`) {
+		return to
+	}
+	return otherwise
+}
+
+func (s *Kit) Hands(r *http.Request) (active []studio.Person, err error) {
+	people, err := s.App.Setup.People(r.Context())
+	for _, p := range people {
+		if p.Active {
+			active = append(active, p)
+		}
+	}
+	return active, err
+}
+
+func IsOwner(r *http.Request) bool {
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
+	return person.Role == studio.Owner
+}
+
+func (s *Kit) Zone(r *http.Request) *time.Location {
+	h, err := s.App.Setup.Shop(r.Context())
+	if err != nil {
+		return time.UTC
+	}
+	return h.Studio.Zone()
+}

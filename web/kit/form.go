@@ -1,0 +1,158 @@
+package kit
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"mime/multipart"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/studio"
+)
+
+// Form reads a posted form and remembers the first thing that is wrong with it.
+type Form struct {
+	R     *http.Request
+	Query bool // what stands in the address counts, too
+	Err   error
+}
+
+func FormOf(r *http.Request) *Form { return &Form{R: r} }
+
+func (f *Form) Wrong(format string, args ...any) {
+	if f.Err == nil {
+		f.Err = &change.Refusal{Text: fmt.Sprintf(format, args...)}
+	}
+}
+
+func (f *Form) Text(name string) string {
+	if f.Query {
+		return strings.TrimSpace(f.R.FormValue(name))
+	}
+	return strings.TrimSpace(f.R.PostFormValue(name))
+}
+
+func (f *Form) Checked(name string) bool { return f.Text(name) != "" }
+
+// Number reads a number with point or comma; what names it in a refusal.
+func (f *Form) Number(name, what string) float64 {
+	text := f.Text(name)
+	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		f.Wrong("%s: %q is not a number.", what, text)
+		return 0
+	}
+	return v
+}
+
+// Given reads a number that may be left out: nothing then.
+func (f *Form) Given(name, what string) float64 {
+	if !f.Checked(name) {
+		return 0
+	}
+	return f.Number(name, what)
+}
+
+// Counted reads a whole number that may be left out.
+func (f *Form) Counted(name, what string) int {
+	if !f.Checked(name) {
+		return 0
+	}
+	return f.Whole(name, what)
+}
+
+func (f *Form) Whole(name, what string) int {
+	v := f.Number(name, what)
+	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
+		f.Wrong("%s: a whole number, not %q.", what, f.Text(name))
+		return 0
+	}
+	return int(v)
+}
+
+func (f *Form) ID(name string) int64 {
+	id, _ := strconv.ParseInt(f.Text(name), 10, 64)
+	return id
+}
+
+// Moment reads day and time of a field in the studio's zone; empty is the zero time.
+func (f *Form) Moment(name, what string, zone *time.Location) time.Time {
+	text := f.Text(name)
+	if text == "" {
+		return time.Time{}
+	}
+	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
+		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
+			return t
+		}
+	}
+	f.Wrong("%s: %q is not a day and time.", what, text)
+	return time.Time{}
+}
+
+// PathID reads a number from the address; 0 when it is none.
+func PathID(r *http.Request, name string) int64 {
+	id, _ := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	return id
+}
+
+// MaxRequestBytes bounds all files of one upload together.
+const MaxRequestBytes = 1 << 30
+
+// Uploads reads the files of a multipart form; what is over a few megabytes lies on
+// disk meanwhile. Call the returned func when they were read.
+func Uploads(w http.ResponseWriter, r *http.Request, field string) (files []models.Upload, clean func(), err error) {
+	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
+	if err := r.ParseMultipartForm(8 << 20); err != nil {
+		return nil, func() {}, uploadError(err)
+	}
+	for _, h := range r.MultipartForm.File[field] {
+		if h.Size > 0 || h.Filename != "" {
+			files = append(files, models.Upload{Name: h.Filename, Open: opener(h)})
+		}
+	}
+	return files, func() { r.MultipartForm.RemoveAll() }, nil //nolint:errcheck // the system clears its temporary files too
+}
+
+func uploadError(err error) error {
+	var tooLarge *http.MaxBytesError
+	if errors.As(err, &tooLarge) {
+		return err
+	}
+	return &change.Refusal{Text: "The upload broke off before it was complete; nothing of it was kept. Send it again."}
+}
+
+func opener(h *multipart.FileHeader) func() (io.ReadCloser, error) {
+	return func() (io.ReadCloser, error) { return h.Open() }
+}
+
+// ChosenOf reads which of what was offered is meant.
+func ChosenOf(f *Form, r *http.Request) (c studio.Chosen) {
+	c.Alternative, _ = strconv.Atoi(f.Text("alternative"))
+	options := r.PostForm["option"]
+	if f.Query {
+		options = r.Form["option"]
+	}
+	for _, text := range options {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			c.Options = append(c.Options, id)
+		}
+	}
+	return c
+}
+
+// JustNow lets a field that was left as it stood mean now: it has no seconds.
+func (s *Kit) JustNow(at time.Time) time.Time {
+	if d := s.App.Clock.Now().Sub(at); d < 0 && d > -time.Minute || at.IsZero() {
+		return time.Time{}
+	}
+	return at
+}

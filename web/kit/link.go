@@ -1,0 +1,67 @@
+package kit
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"sakuji/studio"
+	"sakuji/web/papers"
+)
+
+// ClientLink is where a client opens a quote: under the studio's public address,
+// or the one that is spoken to now. The demo's public address leads nowhere.
+func (s *Kit) ClientLink(r *http.Request, q studio.Quote) string {
+	base := "http://" + r.Host
+	if r.TLS != nil || s.Opts.BehindTLS {
+		base = "https://" + r.Host
+	}
+	if h, err := s.App.Setup.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.Opts.Demo == nil {
+		base = h.Studio.PublicURL
+	}
+	return base + "/q/" + q.Token
+}
+
+func (s *Kit) SendPDF(w http.ResponseWriter, r *http.Request, p papers.Paper, err error, name string) {
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	doc, err := p.Generate()
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	Write(w, "application/pdf", name, doc.GetBytes())
+}
+
+// Disposition names a file for saving, also one with letters beyond ASCII (RFC 6266).
+func Disposition(how, name string) string {
+	ascii := strings.Map(func(r rune) rune {
+		if r < ' ' || r > '~' || r == '"' || r == '\\' {
+			return '_'
+		}
+		return r
+	}, name)
+	return fmt.Sprintf(`%s; filename="%s"; filename*=UTF-8''%s`, how, ascii, percent(name))
+}
+
+func percent(name string) string {
+	var b strings.Builder
+	for _, c := range []byte(name) {
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '.' || c == '-' || c == '_' {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02X", c)
+		}
+	}
+	return b.String()
+}
+
+func Write(w http.ResponseWriter, kind, name string, data []byte) {
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("Content-Disposition", Disposition("inline", name))
+	w.Header().Set("Content-Length", strconv.Itoa(len(data)))
+	w.Write(data) //nolint:errcheck // the reader has gone
+}

@@ -1,0 +1,105 @@
+package kit
+
+import (
+	"bytes"
+	"crypto/rand"
+	"encoding/base64"
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/app/change"
+)
+
+// posts are the forms that do a thing once: every one that is posted, but for those that
+// send themselves at each change and those that bring files, which are known by their
+// contents.
+var posts = regexp.MustCompile(`<form method="post"[^>]*>`)
+
+// withActs gives every form an act of its own, so that a double tap does a thing once.
+func withActs(page []byte) []byte {
+	if !bytes.Contains(page, []byte(`<form method="post"`)) {
+		return page
+	}
+	key, n := rand.Text()[:16], 0
+	return posts.ReplaceAllFunc(page, func(form []byte) []byte {
+		if bytes.Contains(form, []byte("hx-trigger")) || bytes.Contains(form, []byte("multipart")) {
+			return form
+		}
+		n++
+		return fmt.Appendf(slices.Clip(form), `<input type="hidden" name="act" value="%s-%d">`, key, n)
+	})
+}
+
+// longestAct is more than any key of ours.
+const longestAct = 40
+
+// Once lets a form that is sent twice do a thing once.
+func (s *Kit) Once(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
+			if key := r.PostFormValue("act"); key != "" && len(key) <= longestAct {
+				r = r.WithContext(change.Once(r.Context(), key, r.URL.Path))
+			}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// again leads whoever sent a form twice to where the first time led.
+func (s *Kit) again(w http.ResponseWriter, r *http.Request) {
+	to, told := "", ""
+	for range 30 {
+		var err error
+		if to, told, err = s.App.Again(r.Context()); err != nil {
+			s.Log.Error("act", "id", RequestID(r.Context()), "err", err)
+			break
+		}
+		if to != "" {
+			break
+		}
+		select { // the first request is still being answered
+		case <-time.After(100 * time.Millisecond):
+		case <-r.Context().Done():
+			return
+		}
+	}
+	if to == "" {
+		s.Refuse(w, r, "That has been done already. Look at the sheet anew.")
+		return
+	}
+	s.lead(w, r, to, told)
+}
+
+// toldCookie carries what a change told to the sheet that it leads to, so that looking at
+// a sheet writes nothing.
+const toldCookie = "told"
+
+func (s *Kit) tell(w http.ResponseWriter, told string) {
+	if len(told) > 2400 {
+		told = strings.ToValidUTF8(told[:2400], "") + " …"
+	}
+	s.SetCookie(w, toldCookie, base64.RawURLEncoding.EncodeToString([]byte(told)), time.Minute)
+}
+
+// TakeTold is what was told, once.
+func (s *Kit) TakeTold(w http.ResponseWriter, r *http.Request) string {
+	c, err := r.Cookie(toldCookie)
+	if err != nil {
+		return ""
+	}
+	s.SetCookie(w, toldCookie, "", -time.Second)
+	told, err := base64.RawURLEncoding.DecodeString(c.Value)
+	if err != nil {
+		return ""
+	}
+	return string(told)
+}
+
+// SetCookie leaves a cookie for a while, or takes it away if that is less than nothing.
+func (s *Kit) SetCookie(w http.ResponseWriter, name, value string, keep time.Duration) {
+	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/", MaxAge: int(keep / time.Second), HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.Opts.BehindTLS})
+}

@@ -1,0 +1,35 @@
+package kit
+
+import (
+	"net/http"
+
+	"sakuji/app/change"
+	"sakuji/web/papers"
+)
+
+// Forever tells browsers that what they got never changes.
+func Forever(w http.ResponseWriter) {
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+}
+
+func (s *Kit) SendStill(w http.ResponseWriter, r *http.Request, sha string) {
+	picture, err := s.App.Models.Still(r.Context(), sha)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	Forever(w)
+	w.Header().Set("Content-Type", "image/png")
+	w.Write(picture) //nolint:errcheck // the reader has gone
+}
+
+// Stills are the pictures that papers show.
+func (s *Kit) Stills(r *http.Request) papers.Stills {
+	return func(sha string) []byte {
+		picture, err := s.App.Models.Still(r.Context(), sha)
+		if err != nil && !change.NotFound(err) {
+			s.Log.Error("still", "id", RequestID(r.Context()), "err", err)
+		}
+		return picture
+	}
+}

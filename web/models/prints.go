@@ -1,0 +1,269 @@
+package models
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"strings"
+
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/app/plates"
+	"sakuji/core/process"
+	"sakuji/core/route"
+	"sakuji/core/solid"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+// printsView is how a model may be printed.
+type printsView struct {
+	models.PrintSheet
+	Running kit.JobsView
+	Cuts    []solid.Cuts
+	AtOnce  bool
+	Wishes  []wish
+	Seen    string // the side that scars keep off
+	CutAt   string // asked for from the section of the part sheet
+	CutAxis string
+	Tiers   []string
+}
+
+// wish is one thing that may matter of an orientation.
+type wish struct {
+	Name, Label string
+	Value       float64
+}
+
+// wishesOf are those that a process knows.
+func wishesOf(processName string, w solid.Wishes) []wish {
+	out := []wish{{"time", "hours", w.Time}, {"support", "material in supports", w.Support}, {"scar", "scars", w.Scar}}
+	if processName == process.Resin {
+		return append(out, wish{"layer", "pull of the largest layer", w.Layer}, wish{"drain", "cups", w.Drain})
+	}
+	return append(out, wish{"strength", "strength across layers", w.Strength})
+}
+
+// prints is the sheet of how a model prints.
+func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
+	f := &kit.Form{R: r, Query: true}
+	number := func(name, what string, usual float64) float64 {
+		if f.Text(name) == "" {
+			return usual
+		}
+		return f.Number(name, what)
+	}
+	processName := f.Text("process")
+	if processName == "" {
+		processName = process.Resin
+	}
+	scale, pieces := number("scale", "Scale", 1), int(number("pieces", "Pieces", 0))
+	if f.Err != nil {
+		s.Fail(w, r, f.Err)
+		return
+	}
+	id := kit.PathID(r, "id")
+	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Text("tier"), scale, pieces, f.Text("noticed") != "morning")
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v := printsView{PrintSheet: sheet, AtOnce: f.Text("noticed") != "morning", CutAt: f.Text("at"), CutAxis: f.Text("axis"), Tiers: route.Tiers(),
+		Running: kit.JobsView{List: sheet.Jobs, Stream: fmt.Sprintf("/jobs/model/%d", id), Back: r.URL.RequestURI(), Owner: kit.IsOwner(r)}}
+	wishes := studio.WishesFor(processName)
+	if len(sheet.Orientations) > 0 {
+		wishes = sheet.Orientations[0].Facts.Wishes
+	}
+	v.Wishes, v.Seen = wishesOf(processName, wishes), models.SeenFrom(wishes.Seen)
+	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
+		if v.Cuts, err = s.App.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	s.Show(w, r, "prints", kit.Page{Title: "How " + sheet.Design.Name + " prints", Sheet: "Prints", Active: "/models", D: v,
+		Block: kit.Block("Process", processName, "Scale", fmt.Sprintf("%.3g", scale)), Keys: kit.Keys("L", "look for ways to stand", "↑ ↓", "move")})
+}
+
+// chooseOrientation decides how a model stands.
+func (s *Room) chooseOrientation(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	id, processName := kit.PathID(r, "id"), f.Text("process")
+	n, err := s.App.Pieces.ChooseOrientation(r.Context(), kit.Owner(r), id, processName, f.ID("orientation"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	told := "New parts stand so from now on."
+	if n > 0 {
+		told = fmt.Sprintf("It stands so in %s of open orders; what is printed or on a plate already stays as it is.", studio.Say(n, "part"))
+	}
+	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
+}
+
+// calibrate takes a prepared file in and tells what the machine learned.
+func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := kit.Uploads(w, r, "file")
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	defer clean()
+	f := kit.FormOf(r)
+	scale, id := f.Number("scale", "Scale"), kit.PathID(r, "id")
+	if err = f.Err; err == nil && len(files) != 1 {
+		err = &change.Refusal{Text: "Choose one file."}
+	}
+	var ours, real float64
+	if err == nil {
+		ours, real, err = s.App.Plates.Calibrate(r.Context(), kit.Owner(r), id, f.ID("machine"), scale, files[0])
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), plates.CalibratedText(ours, real))
+}
+
+// printOptions reads what a change of the prints' sheet asks for.
+func printOptions(f *kit.Form, kind string) (o studio.JobOptions) {
+	switch kind {
+	case studio.JobOrient:
+		o.Process, o.Seen = f.Text("process"), f.Text("seen")
+		for name, to := range map[string]*float64{"time": &o.Wishes.Time, "support": &o.Wishes.Support, "scar": &o.Wishes.Scar, "layer": &o.Wishes.Layer, "drain": &o.Wishes.Drain, "strength": &o.Wishes.Strength} {
+			if f.Text(name) != "" {
+				*to = f.Number(name, "How much it matters")
+			}
+		}
+	case studio.JobHollow:
+		o.WallMM, o.Holes, o.Seen = f.Number("wall", "Wall"), f.Whole("holes", "Holes"), f.Text("seen")
+		if o.Holes > 0 {
+			o.HoleMM = f.Number("hole", "Width of a hole")
+		}
+	case studio.JobCut:
+		o.Axis = f.Text("axis")
+		for _, word := range strings.FieldsFunc(f.Text("at"), func(c rune) bool { return c == ' ' || c == ';' }) {
+			var mm float64
+			if _, err := fmt.Sscanf(strings.Replace(word, ",", ".", 1), "%g", &mm); err != nil {
+				f.Wrong("Where to cut: %q is not a number.", word)
+			}
+			o.At = append(o.At, mm)
+		}
+		if o.Pegs = f.Whole("pegs", "Dowels"); o.Pegs > 0 {
+			o.PegMM, o.ClearanceMM = f.Number("peg", "Width of a dowel"), f.Number("clearance", "Play")
+		}
+	}
+	return o
+}
+
+// Sides are those from which a part may be looked at most.
+func (v printsView) Sides() []string { return []string{"front", "back", "left", "right", "above"} }
+
+// AxisName is the letter of an axis.
+func (v printsView) AxisName(c solid.Cuts) string {
+	switch {
+	case c.Axis.X != 0:
+		return "x"
+	case c.Axis.Y != 0:
+		return "y"
+	}
+	return "z"
+}
+
+// AxisText says across which way a cut lies.
+func (v printsView) AxisText(c solid.Cuts) string {
+	return map[string]string{"x": "left to right", "y": "front to back", "z": "across its height"}[v.AxisName(c)]
+}
+
+// CutsAt are the places of cuts over the part's lowest point along the axis, as typed.
+func (v printsView) CutsAt(c solid.Cuts) string {
+	var out []string
+	for _, at := range c.At {
+		out = append(out, fmt.Sprintf("%.1f", at-c.LowMM))
+	}
+	return strings.Join(out, " ")
+}
+
+// Shares are the volumes of the pieces in hundredths.
+func (v printsView) Shares(c solid.Cuts) string {
+	total := 0.0
+	for _, x := range c.Volumes {
+		total += x
+	}
+	var out []string
+	for _, x := range c.Volumes {
+		out = append(out, fmt.Sprintf("%.0f", 100*x/total))
+	}
+	return strings.Join(out, " : ")
+}
+
+// Sections adds the areas of the seams, in cm².
+func (v printsView) Sections(c solid.Cuts) float64 {
+	sum := 0.0
+	for _, x := range c.SectionMM2 {
+		sum += x
+	}
+	return sum / 100
+}
+
+// Stand draws an orientation: the silhouette on its plate, tips of supports as ticks.
+func (v printsView) Stand(s studio.Orientation) template.HTML {
+	const wide, high, foot = 150.0, 130.0, 16.0
+	low, top := s.Shape.Front.Size()
+	w, h := top.X-low.X, top.Y-low.Y
+	if !(w > 0 && h > 0) {
+		return ""
+	}
+	// All ways of one model at one scale, so that the eye compares heights.
+	reach := v.Model.Measures.SizeMM
+	k := math.Min((wide-12)/math.Sqrt(reach[0]*reach[0]+reach[1]*reach[1]+reach[2]*reach[2])*1.15, math.Min((wide-12)/w, (high-foot-6)/h))
+	left := (wide - w*k) / 2
+	at := func(p solid.Point) solid.Point {
+		return solid.Point{X: left + (p.X-low.X)*k, Y: high - foot - (p.Y-low.Y)*k}
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg viewBox="0 0 %.0f %.0f" role="img" aria-label="%.0f mm high on the plate">`, wide, high, s.Facts.HeightMM)
+	fmt.Fprintf(&b, `<path d="%s" fill="var(--paper2)" stroke="var(--ink)" stroke-width="1.2" fill-rule="evenodd"/>`, kit.Path2D(s.Shape.Front, at))
+	m := s.Facts.Matrix
+	for _, c := range s.Facts.Contacts { // they lie as in the file
+		p := at(solid.Point{X: m[0]*c.X + m[1]*c.Y + m[2]*c.Z - s.Facts.Low.X, Y: m[6]*c.X + m[7]*c.Y + m[8]*c.Z - s.Facts.Low.Z})
+		fmt.Fprintf(&b, `<path d="M%.1f %.1fv5" stroke="var(--persimmon)" stroke-width="1"/>`, p.X, p.Y)
+	}
+	fmt.Fprintf(&b, `<line x1="2" x2="%.0f" y1="%.1f" y2="%.1f" stroke="var(--ink)" stroke-width="1.5"/>`, wide-2, high-foot, high-foot)
+	fmt.Fprintf(&b, `<text x="%.0f" y="%.0f" text-anchor="end" font-size="10.5" fill="var(--ink2)">%.0f mm high</text></svg>`, wide-2, high-3, s.Facts.HeightMM)
+	return template.HTML(b.String()) //nolint:gosec // numbers only
+}
+
+// CurveSVG draws what each number of parts is expected to cost.
+func (v printsView) CurveSVG() template.HTML {
+	const wide, high, foot = 300.0, 120.0, 18.0
+	most := 0.0
+	n := min(8, len(v.Curve))
+	for _, p := range v.Curve[:n] {
+		most = math.Max(most, p.Cost)
+	}
+	if most <= 0 {
+		return ""
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg viewBox="0 0 %.0f %.0f" role="img" aria-label="expected cost for each number of pieces">`, wide, high)
+	step := wide / float64(n)
+	for i, p := range v.Curve[:n] {
+		h := (high - foot - 14) * p.Cost / most
+		x := float64(i)*step + 5
+		fill := "none"
+		if i == v.Best {
+			fill = "url(#h2)"
+		}
+		fmt.Fprintf(&b, `<rect x="%.1f" y="%.1f" width="%.1f" height="%.1f" fill="%s" stroke="var(--ink)"/>`, x, high-foot-h, step-10, h, fill)
+		fmt.Fprintf(&b, `<text x="%.1f" y="%.1f" text-anchor="middle" font-size="10.5" fill="var(--ink)">%.0f</text>`, x+step/2-5, high-foot-h-3, p.Cost)
+		weight := "400"
+		if i == v.Best {
+			weight = "700"
+		}
+		fmt.Fprintf(&b, `<text x="%.1f" y="%.1f" text-anchor="middle" font-size="11.5" font-weight="%s" fill="var(--ink)">%d</text>`, x+step/2-5, high-4, weight, p.Parts)
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String()) //nolint:gosec // numbers only
+}

@@ -1,0 +1,178 @@
+package plates
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app/change"
+	"sakuji/app/plates"
+	"sakuji/core/plate"
+	"sakuji/core/process"
+	"sakuji/core/route"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+func (s *Room) plates(w http.ResponseWriter, r *http.Request) {
+	v, err := s.App.Plates.Plates(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Show(w, r, "plates", kit.Page{Title: "Plates", Sheet: "Plates", Active: "/plates", D: v, Keys: kit.Keys("↑ ↓", "move", "Enter", "open", "F", "find")})
+}
+
+func (s *Room) layPlate(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	number, left, err := s.App.Plates.LayPlate(r.Context(), s.Hand(r), f.ID("machine"), f.ID("material"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, fmt.Sprintf("/plates/%d", number), leftText(left))
+}
+
+// leftText says what was not laid and why, the same reason once.
+func leftText(left []plate.Left) string {
+	if len(left) == 0 {
+		return "All that wait lie on the plate."
+	}
+	var parts []string
+	count := map[string]int{}
+	for _, l := range left {
+		count[l.Reason]++
+		if count[l.Reason] == 1 {
+			parts = append(parts, l.ID+": "+l.Reason)
+		}
+	}
+	return fmt.Sprintf("%s left. %s.", studio.Say(len(left), "piece"), strings.Join(parts, "; "))
+}
+
+// PlateView is a plate's sheet with its drawing.
+type PlateView struct {
+	plates.PlateSheet
+	Drawing Drawing
+	Before  string
+	Caution string
+	Causes  []string
+	Ends    time.Time // when it would end if started now
+	Cold    float64
+}
+
+func plateNumber(r *http.Request) int {
+	n, _ := strconv.Atoi(chi.URLParam(r, "number"))
+	return n
+}
+
+func (s *Room) plate(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.App.Plates.PlateSheet(r.Context(), plateNumber(r))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Cold: process.ColdC}
+	v.Drawing = DrawPlate(v)
+	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
+	p := kit.Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
+		Block: kit.Block("Machine", v.Machine.Name, "Pieces", fmt.Sprint(len(v.Pieces)))}
+	if v.Plate.State == studio.PlateLaid {
+		p.Keys = kit.Keys("S", "start", "A", "fill again", "↑ ↓", "move", "F", "find")
+	} else {
+		p.Keys = kit.Keys("E", "empty", "↑ ↓", "move", "F", "find")
+	}
+	s.Show(w, r, "plate", p)
+}
+
+// plateDone ends a change on a plate's sheet.
+func (s *Room) plateDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, fmt.Sprintf("/plates/%d", plateNumber(r)), told)
+}
+
+func (s *Room) fillAgain(w http.ResponseWriter, r *http.Request) {
+	left, err := s.App.Plates.FillAgain(r.Context(), s.Hand(r), plateNumber(r))
+	s.plateDone(w, r, err, leftText(left))
+}
+
+func (s *Room) addToPlate(w http.ResponseWriter, r *http.Request) {
+	code := kit.FormOf(r).Text("code")
+	s.plateDone(w, r, s.App.Plates.AddToPlate(r.Context(), s.Hand(r), plateNumber(r), code), code+" lies on the plate.")
+}
+
+func (s *Room) liftOff(w http.ResponseWriter, r *http.Request) {
+	code := kit.FormOf(r).Text("code")
+	s.plateDone(w, r, s.App.Plates.LiftOff(r.Context(), s.Hand(r), plateNumber(r), code), code+" waits again.")
+}
+
+func (s *Room) discardPlate(w http.ResponseWriter, r *http.Request) {
+	if err := s.App.Plates.DiscardPlate(r.Context(), s.Hand(r), plateNumber(r)); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/plates", fmt.Sprintf("Plate %d is dissolved; its pieces wait again.", plateNumber(r)))
+}
+
+func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	started := s.JustNow(f.Moment("started", "Started", s.Zone(r)))
+	var room *float64
+	if f.Checked("room") {
+		c := f.Number("room", "Room temperature")
+		room = &c
+	}
+	if f.Err != nil {
+		s.Fail(w, r, f.Err)
+		return
+	}
+	told := "The run is on."
+	if room != nil && *room < process.ColdC {
+		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
+	}
+	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started, room), told)
+}
+
+func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	ended := s.JustNow(f.Moment("ended", "Ended", s.Zone(r)))
+	if f.Err != nil {
+		s.Fail(w, r, f.Err)
+		return
+	}
+	s.plateDone(w, r, s.App.Plates.FinishRun(r.Context(), s.Hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
+}
+
+func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	if err := r.ParseForm(); err != nil {
+		s.Fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
+		return
+	}
+	outcomes := map[int64]studio.Outcome{}
+	for key := range r.PostForm {
+		var id int64
+		if _, err := fmt.Sscanf(key, "outcome-%d", &id); err == nil {
+			outcomes[id] = studio.Outcome{What: f.Text(key), Cause: f.Text(fmt.Sprintf("cause-%d", id))}
+			if outcomes[id].What == studio.Good {
+				outcomes[id] = studio.Outcome{What: studio.Good}
+			}
+		}
+	}
+	ended := s.JustNow(f.Moment("ended", "Ended", s.Zone(r)))
+	if f.Err != nil {
+		s.Fail(w, r, f.Err)
+		return
+	}
+	s.plateDone(w, r, s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: ended, Note: f.Text("note"), Sure: f.Checked("sure")}), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+}
+
+func (s *Room) takeBackPlate(w http.ResponseWriter, r *http.Request) {
+	s.plateDone(w, r, s.App.Plates.TakeBackPlate(r.Context(), s.Hand(r), plateNumber(r)), "Taken back: the plate stands full again. The logbook keeps both.")
+}

@@ -1,0 +1,40 @@
+// Package plates are the sheets of what machines are given to do: the list, and a plate in
+// plan and elevation.
+package plates
+
+import (
+	"embed"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/web/kit"
+)
+
+//go:embed templates/*.html
+var templates embed.FS
+
+// Room is where plates are shown and changed.
+type Room struct{ *kit.Kit }
+
+// New makes the room.
+func New(k *kit.Kit) *Room {
+	k.Pages(templates)
+	return &Room{k}
+}
+
+// Routes are everybody's.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/plates", s.plates)
+	r.Post("/plates", s.layPlate)
+	r.Route("/plates/{number}", func(r chi.Router) {
+		r.Get("/", s.plate)
+		r.Post("/fill", s.fillAgain)
+		r.Post("/add", s.addToPlate)
+		r.Post("/lift", s.liftOff)
+		r.Post("/discard", s.discardPlate)
+		r.Post("/start", s.startRun)
+		r.Post("/end", s.endRun)
+		r.Post("/empty", s.emptyPlate)
+		r.Post("/take-back", s.takeBackPlate)
+	})
+}

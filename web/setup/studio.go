@@ -1,0 +1,205 @@
+package setup
+
+import (
+	"net/http"
+	"slices"
+	"strings"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/rates"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+// step is a thing a new studio still needs.
+type step struct {
+	Done       bool
+	Text, Link string
+}
+
+func (s *Room) studio(w http.ResponseWriter, r *http.Request) {
+	h, err := s.App.Setup.Shop(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	people, err := s.App.Setup.People(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	steps := []step{
+		{h.Studio.Name != "", "Name the studio, its currency and its tax.", "#house"},
+		{len(h.Machines) > 0, "Add the machines that print.", "/studio/machines/new"},
+		{len(h.Materials) > 0, "Add the materials they print with.", "/studio/materials/new"},
+		{false, "Look through the rate book: above all your wage.", "/rates"},
+		{false, "Take in the first order.", "/orders/new"},
+	}
+	ready := steps[0].Done && steps[1].Done && steps[2].Done
+	s.Show(w, r, "studio", kit.Page{Title: "Studio", Sheet: "Studio", Active: "/studio", D: map[string]any{"H": h, "People": people, "Steps": steps, "Ready": ready},
+		Keys: kit.Keys("M", "new machine", "P", "new person", "F", "find")})
+}
+
+func (s *Room) saveStudio(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	st := studio.Studio{Name: f.Text("name"), Address: f.Text("address"), Email: f.Text("email"), TaxNumber: f.Text("tax_number"), Currency: f.Text("currency"),
+		TaxPercent: f.Number("tax", "Tax"), TimeZone: f.Text("zone"), PublicURL: f.Text("public_url")}
+	if f.Checked("first_order") {
+		st.FirstOrder = f.Whole("first_order", "Order numbers go on from")
+	}
+	err := f.Err
+	if err == nil {
+		err = s.App.Setup.SaveStudio(r.Context(), kit.Owner(r), st)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/studio", "The studio is saved.")
+}
+
+// gearView is a machine or a material to change or to add.
+type gearView struct {
+	ID      int64
+	What    string // machine or material
+	Name    string
+	Process string
+	Active  bool
+	Figures []gearFigure
+	Starts  []rates.Template
+	From    string
+}
+
+type gearFigure struct {
+	Key string
+	rates.Figure
+}
+
+// figureOrder is the order in which figures are asked for.
+var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "stand",
+	"line", "walls", "skin", "infill", "wall_speed", "infill_speed", "travel_speed", "melt", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep"}
+
+func figuresOf(set rates.Set) (out []gearFigure) {
+	for key, f := range set {
+		out = append(out, gearFigure{key, f})
+	}
+	slices.SortFunc(out, func(a, b gearFigure) int {
+		return slices.Index(figureOrder, a.Key) - slices.Index(figureOrder, b.Key)
+	})
+	return out
+}
+
+// starting picks the kind to start from: the one asked for, else the first.
+func starting(v *gearView, r *http.Request) {
+	v.From = r.FormValue("from")
+	at := slices.IndexFunc(v.Starts, func(k rates.Template) bool { return k.Name == v.From })
+	if at < 0 {
+		at = 0
+	}
+	k := v.Starts[at]
+	v.From, v.Process, v.Figures, v.Active = k.Name, k.Process, figuresOf(k.Figures), true
+}
+
+func (s *Room) machine(w http.ResponseWriter, r *http.Request) {
+	v := gearView{What: "machine", ID: kit.PathID(r, "id"), Starts: rates.Starting().Machines}
+	if v.ID == 0 {
+		starting(&v, r)
+	} else {
+		h, err := s.App.Setup.Shop(r.Context())
+		m, ok := h.Machine(v.ID)
+		if err != nil || !ok {
+			s.ErrorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
+			return
+		}
+		v.Name, v.Process, v.Active, v.Figures = m.Name, m.Process, m.Active, figuresOf(m.Figures)
+	}
+	s.showKind(w, r, v)
+}
+
+func (s *Room) material(w http.ResponseWriter, r *http.Request) {
+	v := gearView{What: "material", ID: kit.PathID(r, "id"), Starts: rates.Starting().Materials}
+	if v.ID == 0 {
+		starting(&v, r)
+		v.Name = v.From
+	} else {
+		h, err := s.App.Setup.Shop(r.Context())
+		at := slices.IndexFunc(h.Materials, func(m studio.Material) bool { return m.ID == v.ID })
+		if err != nil || at < 0 {
+			s.ErrorPage(w, r, http.StatusNotFound, "There is no such material.", "")
+			return
+		}
+		m := h.Materials[at]
+		v.Name, v.Process, v.Active, v.Figures = m.Name, m.Process, m.Active, figuresOf(m.Figures)
+	}
+	s.showKind(w, r, v)
+}
+
+func (s *Room) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
+	title := v.Name
+	if v.ID == 0 {
+		title = "New " + v.What
+	}
+	s.Show(w, r, "kind", kit.Page{Title: title, Sheet: strings.ToUpper(v.What[:1]) + v.What[1:], Active: "/studio", D: v})
+}
+
+func gearForm(r *http.Request) (setup.GearForm, error) {
+	f := kit.FormOf(r)
+	if err := r.ParseForm(); err != nil {
+		return setup.GearForm{}, &change.Refusal{Text: "The form did not arrive whole."}
+	}
+	form := setup.GearForm{Name: f.Text("name"), Process: f.Text("process"), Active: f.Checked("active"), From: f.Text("from"), Figures: map[string]float64{}}
+	for key := range r.PostForm {
+		if figure, ok := strings.CutPrefix(key, "f-"); ok {
+			form.Figures[figure] = f.Number(key, strings.ReplaceAll(figure, "_", " "))
+		}
+	}
+	return form, f.Err
+}
+
+func (s *Room) saveMachine(w http.ResponseWriter, r *http.Request) {
+	form, err := gearForm(r)
+	if err == nil {
+		_, err = s.App.Setup.SaveMachine(r.Context(), kit.Owner(r), kit.PathID(r, "id"), form)
+	}
+	s.studioDone(w, r, err, form.Name+" is saved.")
+}
+
+func (s *Room) saveMaterial(w http.ResponseWriter, r *http.Request) {
+	form, err := gearForm(r)
+	if err == nil {
+		_, err = s.App.Setup.SaveMaterial(r.Context(), kit.Owner(r), kit.PathID(r, "id"), form)
+	}
+	s.studioDone(w, r, err, form.Name+" is saved.")
+}
+
+func (s *Room) studioDone(w http.ResponseWriter, r *http.Request, err error, told string) {
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/studio", told)
+}
+
+func (s *Room) person(w http.ResponseWriter, r *http.Request) {
+	p := studio.Person{Role: studio.Bench, Active: true}
+	if id := kit.PathID(r, "id"); id != 0 {
+		var err error
+		if p, err = s.App.Setup.Person(r.Context(), id); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+	}
+	title := p.Name
+	if p.ID == 0 {
+		title = "New person"
+	}
+	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword}})
+}
+
+func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
+	f := kit.FormOf(r)
+	_, err := s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Text("name"), Initials: f.Text("initials"), Role: f.Text("role"),
+		Password: r.PostFormValue("password"), Active: f.Checked("active"), Wage: f.Text("wage")})
+	s.studioDone(w, r, err, f.Text("name")+" is saved.")
+}
