@@ -41,6 +41,11 @@ func (t *Tx) LogBetween(from, to time.Time) ([]studio.Entry, error) {
 	return rows(t, scanEntry, logColumns+`WHERE l.at_ms >= ? AND l.at_ms < ? ORDER BY l.at_ms, l.id`, at(&from), at(&to))
 }
 
+// LastEntry is the id of the newest line.
+func (t *Tx) LastEntry() (int64, error) {
+	return one(t, func(scan func(...any) error, n *int64) error { return scan(n) }, `SELECT coalesce(max(id), 0) FROM logbook`)
+}
+
 // LogMark is the newest line that may have changed what an order costs: its own, or one
 // that speaks of no order and no plate. Whoever works something out beside the writer sees
 // by it whether it still holds.

@@ -75,12 +75,7 @@ func (m Money) Whole() string {
 
 // ParseMoney reads an amount as people type it: "1284", "1,284.50", "1284,5".
 func ParseMoney(text, currency string) (int64, error) {
-	s := strings.Map(func(r rune) rune {
-		if r == ' ' || r == '\u00a0' || r == '’' || r == '\'' {
-			return -1
-		}
-		return r
-	}, strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(text), Sign(currency))))
+	s := withoutSpaces(strings.TrimPrefix(strings.TrimSpace(text), Sign(currency)))
 	if dot, comma := strings.LastIndexByte(s, '.'), strings.LastIndexByte(s, ','); comma > dot {
 		if len(s)-comma-1 == 3 && dot < 0 {
 			s = strings.ReplaceAll(s, ",", "")

@@ -87,22 +87,22 @@ func (s *Server) Handler() http.Handler {
 
 // routes are the rooms, each behind its door.
 func (s *Server) routes() chi.Router {
-	r := chi.NewRouter()
-	r.Use(kit.Identified, s.Logged, s.Recovered, kit.Secured)
-	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
+	site := chi.NewRouter()
+	site.Use(kit.Identified, s.Logged, s.Recovered, kit.Secured)
+	site.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.ErrorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 	})
-	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
+	site.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
 		s.ErrorPage(w, r, http.StatusMethodNotAllowed, "That is not done here.", "")
 	})
-	r.Get("/healthz", s.health)
-	r.Handle("/static/*", staticFiles())
-	r.Route("/q/{token}", func(r chi.Router) { // what clients see
+	site.Get("/healthz", s.health)
+	site.Handle("/static/*", staticFiles())
+	site.Route("/q/{token}", func(r chi.Router) { // what clients see
 		r.Use(s.Once)
 		s.client.Routes(r)
 	})
-	r.Group(func(r chi.Router) {
-		r.Use(s.Sessions.LoadAndSave, s.Once)
+	site.Group(func(r chi.Router) {
+		r.Use(s.Sessions.LoadAndSave, s.Once, s.Merged(site))
 		s.door.Routes(r)
 		r.Group(func(r chi.Router) {
 			r.Use(s.SignedIn)
@@ -124,7 +124,7 @@ func (s *Server) routes() chi.Router {
 			})
 		})
 	})
-	return r
+	return site
 }
 
 // health says whether the server and its database answer.

@@ -39,12 +39,24 @@ func ActorOf(p studio.Person) Actor { return Actor{p.ID, p.Name} }
 
 // A Refusal is an answer to the person who asked: what is wrong, and what to do.
 // Everything else that goes wrong is a fault of the program or the machine.
-type Refusal struct{ Text string }
+type Refusal struct {
+	Text   string
+	Fields []Wrong // the fields of the form that it is about, if it is about any
+}
+
+// Wrong is what is wrong with one field of a form.
+type Wrong struct{ Field, Text string }
 
 func (r *Refusal) Error() string { return r.Text }
 
 // Refuse makes a refusal of a text.
-func Refuse(format string, args ...any) error { return &Refusal{fmt.Sprintf(format, args...)} }
+func Refuse(format string, args ...any) error { return &Refusal{Text: fmt.Sprintf(format, args...)} }
+
+// RefuseField refuses what stands in one field of a form.
+func RefuseField(field, format string, args ...any) error {
+	text := fmt.Sprintf(format, args...)
+	return &Refusal{Text: text, Fields: []Wrong{{field, text}}}
+}
 
 // Refused turns a rule's error into a refusal; a question of studio's stays one.
 func Refused(err error) error {
@@ -52,7 +64,7 @@ func Refused(err error) error {
 	if err == nil || errors.As(err, &ask) {
 		return err
 	}
-	return &Refusal{studio.UpperFirst(err.Error())}
+	return &Refusal{Text: studio.UpperFirst(err.Error())}
 }
 
 // NotFound reports that what was asked for is not there.
@@ -106,4 +118,13 @@ func (a Base) Logbook(ctx context.Context, before int64) (list []studio.Entry, e
 		return err
 	})
 	return list, err
+}
+
+// LastChange names the newest change of all.
+func (a Base) LastChange(ctx context.Context) (id int64, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		id, err = tx.LastEntry()
+		return err
+	})
+	return id, err
 }

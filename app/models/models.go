@@ -422,7 +422,7 @@ func (a *Room) SaveLicence(ctx context.Context, who change.Actor, modelID int64,
 		if f.Fee != "" {
 			fee, err := studio.ParseMoney(f.Fee, st.Currency)
 			if err != nil || fee < 0 {
-				return change.Refuse("The fee: %q is not an amount.", f.Fee)
+				return change.RefuseField("fee", "The fee: %q is not an amount.", f.Fee)
 			}
 			design.FeeMinor = fee
 		}

@@ -72,7 +72,7 @@ func (a *Room) NotePayment(ctx context.Context, who change.Actor, number string,
 	return a.on(ctx, who, number, func(act studio.Act, o studio.Order, acc studio.Account) (studio.Payment, studio.Entry, error) {
 		minor, err := studio.ParseMoney(f.Amount, acc.Agreed.Currency)
 		if err != nil {
-			return studio.Payment{}, studio.Entry{}, err
+			return studio.Payment{}, studio.Entry{}, change.RefuseField("amount", "%s.", studio.UpperFirst(err.Error()))
 		}
 		amount := studio.Money{Minor: minor, Currency: acc.Agreed.Currency}
 		if f.Kind == studio.PaidBack {

@@ -155,7 +155,7 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 	if strings.TrimSpace(f.Budget) != "" {
 		minor, err := studio.ParseMoney(f.Budget, s.Currency)
 		if err != nil || minor < 0 {
-			return change.Refuse("Budget: %q is not an amount.", f.Budget)
+			return change.RefuseField("budget", "Budget: %q is not an amount.", f.Budget)
 		}
 		o.BudgetMinor = minor
 	}

@@ -12,7 +12,6 @@ import (
 	"math"
 	"net/mail"
 	"net/url"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -202,7 +201,7 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 			return err
 		}
 		if p.WageMinor, err = studio.ParseMoney(f.Wage, s.Currency); err != nil || p.WageMinor < 0 {
-			return change.Refuse("Wage: %q is not an amount for an hour.", f.Wage)
+			return change.RefuseField("wage", "Wage: %q is not an amount for an hour.", f.Wage)
 		}
 	}
 	if err := d.SavePerson(p); err != nil {
@@ -426,7 +425,7 @@ func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.D
 		words := strings.Fields(strings.TrimSuffix(l, "%"))
 		off := math.NaN()
 		if len(words) == 2 {
-			off, _ = strconv.ParseFloat(strings.Replace(words[1], ",", ".", 1), 64)
+			off, _ = studio.ParseNumber(words[1])
 		}
 		if !(off > 0 && off <= 100) {
 			return change.Refuse("Codes, line %d: %q is not a code and its per cent, such as GUILD 10. Nothing was changed.", i+1, l)

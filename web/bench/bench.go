@@ -106,7 +106,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 	if f.Checked("minutes") {
 		st.Minutes = f.Number("minutes", "Minutes")
 		if st.Minutes < 0 {
-			f.Wrong("Minutes: 0 or more.")
+			f.Wrong("minutes", "Minutes: 0 or more.")
 		}
 	}
 	if f.Checked("at") {

@@ -7,6 +7,7 @@ import (
 	"math"
 	"mime/multipart"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,7 +19,7 @@ import (
 	"sakuji/studio"
 )
 
-// Form reads a posted form and remembers the first thing that is wrong with it.
+// Form reads a posted form and remembers what is wrong with it, once for each field.
 type Form struct {
 	R     *http.Request
 	Query bool // what stands in the address counts, too
@@ -27,10 +28,19 @@ type Form struct {
 
 func FormOf(r *http.Request) *Form { return &Form{R: r} }
 
-func (f *Form) Wrong(format string, args ...any) {
-	if f.Err == nil {
-		f.Err = &change.Refusal{Text: fmt.Sprintf(format, args...)}
+// Wrong says what is wrong with a field. The first word on each counts.
+func (f *Form) Wrong(field, format string, args ...any) {
+	refusal, _ := f.Err.(*change.Refusal)
+	if refusal == nil {
+		refusal = &change.Refusal{}
+		f.Err = refusal
 	}
+	if slices.ContainsFunc(refusal.Fields, func(w change.Wrong) bool { return w.Field == field }) {
+		return
+	}
+	text := fmt.Sprintf(format, args...)
+	refusal.Fields = append(refusal.Fields, change.Wrong{Field: field, Text: text})
+	refusal.Text = strings.TrimSpace(refusal.Text + " " + text)
 }
 
 func (f *Form) Text(name string) string {
@@ -45,9 +55,9 @@ func (f *Form) Checked(name string) bool { return f.Text(name) != "" }
 // Number reads a number with point or comma; what names it in a refusal.
 func (f *Form) Number(name, what string) float64 {
 	text := f.Text(name)
-	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
-	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		f.Wrong("%s: %q is not a number.", what, text)
+	v, err := studio.ParseNumber(text)
+	if err != nil {
+		f.Wrong(name, "%s: %s.", what, err)
 		return 0
 	}
 	return v
@@ -72,7 +82,7 @@ func (f *Form) Counted(name, what string) int {
 func (f *Form) Whole(name, what string) int {
 	v := f.Number(name, what)
 	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
-		f.Wrong("%s: a whole number, not %q.", what, f.Text(name))
+		f.Wrong(name, "%s: a whole number, not %q.", what, f.Text(name))
 		return 0
 	}
 	return int(v)
@@ -94,7 +104,7 @@ func (f *Form) Moment(name, what string, zone *time.Location) time.Time {
 			return t
 		}
 	}
-	f.Wrong("%s: %q is not a day and time.", what, text)
+	f.Wrong(name, "%s: %q is not a day and time.", what, text)
 	return time.Time{}
 }
 

@@ -363,7 +363,7 @@ func (s *Kit) Render(w http.ResponseWriter, r *http.Request, status int, name, b
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(status)
-	w.Write(withActs(b.Bytes())) //nolint:errcheck // the reader has gone
+	w.Write(withActs(s.withShown(r, b.Bytes()))) //nolint:errcheck // the reader has gone
 }
 
 // Part writes a part of a page that needs nothing of the page around it.
@@ -423,7 +423,7 @@ func (s *Kit) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &refusal):
-		s.Refuse(w, r, refusal.Text)
+		s.refuse(w, r, refusal)
 	case errors.Is(err, change.ErrTwice):
 		s.again(w, r)
 	case errors.As(err, &confirm):
@@ -438,25 +438,24 @@ func (s *Kit) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	}
 }
 
+// Refuse answers with what is wrong.
 func (s *Kit) Refuse(w http.ResponseWriter, r *http.Request, text string) {
+	s.refuse(w, r, &change.Refusal{Text: text})
+}
+
+// refuse says what is wrong, beside the form where it can: a field that is named carries its
+// own word.
+func (s *Kit) refuse(w http.ResponseWriter, r *http.Request, refusal *change.Refusal) {
+	block, p := "bare", Page{Title: "Not done", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": refusal.Text, "ID": "", "Refused": true, "Fields": refusal.Fields}}
 	if ByHTMX(r) {
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		w.WriteHeader(http.StatusUnprocessableEntity)
-		fmt.Fprintf(w, `<p class="notice" role="alert" tabindex="-1">%s</p>`, template.HTMLEscapeString(text))
-		return
+		block = "refusal"
 	}
-	s.ErrorPage(w, r, http.StatusUnprocessableEntity, text, "")
+	s.Render(w, r, http.StatusUnprocessableEntity, "error", block, p)
 }
 
 // ask puts a question to whoever sent a form: it is sent again, with a yes, when it is meant.
 func (s *Kit) ask(w http.ResponseWriter, r *http.Request, q *studio.Confirm) {
-	var again [][2]string
-	for _, name := range slices.Sorted(maps.Keys(r.PostForm)) {
-		for _, v := range r.PostForm[name] {
-			again = append(again, [2]string{name, v})
-		}
-	}
-	p := Page{Title: "One question", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": q.Text, "Yes": q.Yes, "Action": r.URL.RequestURI(), "Again": again}}
+	p := Page{Title: "One question", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": q.Text, "Yes": q.Yes, "Action": r.URL.RequestURI(), "Again": againOf(r)}}
 	block := "bare"
 	if ByHTMX(r) {
 		block = "question"
@@ -464,7 +463,17 @@ func (s *Kit) ask(w http.ResponseWriter, r *http.Request, q *studio.Confirm) {
 	s.Render(w, r, http.StatusUnprocessableEntity, "question", block, p)
 }
 
+// againOf is what a form has sent, to be sent again.
+func againOf(r *http.Request) (again [][2]string) {
+	for _, name := range slices.Sorted(maps.Keys(r.PostForm)) {
+		for _, v := range r.PostForm[name] {
+			again = append(again, [2]string{name, v})
+		}
+	}
+	return again
+}
+
 // ErrorPage says what is wrong; it needs nothing that could fail.
 func (s *Kit) ErrorPage(w http.ResponseWriter, r *http.Request, status int, text, id string) {
-	s.Render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Refused": status == http.StatusUnprocessableEntity}})
+	s.Render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Fields": []change.Wrong(nil), "Refused": status == http.StatusUnprocessableEntity}})
 }

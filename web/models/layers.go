@@ -43,7 +43,7 @@ func (s *Room) layers(w http.ResponseWriter, r *http.Request) {
 	}
 	mm := 0.0
 	if text := r.FormValue("mm"); text != "" {
-		if mm, err = strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64); err != nil || mm == 0 {
+		if mm, err = studio.ParseNumber(text); err != nil || mm == 0 {
 			s.Fail(w, r, &change.Refusal{Text: fmt.Sprintf("Layer thickness: %q is not a number over 0.", text)})
 			return
 		}

@@ -144,9 +144,9 @@ func printOptions(f *kit.Form, kind string) (o studio.JobOptions) {
 	case studio.JobCut:
 		o.Axis = f.Text("axis")
 		for _, word := range strings.FieldsFunc(f.Text("at"), func(c rune) bool { return c == ' ' || c == ';' }) {
-			var mm float64
-			if _, err := fmt.Sscanf(strings.Replace(word, ",", ".", 1), "%g", &mm); err != nil {
-				f.Wrong("Where to cut: %q is not a number.", word)
+			mm, err := studio.ParseNumber(word)
+			if err != nil {
+				f.Wrong("at", "Where to cut: %s.", err)
 			}
 			o.At = append(o.At, mm)
 		}

@@ -7,7 +7,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app/change"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -70,12 +69,13 @@ func (s *Room) saveTerms(w http.ResponseWriter, r *http.Request) {
 		t.DepositPercent = &d
 	}
 	h, err := s.App.Setup.Shop(r.Context())
-	amount := func(name, what string) (minor int64) {
-		if err != nil || !f.Checked(name) {
+	amount := func(name, what string) int64 {
+		if !f.Checked(name) {
 			return 0
 		}
-		if minor, err = studio.ParseMoney(f.Text(name), h.Studio.Currency); err != nil || minor < 0 {
-			err = &change.Refusal{Text: fmt.Sprintf("%s: %q is not an amount.", what, f.Text(name))}
+		minor, err := studio.ParseMoney(f.Text(name), h.Studio.Currency)
+		if err != nil || minor < 0 {
+			f.Wrong(name, "%s: %q is not an amount.", what, f.Text(name))
 		}
 		return minor
 	}

@@ -51,7 +51,7 @@ func ruleOf(f *kit.Form) studio.SizeRule {
 		}
 		v := f.Number(field.name, field.what) * field.unit
 		if v < 0 || v > 1e6 {
-			f.Wrong("%s: between 0 and a kilometre.", field.what)
+			f.Wrong(field.name, "%s: between 0 and a kilometre.", field.what)
 		}
 		*field.to = v
 	}

@@ -35,8 +35,27 @@ document.addEventListener("htmx:after:swap", () => {
     notice.dataset.seen = "1";
     notice.scrollIntoView({ block: "nearest" });
     notice.focus({ preventScroll: true });
+    notice.querySelectorAll("[data-field]").forEach(atField);
   }
 });
+// What is wrong with a field stands at the field until something else is typed there.
+function atField(wrong, i) {
+  const field = [...(sent?.elements ?? [])].find((el) => el.name === wrong.dataset.field && el.type !== "hidden");
+  if (!field) return;
+  const word = Object.assign(document.createElement("small"), { className: "wrong", textContent: wrong.textContent, id: `wrong-${i}` });
+  field.insertAdjacentElement("afterend", word);
+  field.setAttribute("aria-invalid", "true");
+  field.setAttribute("aria-describedby", word.id);
+  field.addEventListener("input", () => { word.remove(); field.removeAttribute("aria-invalid"); field.removeAttribute("aria-describedby"); }, { once: true });
+  const details = field.closest("details");
+  if (details) details.open = true;
+  if (i === 0) field.focus();
+}
+let sent = null;
+document.addEventListener("submit", (e) => {
+  sent = e.target;
+  sent.querySelectorAll("small.wrong").forEach((word) => word.remove());
+}, true);
 
 // Opening one working closes the one before; Escape closes it.
 document.addEventListener("toggle", (e) => {

@@ -1,0 +1,304 @@
+package kit
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"html/template"
+	"maps"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+	"golang.org/x/net/html"
+)
+
+// A form that shows what is kept (data-kept) carries the values it was drawn with. When
+// anything has been changed in the studio since, the sheet is drawn once more beside it:
+// only what was changed in this form is saved, and a field that was changed on both sides
+// is asked about.
+const (
+	keptMark  = "data-kept"
+	shownName = "shown"
+)
+
+// shown is what a form was drawn with.
+type shown struct {
+	Change int64  // the newest change of the studio then
+	From   string // the sheet
+	Values url.Values
+}
+
+func (v shown) String() string {
+	return fmt.Sprintf("%d %s %s", v.Change, url.QueryEscape(v.From), v.Values.Encode())
+}
+
+func readShown(text string) (v shown, ok bool) {
+	words := strings.SplitN(text, " ", 3)
+	if len(words) != 3 {
+		return v, false
+	}
+	var errs [3]error
+	v.Change, errs[0] = strconv.ParseInt(words[0], 10, 64)
+	v.From, errs[1] = url.QueryUnescape(words[1])
+	v.Values, errs[2] = url.ParseQuery(words[2])
+	return v, errs == [3]error{} && strings.HasPrefix(v.From, "/") && !strings.HasPrefix(v.From, "//")
+}
+
+// withShown gives every form that shows what is kept the values that it is drawn with.
+func (s *Kit) withShown(r *http.Request, page []byte) []byte {
+	if !bytes.Contains(page, []byte(keptMark)) {
+		return page
+	}
+	last, err := s.App.Models.LastChange(r.Context())
+	if err != nil {
+		return page // without it the form saves all it has, as it stands
+	}
+	from := r.URL.RequestURI()
+	if at, err := url.Parse(r.Header.Get("HX-Current-URL")); err == nil && at.Path != "" {
+		from = at.RequestURI()
+	}
+	var out bytes.Buffer
+	done := 0
+	for _, f := range DrawnForms(page) {
+		if f.kept {
+			out.Write(page[done:f.start])
+			fmt.Fprintf(&out, `<input type="hidden" name="%s" value="%s">`, shownName, template.HTMLEscapeString(shown{last, from, f.Values}.String()))
+			done = f.start
+		}
+	}
+	out.Write(page[done:])
+	return out.Bytes()
+}
+
+// DrawnForm is a form of a page as it was drawn.
+type DrawnForm struct {
+	Action, Method string
+	Values         url.Values        // what it sends if nobody touches it
+	Labels         map[string]string // of its fields
+
+	kept  bool
+	start int // behind its opening tag
+}
+
+// DrawnForms reads the forms of a page of ours.
+func DrawnForms(page []byte) []DrawnForm {
+	var f formReader
+	z := html.NewTokenizer(bytes.NewReader(page))
+	for at := 0; ; {
+		kind := z.Next()
+		if kind == html.ErrorToken {
+			return f.list
+		}
+		at += len(z.Raw())
+		t := z.Token()
+		has := map[string]string{}
+		for _, a := range t.Attr {
+			has[a.Key] = a.Val
+		}
+		switch {
+		case kind == html.StartTagToken && t.Data == "form":
+			_, kept := has[keptMark]
+			f.list = append(f.list, DrawnForm{Action: has["action"], Method: has["method"], Values: url.Values{}, Labels: map[string]string{}, kept: kept, start: at})
+			f.in = true
+		case !f.in:
+		case kind == html.TextToken:
+			f.text(t.Data)
+		case kind == html.EndTagToken:
+			f.end(t.Data)
+		default:
+			f.begin(t.Data, has)
+		}
+	}
+}
+
+// formReader reads forms tag by tag.
+type formReader struct {
+	list  []DrawnForm
+	in    bool
+	label string // read so far
+	area  string // the text area that is open
+
+	choice, chosen string // the select that is open, and its value so far
+	options        int    // of it
+	picked, open   bool   // the option being read is the selected one; it sends its text
+}
+
+func (f *formReader) form() DrawnForm { return f.list[len(f.list)-1] }
+
+func (f *formReader) text(data string) {
+	switch {
+	case f.area != "":
+		f.form().Values.Set(f.area, strings.TrimPrefix(data, "\n"))
+	case f.open:
+		f.offer(strings.TrimSpace(data)) // an option without a value sends its text
+	default:
+		f.label += data
+	}
+}
+
+// offer is a value of the select that is open: the first counts until one is picked.
+func (f *formReader) offer(value string) {
+	if f.open = false; f.picked || f.options == 1 {
+		f.chosen = value
+	}
+}
+
+func (f *formReader) end(tag string) {
+	switch tag {
+	case "form":
+		f.in = false
+	case "label":
+		f.label = ""
+	case "textarea":
+		f.area = ""
+	case "select":
+		if f.choice != "" && f.options > 0 {
+			f.form().Values.Set(f.choice, f.chosen)
+		}
+		f.choice = ""
+	}
+}
+
+func (f *formReader) begin(tag string, has map[string]string) {
+	name, value := has["name"], has["value"]
+	is := func(attr string) bool { _, ok := has[attr]; return ok }
+	if tag == "label" {
+		f.label = ""
+	}
+	if tag == "option" && f.choice != "" {
+		f.options++
+		f.picked = is("selected")
+		if f.open = !is("value"); is("value") {
+			f.offer(value)
+		}
+		return
+	}
+	if name == "" || is("disabled") || !slices.Contains([]string{"input", "select", "textarea"}, tag) {
+		return
+	}
+	f.form().Labels[name] = orElse(has["aria-label"], strings.TrimSpace(f.label))
+	switch {
+	case tag == "select":
+		f.choice, f.chosen, f.options = name, "", 0
+	case tag == "textarea":
+		f.area = name
+		f.form().Values.Set(name, "")
+	case has["type"] == "checkbox" || has["type"] == "radio":
+		if is("checked") {
+			f.form().Values.Add(name, orElse(value, "on"))
+		}
+	case !slices.Contains([]string{"submit", "button", "file", "password"}, has["type"]):
+		f.form().Values.Add(name, value)
+	}
+}
+
+func orElse(text, otherwise string) string {
+	if text == "" {
+		return otherwise
+	}
+	return text
+}
+
+// Merged lets a form that was drawn before another change save only what was changed in
+// it; site is where its sheet is drawn.
+func (s *Kit) Merged(site http.Handler) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.Method != http.MethodPost || !strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
+				next.ServeHTTP(w, r)
+				return
+			}
+			was, ok := readShown(r.PostFormValue(shownName))
+			if ok {
+				last, err := s.App.Models.LastChange(r.Context())
+				if err != nil {
+					s.Fail(w, r, err)
+					return
+				}
+				if last > was.Change && !s.merge(w, r, site, was, last) {
+					return
+				}
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+// merge puts what was saved meanwhile into the fields that this form has not touched. It
+// answers itself, and says so by false, when a field was changed on both sides.
+func (s *Kit) merge(w http.ResponseWriter, r *http.Request, site http.Handler, was shown, last int64) bool {
+	now, ok := formNow(site, r, was.From)
+	if !ok {
+		return true // the sheet is gone: the change itself says what is wrong
+	}
+	var clashes []string
+	fields := map[string]bool{}
+	for _, of := range []url.Values{was.Values, now.Values, r.PostForm} {
+		for name := range of {
+			fields[name] = !slices.Contains([]string{"act", "back", "sure", shownName}, name)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(fields)) {
+		if !fields[name] {
+			continue
+		}
+		mine, base, theirs := r.PostForm[name], was.Values[name], now.Values[name]
+		switch {
+		case same(mine, base):
+			delete(r.PostForm, name)
+			if theirs != nil {
+				r.PostForm[name] = theirs
+			}
+		case !same(theirs, base) && !same(theirs, mine):
+			clashes = append(clashes, fmt.Sprintf("%s: “%s” was saved meanwhile; here stands “%s”.", orElse(now.Labels[name], name), strings.Join(theirs, ", "), strings.Join(mine, ", ")))
+		}
+	}
+	r.Form = nil // is read anew from what is posted now
+	r.PostForm.Set(shownName, shown{last, was.From, now.Values}.String())
+	if len(clashes) == 0 {
+		return true
+	}
+	p := Page{Title: "One question", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Clashes": clashes, "Action": r.URL.RequestURI(), "Again": againOf(r), "From": was.From}}
+	block := "bare"
+	if ByHTMX(r) {
+		block = "clash"
+	}
+	s.Render(w, r, http.StatusUnprocessableEntity, "clash", block, p)
+	return false
+}
+
+// same tells values from one another as a browser sends them.
+func same(a, b []string) bool {
+	return slices.EqualFunc(a, b, func(x, y string) bool {
+		return strings.TrimSpace(strings.ReplaceAll(x, "\r\n", "\n")) == strings.TrimSpace(strings.ReplaceAll(y, "\r\n", "\n"))
+	})
+}
+
+// formNow draws a form's sheet once more, for whoever has sent the form, and reads the form.
+func formNow(site http.Handler, r *http.Request, from string) (f DrawnForm, ok bool) {
+	at, err := url.Parse(from)
+	if err != nil {
+		return f, false
+	}
+	again := r.Clone(context.WithValue(r.Context(), chi.RouteCtxKey, (*chi.Context)(nil)))
+	again.Method, again.Body, again.URL, again.RequestURI = http.MethodGet, http.NoBody, at, from
+	again.Form, again.PostForm, again.ContentLength = nil, nil, 0
+	for name := range again.Header {
+		if strings.HasPrefix(name, "Hx-") || strings.HasPrefix(name, "Content-") {
+			again.Header.Del(name)
+		}
+	}
+	page := httptest.NewRecorder()
+	site.ServeHTTP(page, again)
+	for _, f := range DrawnForms(page.Body.Bytes()) {
+		if action, err := url.Parse(f.Action); err == nil && f.kept && action.Path == r.URL.Path {
+			return f, page.Code == http.StatusOK
+		}
+	}
+	return f, false
+}
