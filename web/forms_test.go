@@ -1,14 +1,21 @@
 package web
 
 import (
+	"database/sql"
+	"maps"
+	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/core/route"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -124,4 +131,112 @@ func TestNumbersAsPeopleTypeThem(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(a.body, "“many”")+strings.Count(a.body, "&#34;many&#34;"))
 	assert.Contains(t, a.body, "Scale")
 	assert.NotContains(t, s.page("/orders/"+no), `type="number"`)
+}
+
+// A form that is sent twice, one after the other or at once, does a thing once, and both
+// are led to the same sheet.
+func TestDoubleTap(t *testing.T) {
+	s := owned(t)
+	no := s.Order(2, "primed")
+	s.Accept(no)
+	s.Print()
+	twice := func(action string, form url.Values) {
+		t.Helper()
+		require.NotEmpty(t, form.Get("act"))
+		first := make(chan answer)
+		go func() { first <- s.send(action, form) }()
+		b, a := s.send(action, form), <-first
+		require.Equal(t, http.StatusSeeOther, a.StatusCode, a.body)
+		require.Equal(t, http.StatusSeeOther, b.StatusCode, b.body)
+		assert.Equal(t, a.Header.Get("Location"), b.Header.Get("Location"))
+		assert.Equal(t, a.Header.Get("Location"), s.send(action, form).Header.Get("Location"), "and later")
+	}
+	piece := "/bench/" + no + "-1"
+	before, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	stamp := s.drawn(piece, piece+"/stamp")
+	stamp.Set("minutes", "3")
+	stamp.Set("early", "in a hurry")
+	twice(piece+"/stamp", stamp)
+	after, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, done(before.Piece)+1, done(after.Piece), "one stage is stamped")
+
+	form := s.drawn("/orders/new", "/orders")
+	form.Set("title", "Snail couriers")
+	form.Set("new_client", "Moth Post Guild")
+	form.Set("use", "display")
+	twice("/orders", form)
+	list, err := s.Orders.Orders(s.Ctx)
+	require.NoError(t, err)
+	assert.Len(t, list, 2, "one order is made")
+
+	money := s.drawn("/orders/"+no, "/orders/"+no+"/payments")
+	twice("/orders/"+no+"/payments", money)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Len(t, sheet.Payments, 1, "one payment is noted")
+}
+
+func done(p studio.Piece) (n int) {
+	for _, st := range p.Stages {
+		if st.Mark == route.Done {
+			n++
+		}
+	}
+	return n
+}
+
+// A sheet that is looked at writes nothing, whoever looks: data_version moves when
+// anything is committed by another connection.
+func TestLookingWritesNothing(t *testing.T) {
+	s, sheets := busy(t)
+	db, err := sql.Open("sqlite", filepath.Join(s.Dir, "sakuji.db"))
+	require.NoError(t, err)
+	defer db.Close()
+	db.SetMaxOpenConns(1)
+	version := func() (v int) {
+		require.NoError(t, db.QueryRow("PRAGMA data_version").Scan(&v))
+		return v
+	}
+	for _, path := range sheets { // what a first visit asks for is drawn beside it, not written
+		s.get(path)
+	}
+	for _, path := range append(sheets, "/?seen=1", "/orders/0002?seen=1", "/orders/0002/quote?days=9", "/bench?hand=2") {
+		before := version()
+		require.Less(t, s.get(path).StatusCode, 400, path)
+		assert.Equal(t, before, version(), path)
+	}
+	before := version()
+	require.Less(t, s.post("/orders/0002/points", "kind", "question", "text", "Which blue?").StatusCode, 400)
+	assert.NotEqual(t, before, version(), "a change is seen")
+}
+
+// Forms as they stand on the sheets, with one or two fields spoilt, are taken or refused.
+func TestSpoiltFormsOfTheSheets(t *testing.T) {
+	s, sheets := busy(t)
+	r := rand.New(rand.NewPCG(3, 4))
+	taken, forms := map[int]int{}, 0
+	for _, path := range sheets {
+		a := s.get(path)
+		for _, f := range kit.DrawnForms([]byte(a.body)) {
+			if f.Method != "post" || len(f.Values) == 0 || strings.Contains(f.Action, "sign-out") {
+				continue
+			}
+			forms++
+			names := slices.Sorted(maps.Keys(f.Values))
+			for range 1 + r.IntN(2) {
+				f.Values.Set(names[r.IntN(len(names))], hostile[r.IntN(len(hostile))])
+			}
+			f.Values.Set("shown", []string{f.Values.Get("shown"), "", "1 %2F%2Fevil x=1", "0 %2Forders x=%zz"}[r.IntN(4)])
+			b := s.send(f.Action, f.Values)
+			taken[b.StatusCode]++
+			assert.Less(t, b.StatusCode, 500, "%s on %s\n%s\n%s", f.Action, path, f.Values.Encode()[:min(600, len(f.Values.Encode()))], lastError(s))
+		}
+	}
+	assert.Greater(t, forms, 100, "%v", taken)
+	assert.Greater(t, taken[http.StatusSeeOther]+taken[http.StatusOK], 20, "%v", taken)
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
 }
