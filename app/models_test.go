@@ -3,11 +3,13 @@ package app_test
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"math"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -489,4 +491,30 @@ func TestLimitsAreSettings(t *testing.T) {
 	files, err := os.ReadDir(filepath.Join(s.Dir, "files"))
 	require.NoError(t, err)
 	assert.Empty(t, files)
+}
+
+// Forty requests for layers of different heights are worked out a few at a time; what is
+// too much at once is refused in words.
+func TestLayersAreBounded(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Raw)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	id := sheet.Items[0].Parts[0].ModelID
+	before, refused := runtime.NumGoroutine(), 0
+	for i := range 40 {
+		_, err = s.Models.Layers(s.Ctx, id, 0.011+0.0001*float64(i), 0)
+		var refusal *change.Refusal
+		if errors.As(err, &refusal) {
+			refused++
+			assert.Contains(t, refusal.Text, "at once")
+			continue
+		}
+		require.ErrorIs(t, err, jobs.ErrUnderway)
+	}
+	assert.Positive(t, refused)
+	assert.Eventually(t, func() bool { return runtime.NumGoroutine() < before+8+2*runtime.NumCPU() }, 5*time.Second, time.Millisecond, "one answer is worked out at a time, on all processors")
+	l, err := s.Models.Layers(s.Ctx, id, 0.011, time.Minute)
+	require.NoError(t, err, "what was asked for first is still answered")
+	assert.NotEmpty(t, l.Figures)
 }

@@ -342,3 +342,41 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	solidHeight := lying.Shape.Profile.VolumeMM3()
 	assert.Less(t, got.Model.Shape.Profile.VolumeMM3(), 0.5*solidHeight, "its layers are those of the hollow one")
 }
+
+// An orientation that was taken, given up and worked out anew answers by what it is, not by
+// a number that something else had before.
+func TestAnOrientationTakenAnew(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 30, Z: 88}), "raw")
+	id := it.Parts[0].ModelID
+	s.Accept(no)
+	tallest := func() float64 {
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		require.NoError(t, err)
+		plate, err := s.Plates.PlateSheet(s.Ctx, number)
+		require.NoError(t, err)
+		require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, number))
+		return plate.Estimate.TallestMM
+	}
+	seen := map[int64]bool{}
+	for _, w := range []solid.Wishes{{Time: 1}, {Scar: 1}, {Time: 1}} {
+		j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: w})
+		require.Equal(t, studio.JobDone, j.State, j.Note)
+		sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+		require.NoError(t, err)
+		for _, o := range sheet.Orientations {
+			if sheet.Taken == nil || o.ID != sheet.Taken.ID {
+				assert.False(t, seen[o.ID], "ids are never used again")
+			}
+			seen[o.ID] = true
+		}
+		for _, o := range []studio.Orientation{sheet.Orientations[len(sheet.Orientations)-1], sheet.Orientations[0]} {
+			_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, o.ID)
+			require.NoError(t, err)
+			assert.InDelta(t, o.Facts.HeightMM, tallest(), 0.01, "the plate follows the one that was taken")
+		}
+		_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, 0)
+		require.NoError(t, err)
+		assert.InDelta(t, 88, tallest(), 1e-3)
+	}
+}

@@ -111,8 +111,10 @@ func TestShelfSearchTakesLettersAsTheyAre(t *testing.T) {
 }
 
 // A studio kept since before models had versions opens with a design for each model.
-func TestAnOldStudioGetsDesigns(t *testing.T) {
-	dir := t.TempDir()
+// folderOf is the data folder of an older version of the program, with rows in it.
+func folderOf(t *testing.T, version int64, rows ...string) (dir string) {
+	t.Helper()
+	dir = t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "files"), 0o750))
 	db, err := sql.Open("sqlite", dsn(dir, "immediate", "rwc"))
 	require.NoError(t, err)
@@ -120,21 +122,25 @@ func TestAnOldStudioGetsDesigns(t *testing.T) {
 	require.NoError(t, err)
 	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
 	require.NoError(t, err)
-	_, err = p.UpTo(t.Context(), 1)
+	_, err = p.UpTo(t.Context(), version)
 	require.NoError(t, err)
-	sha := strings.Repeat("a", 64)
-	for _, q := range []string{
-		`INSERT INTO files VALUES ('` + sha + `', 7, 1000)`,
-		`INSERT INTO models VALUES (5, '` + sha + `', 'toad.stl', '{"triangles":12}', '{}', 2000)`,
-		`INSERT INTO clients VALUES (1, 'Odile', '', '', '', '')`,
-		`INSERT INTO orders (id, number, client_id, title, use, note, state, created_ms) VALUES (1, '0001', 1, 'Toads', '', '', 'enquiry', 1000)`,
-		`INSERT INTO items (id, order_id, position, title, tier, copies, scale) VALUES (1, 1, 0, 'Toad', 'raw', 1, 1)`,
-		`INSERT INTO parts VALUES (1, 1, 5, 'Toad', 1, 'resin', NULL, 0)`,
-	} {
+	for _, q := range append([]string{
+		`INSERT INTO files VALUES ('` + strings.Repeat("a", 64) + `', 7, 1000)`,
+		`INSERT INTO clients (id, name, email, phone, address, note) VALUES (1, 'Odile', '', '', '', '')`,
+	}, rows...) {
 		_, err = db.Exec(q)
 		require.NoError(t, err, q)
 	}
 	require.NoError(t, db.Close())
+	return dir
+}
+
+func TestAnOldStudioGetsDesigns(t *testing.T) {
+	dir := folderOf(t, 1,
+		`INSERT INTO models VALUES (5, '`+strings.Repeat("a", 64)+`', 'toad.stl', '{"triangles":12}', '{}', 2000)`,
+		`INSERT INTO orders (id, number, client_id, title, use, note, state, created_ms) VALUES (1, '0001', 1, 'Toads', '', '', 'enquiry', 1000)`,
+		`INSERT INTO items (id, order_id, position, title, tier, copies, scale) VALUES (1, 1, 0, 'Toad', 'raw', 1, 1)`,
+		`INSERT INTO parts VALUES (1, 1, 5, 'Toad', 1, 'resin', NULL, 0)`)
 
 	s, err := Open(t.Context(), dir)
 	require.NoError(t, err)
@@ -158,4 +164,64 @@ func TestAnOldStudioGetsDesigns(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []int64{5}, ids, "and it will be looked at closely")
 	})
+}
+
+// A data folder of the version before rooms comes up whole: what was renamed is read by its
+// new name, what the old version had dropped of a plan is counted, and nothing dangles.
+func TestTheFolderBeforeRooms(t *testing.T) {
+	sha := strings.Repeat("a", 64)
+	dir := folderOf(t, 3,
+		`INSERT INTO people (id, name, initials, role, password_hash) VALUES (1, 'Ilse Karg', 'IK', 'owner', 'x')`,
+		`INSERT INTO machines (id, name, process, figures) VALUES (1, 'Tarn', 'resin', '{}')`,
+		`INSERT INTO materials (id, name, process, figures) VALUES (1, 'Grey', 'resin', '{}')`,
+		`INSERT INTO designs (id, name, got_ms) VALUES (1, 'toad.stl', 2000)`,
+		`INSERT INTO models (id, sha, name, measures, shape, at_ms, design_id) VALUES (5, '`+sha+`', 'toad.stl', '{"triangles":12}', '{}', 2000, 1)`,
+		`INSERT INTO standings (id, model_id, process, facts, shape, taken, at_ms) VALUES (7, 5, 'resin', '{}', '{}', 1, 1)`,
+		`INSERT INTO orders (id, number, client_id, title, use, note, state, created_ms) VALUES (1, '0001', 1, 'Toads', '', '', 'accepted', 1000)`,
+		`INSERT INTO items (id, order_id, position, title, tier, copies, scale, making) VALUES (1, 1, 0, 'Toad', 'painted', 1, 1, '{"school":"putty"}')`,
+		`INSERT INTO parts (id, item_id, model_id, name, copies, process, material_id, wall_mm, standing_id) VALUES (1, 1, 5, 'Toad', 1, 'resin', 1, 0, 7)`,
+		`INSERT INTO payments (id, order_id, kind, amount_minor, currency, at_ms) VALUES (4, 1, 'deposit', 5000, 'EUR', 9)`,
+		`INSERT INTO plates VALUES (1, 1, 1, 1, 'dissolved', 5), (2, 2, 1, 1, 'emptied', 6)`,
+		`INSERT INTO pieces (id, code, order_id, item_id, part_id, name, process, material_id, scale, wall_mm, tier, state, standing_id) VALUES (1, '0001-1', 1, 1, 1, 'Toad', 'resin', 1, 1, 0, 'painted', 'bench', 7)`,
+		`INSERT INTO plate_pieces (plate_id, piece_id, x_mm, y_mm, quarters, outcome) VALUES (2, 1, 10, 10, 0, 'good')`,
+		`INSERT INTO stages (piece_id, position, kind, mark, planned_min, wait_s, repeat) VALUES (1, 0, 'print', 'done', 1, 0, 0), (1, 1, 'fill', 'done', 1, 0, 0), (1, 2, 'look', 'sent back', 1, 0, 0),
+			(1, 3, 'fill', 'todo', 1, 0, 1), (1, 4, 'look', 'todo', 1, 0, 1), (1, 5, 'pack', 'todo', 1, 0, 0)`,
+		`INSERT INTO jobs (id, kind, batch, model_id, sha, bytes, name, options, state, who, hand_id, at_ms) VALUES (9, 'study', 'b', 5, '`+sha+`', 7, 'toad.stl', '{}', 'waiting', 'Ilse', 1, 3)`,
+		`INSERT INTO logbook (at_ms, person_id, who, deed, text, order_id) VALUES (1, 1, 'Ilse Karg', 'enquiry taken in', 'Toads', 1)`)
+	s, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer s.Close()
+	faults, err := s.Check(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"files/" + sha + ": missing"}, faults, "the test laid none down; nothing else is amiss")
+	read(t, s, func(tx *Tx) {
+		items, err := tx.Items(1)
+		require.NoError(t, err)
+		assert.Equal(t, "putty", items[0].FinishRoute)
+		assert.Equal(t, int64(7), items[0].Parts[0].OrientationID)
+		paid, err := tx.Payments(1)
+		require.NoError(t, err)
+		require.Len(t, paid, 1)
+		assert.Equal(t, studio.PaidDeposit, paid[0].Kind)
+		plates, err := tx.Plates(studio.PlateDiscarded)
+		require.NoError(t, err)
+		assert.Len(t, plates, 1)
+		pieces, err := tx.PiecesOf(1)
+		require.NoError(t, err)
+		assert.Equal(t, 2, pieces[0].Stages[2].Again, "the look's repeat can still be taken back")
+		log, err := tx.LogOfOrder(1, 9)
+		require.NoError(t, err)
+		assert.Equal(t, "enquiry taken in", log[0].Event)
+		job, err := tx.Job(9)
+		require.NoError(t, err)
+		assert.Equal(t, studio.JobAnalyse, job.Kind)
+	})
+	require.NoError(t, s.Write(t.Context(), func(tx *Tx) error { // ids go on, never back
+		p := studio.Payment{OrderID: 1, Kind: studio.PaidRest, AmountMinor: 1, Currency: "EUR", At: time.UnixMilli(10)}
+		if err := tx.AddPayment(&p); err != nil {
+			return err
+		}
+		assert.Equal(t, int64(5), p.ID)
+		return nil
+	}))
 }
