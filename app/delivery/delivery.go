@@ -30,13 +30,28 @@ type Packed struct {
 	Pieces []studio.Piece
 }
 
-// Codes writes the labels of the pieces, e.g. "0412-1, 0412-2".
-func (p Packed) Codes() string {
-	var codes []string
+// Contents writes what the pieces are with their labels, a line for each part: "Beak: 0412-1,
+// 0412-3".
+func (p Packed) Contents() (lines []string) {
+	codes, names := map[string][]string{}, []string(nil)
 	for _, piece := range p.Pieces {
-		codes = append(codes, piece.Code)
+		name := strings.TrimPrefix(piece.Name, p.Item.Title+", ")
+		if name == p.Item.Title {
+			name = ""
+		}
+		if codes[name] == nil {
+			names = append(names, name)
+		}
+		codes[name] = append(codes[name], piece.Code)
 	}
-	return strings.Join(codes, ", ")
+	for _, name := range names {
+		line := strings.Join(codes[name], ", ")
+		if name != "" {
+			line = studio.UpperFirst(name) + ": " + line
+		}
+		lines = append(lines, line)
+	}
+	return lines
 }
 
 // Compared sets planned and actual hands side by side, for one kind of stage.

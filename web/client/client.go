@@ -131,6 +131,6 @@ func (s *Room) clientQuotePDF(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	p, err := papers.QuotePaper(q.Quote, s.ClientLink(r, q.Quote), s.Stills(r))
-	s.SendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", q.Quote.Document.Number, q.Quote.Revision))
+	p := papers.QuotePaper(q.Quote, s.ClientLink(r, q.Quote), s.Stills(r))
+	s.SendPDF(w, r, p, fmt.Sprintf("quote-%s-%d.pdf", q.Quote.Document.Number, q.Quote.Revision))
 }

@@ -18,26 +18,24 @@ func (s *Room) labels(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	p, err := papers.NewPaper(v.Shop.Studio, "Labels", "Order "+v.Order.Number)
-	if err == nil {
-		find, known := s.Stills(r), map[string][]byte{}
-		for _, line := range v.Packed {
-			for _, piece := range line.Pieces {
-				sha := ""
-				for _, part := range line.Item.Parts {
-					if part.ID == piece.PartID {
-						sha = part.Model.SHA
-					}
+	p := papers.New(v.Shop.Studio, "Labels", "Order "+v.Order.Number, v.Now).Blank()
+	find, known := s.Stills(r), map[string][]byte{}
+	for _, line := range v.Packed {
+		for _, piece := range line.Pieces {
+			sha := ""
+			for _, part := range line.Item.Parts {
+				if part.ID == piece.PartID {
+					sha = part.Model.SHA
 				}
-				if _, ok := known[sha]; !ok {
-					known[sha] = find(sha)
-				}
-				p.Pictured(known[sha], 24, piece.Code, piece.Name+", "+route.TierName(line.Item.Tier), "")
-				p.Rule()
 			}
+			if _, ok := known[sha]; !ok {
+				known[sha] = find(sha)
+			}
+			p.Pictured(known[sha], 24, piece.Code, "", piece.Name+", "+route.TierName(line.Item.Tier))
+			p.Rule()
 		}
 	}
-	s.SendPDF(w, r, p, err, "labels-"+v.Order.Number+".pdf")
+	s.SendPDF(w, r, p, "labels-"+v.Order.Number+".pdf")
 }
 
 func (s *Room) packingList(w http.ResponseWriter, r *http.Request) {
@@ -46,19 +44,17 @@ func (s *Room) packingList(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	p, err := papers.NewPaper(v.Shop.Studio, "Packing list", "Order "+v.Order.Number)
-	if err == nil {
-		p.Row(v.Order.Title, 12, fontstyle.Normal)
-		p.Address(v.Client)
-		p.Packed(v, "[  ]  ", s.Stills(r))
-		p.Rule()
-		n := 0
-		for _, line := range v.Packed {
-			n += len(line.Pieces)
-		}
-		p.Row(studio.Say(n, "piece")+" in all. Count them into the parcel.", 10, fontstyle.Normal)
+	p := papers.New(v.Shop.Studio, "Packing list", "Order "+v.Order.Number, v.Now).Headed()
+	p.Row(v.Order.Title, 12, fontstyle.Normal)
+	p.Address(v.Client)
+	p.Packed(v, "[  ]  ", s.Stills(r))
+	p.Rule()
+	n := 0
+	for _, line := range v.Packed {
+		n += len(line.Pieces)
 	}
-	s.SendPDF(w, r, p, err, "packing-list-"+v.Order.Number+".pdf")
+	p.Row(studio.Say(n, "piece")+" in all. Count them into the parcel.", 10, fontstyle.Normal)
+	s.SendPDF(w, r, p, "packing-list-"+v.Order.Number+".pdf")
 }
 
 func (s *Room) deliveryNote(w http.ResponseWriter, r *http.Request) {
@@ -67,22 +63,18 @@ func (s *Room) deliveryNote(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	p, err := papers.NewPaper(v.Shop.Studio, "Delivery note", "Order "+v.Order.Number)
-	if err == nil {
-		on := v.Order.Delivered
-		if on.IsZero() {
-			on = v.Now
-		}
-		p.Two(v.Order.Title, p.Day(on), 12, fontstyle.Normal)
-		p.Address(v.Client)
-		p.Packed(v, "", s.Stills(r))
-		p.Rule()
-		p.Head("Care")
-		for _, l := range []string{"Keep it from sun, heat and a hot car; dust it softly. Paint scratches.", "A display piece, not a toy: it has small parts.", "Not for food or drink."} {
-			p.Row("– "+l, 10, fontstyle.Normal)
-		}
-		p.AddRow(14)
-		p.Row("Received: ______________________________", 10, fontstyle.Normal)
+	on := v.Order.Delivered
+	if on.IsZero() {
+		on = v.Now
 	}
-	s.SendPDF(w, r, p, err, "delivery-note-"+v.Order.Number+".pdf")
+	p := papers.New(v.Shop.Studio, "Delivery note", "Order "+v.Order.Number, on).Headed()
+	p.Two(v.Order.Title, p.Day(on), 12, fontstyle.Normal)
+	p.Address(v.Client)
+	p.Packed(v, "", s.Stills(r))
+	p.Rule()
+	p.Head("Care")
+	p.Lines([]string{"Keep it from sun, heat and a hot car; dust it softly. Paint scratches.", "A display piece, not a toy: it has small parts.", "Not for food or drink."})
+	p.Gap(14)
+	p.Row("Received: ______________________________", 10, fontstyle.Normal)
+	s.SendPDF(w, r, p, "delivery-note-"+v.Order.Number+".pdf")
 }

@@ -23,17 +23,14 @@ func (s *Kit) ClientLink(r *http.Request, q studio.Quote) string {
 	return base + "/q/" + q.Token
 }
 
-func (s *Kit) SendPDF(w http.ResponseWriter, r *http.Request, p papers.Paper, err error, name string) {
+// SendPDF answers with a paper.
+func (s *Kit) SendPDF(w http.ResponseWriter, r *http.Request, p *papers.Paper, name string) {
+	data, err := p.PDF()
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	doc, err := p.Generate()
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	Write(w, "application/pdf", name, doc.GetBytes())
+	Write(w, "application/pdf", name, data)
 }
 
 // Disposition names a file for saving, also one with letters beyond ASCII (RFC 6266).

@@ -1,3 +1,5 @@
+// Package papers is what leaves the studio on A4: quotes, packing lists, delivery notes and
+// labels, drawn as the client's page is: a frame with a filing margin, and a title block.
 package papers
 
 import (
@@ -5,190 +7,274 @@ import (
 	"strings"
 	"time"
 
+	"github.com/johnfercher/go-tree/node"
 	"github.com/johnfercher/maroto/v2"
+	"github.com/johnfercher/maroto/v2/pkg/components/col"
 	"github.com/johnfercher/maroto/v2/pkg/components/image"
 	"github.com/johnfercher/maroto/v2/pkg/components/line"
+	"github.com/johnfercher/maroto/v2/pkg/components/row"
 	"github.com/johnfercher/maroto/v2/pkg/components/text"
 	"github.com/johnfercher/maroto/v2/pkg/config"
 	"github.com/johnfercher/maroto/v2/pkg/consts/align"
 	"github.com/johnfercher/maroto/v2/pkg/consts/extension"
 	"github.com/johnfercher/maroto/v2/pkg/consts/fontstyle"
 	"github.com/johnfercher/maroto/v2/pkg/core"
+	"github.com/johnfercher/maroto/v2/pkg/core/entity"
 	"github.com/johnfercher/maroto/v2/pkg/props"
 	"github.com/johnfercher/maroto/v2/pkg/repository"
 	"golang.org/x/image/font/gofont/gobold"
 	"golang.org/x/image/font/gofont/goregular"
 
-	"sakuji/app/delivery"
-	"sakuji/core/rates"
-	"sakuji/core/route"
 	"sakuji/studio"
 )
 
 // Stills finds the pictures of models by their files; without one a paper goes without.
 type Stills func(modelSHA string) []byte
 
-// Paper is a PDF on A4 with the studio's head. The Go fonts carry Latin, Greek and
-// Cyrillic letters, so that names come out as they are written.
+// Paper is a PDF on A4 that is being written. The Go fonts carry Latin, Greek and Cyrillic
+// letters, so that names come out as they are written; what they lack becomes a box.
 type Paper struct {
-	core.Maroto
-	zone *time.Location
+	studio studio.Studio
+	title  string
+	number string
+	day    string
+	blank  bool // without a frame: it is cut up
+	rows   []func(*sheet)
 }
 
-const face = "go"
+// New begins a paper: what it is and of which order, and the day in its title block.
+func New(st studio.Studio, title, number string, day time.Time) *Paper {
+	p := &Paper{studio: st, title: title, number: number}
+	p.day = p.Day(day)
+	return p
+}
 
-func NewPaper(st studio.Studio, title, right string) (Paper, error) {
-	fonts, err := repository.New().AddUTF8FontFromBytes(face, fontstyle.Normal, goregular.TTF).AddUTF8FontFromBytes(face, fontstyle.Bold, gobold.TTF).Load()
-	if err != nil {
-		return Paper{}, err
-	}
-	cfg := config.NewBuilder().WithCustomFonts(fonts).WithDefaultFont(&props.Font{Family: face, Size: 10}).WithSequentialMode().
-		WithLeftMargin(20).WithRightMargin(20).WithTopMargin(18).WithTitle(title, true).WithAuthor(st.Name, true).
-		WithPageNumber(props.PageNumber{Pattern: "{current} / {total}", Place: props.RightBottom, Size: 8, Family: face}).Build()
-	p := Paper{maroto.New(cfg), st.Zone()}
-	p.Two(st.Name, right, 13, fontstyle.Bold)
-	for _, l := range strings.Split(strings.TrimSpace(st.Address), "\n") {
+// Headed writes the studio's head above the title.
+func (p *Paper) Headed() *Paper {
+	p.Two(p.studio.Name, p.number, 13, fontstyle.Bold)
+	for _, l := range strings.Split(strings.TrimSpace(p.studio.Address), "\n") {
 		p.Row(l, 9, fontstyle.Normal)
 	}
-	if st.TaxNumber != "" {
-		p.Row("Tax number "+st.TaxNumber, 9, fontstyle.Normal)
+	if p.studio.TaxNumber != "" {
+		p.Row("Tax number "+p.studio.TaxNumber, 9, fontstyle.Normal)
 	}
 	p.Rule()
-	p.Row(title, 18, fontstyle.Bold)
-	return p, nil
+	p.Row(p.title, 18, fontstyle.Bold)
+	return p
 }
 
-func (p Paper) Row(s string, size float64, style fontstyle.Type) {
-	p.AddAutoRow(text.NewCol(12, s, props.Text{Size: size, Style: style, Bottom: size * 0.16}))
+// Blank leaves frame and title block off.
+func (p *Paper) Blank() *Paper {
+	p.blank = true
+	return p
 }
 
-func (p Paper) Head(s string) {
-	p.AddRow(4)
+func (p *Paper) add(f func(*sheet)) { p.rows = append(p.rows, f) }
+
+// Row writes a paragraph.
+func (p *Paper) Row(s string, size float64, style fontstyle.Type) {
+	p.add(func(d *sheet) {
+		d.row(0, d.text(gridCols, s, props.Text{Size: size, Style: style, Bottom: size * 0.16}))
+	})
+}
+
+// Lines writes what stands under one another.
+func (p *Paper) Lines(lines []string) {
+	for _, l := range lines {
+		p.Row("– "+l, 10, fontstyle.Normal)
+	}
+}
+
+// Head begins a part of the paper.
+func (p *Paper) Head(s string) {
+	p.Gap(4)
 	p.Row(s, 11, fontstyle.Bold)
 }
 
-func (p Paper) Two(left, right string, size float64, style fontstyle.Type) {
-	p.AddAutoRow(text.NewCol(8, left, props.Text{Size: size, Style: style, Top: 0.8, Bottom: 1}), text.NewCol(4, right, props.Text{Size: min(size, 12), Style: style, Align: align.Right, Top: 0.8, Bottom: 1}))
+// Gap leaves some millimetres free.
+func (p *Paper) Gap(mm float64) { p.add(func(d *sheet) { d.row(mm * d.scale) }) }
+
+// Two writes something at the left and something at the right.
+func (p *Paper) Two(left, right string, size float64, style fontstyle.Type) {
+	p.add(func(d *sheet) {
+		d.row(0, d.text(8, left, props.Text{Size: size, Style: style, Top: 0.8, Bottom: 1}),
+			d.text(4, right, props.Text{Size: min(size, 12), Style: style, Align: align.Right, Top: 0.8, Bottom: 1}))
+	})
 }
 
-// Pictured is a row with a picture at its left.
-func (p Paper) Pictured(picture []byte, heightMM float64, left, small, right string) {
-	cols := []core.Col{}
-	width := 8
-	if len(picture) > 0 {
-		cols = append(cols, image.NewFromBytesCol(2, picture, extension.Png, props.Rect{Percent: 96}))
-		width = 6
-	}
-	cols = append(cols, text.NewCol(width, left, props.Text{Size: 11, Style: fontstyle.Bold, Top: 1}).Add(text.New(small, props.Text{Size: 9, Top: 6.5})),
-		text.NewCol(4, right, props.Text{Size: 11, Style: fontstyle.Bold, Align: align.Right, Top: 1}))
-	p.AddRow(heightMM, cols...)
+// Figure writes the number that the paper is about.
+func (p *Paper) Figure(what, figure string) {
+	p.add(func(d *sheet) {
+		d.row(0, d.text(6, what, props.Text{Size: 12, Style: fontstyle.Bold, Top: 3.4, Bottom: 1}), d.text(6, figure, props.Text{Size: 22, Style: fontstyle.Bold, Align: align.Right, Top: 1, Bottom: 1.5}))
+	})
 }
 
-func (p Paper) Rule() { p.AddRows(line.NewRow(6, props.Line{SizePercent: 100, Thickness: 0.3})) }
+// Link writes an address that can be followed.
+func (p *Paper) Link(address string) {
+	p.add(func(d *sheet) { d.row(0, d.text(gridCols, address, props.Text{Size: 9, Hyperlink: &address})) })
+}
 
-func (p Paper) Address(c studio.Client) {
+// Pictured is a row with a picture at its left: a line in bold, and small ones under it.
+func (p *Paper) Pictured(picture []byte, heightMM float64, left, right string, small ...string) {
+	p.add(func(d *sheet) {
+		width := 8
+		var cols []core.Col
+		if len(picture) > 0 {
+			cols = append(cols, image.NewFromBytesCol(2*colMM, picture, extension.Png, props.Rect{Percent: 96}))
+			width = 6
+		}
+		bold := d.props(props.Text{Size: 11, Style: fontstyle.Bold, Top: 1})
+		c, at := col.New(width*colMM), bold.Top
+		for i, l := range append([]string{left}, small...) {
+			t := bold
+			if i > 0 {
+				t = d.props(props.Text{Size: 9})
+			}
+			t.Top = at
+			lines := d.fitted(l, width, t)
+			c.Add(text.New(strings.Join(lines, " "), t))
+			at += float64(len(lines))*t.Size*lineMM + 0.8
+		}
+		cols = append(cols, c, d.text(4, right, props.Text{Size: 11, Style: fontstyle.Bold, Align: align.Right, Top: 1}))
+		d.row(max(heightMM*d.scale, at+1.5), cols...)
+	})
+}
+
+// Rule draws a line across.
+func (p *Paper) Rule() {
+	p.add(func(d *sheet) {
+		d.row(6*d.scale, line.NewCol(gridCols*colMM, props.Line{SizePercent: 100, Thickness: 0.3, Color: &ink}))
+	})
+}
+
+// Address writes where a client lives.
+func (p *Paper) Address(c studio.Client) {
 	p.Row(c.Name, 11, fontstyle.Bold)
 	for _, l := range strings.Split(strings.TrimSpace(c.Address), "\n") {
 		p.Row(l, 10, fontstyle.Normal)
 	}
-	p.AddRow(3)
+	p.Gap(3)
 }
 
-func (p Paper) Day(t time.Time) string { return t.In(p.zone).Format("2 January 2006") }
+// Day writes a day in the studio's zone.
+func (p *Paper) Day(t time.Time) string { return t.In(p.studio.Zone()).Format("2 January 2006") }
 
-// QuotePaper is a sent quote as a PDF: what the client's page says, and where that
-// page is.
-func QuotePaper(q studio.Quote, link string, picture Stills) (Paper, error) {
-	d, t := q.Document, q.Taken()
-	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
-	what := "Quote"
-	if d.Instead != nil {
-		what = "A change to order"
+// least is how many rows a last page has: fewer are drawn together with the page before.
+const least = 5
+
+// PDF draws the paper. So that no lonely line is left for the last page, it is drawn a
+// little smaller where that brings it in.
+func (p *Paper) PDF() ([]byte, error) {
+	best, pages := 1.0, 0
+	for i, scale := range []float64{1, 0.95, 0.9, 0.85} {
+		d, err := p.drawn(scale)
+		if err != nil {
+			return nil, err
+		}
+		n, last := d.extent()
+		if i == 0 {
+			pages = n
+		}
+		if n == 1 || last >= least {
+			best, pages = scale, n
+			break
+		}
 	}
-	p, err := NewPaper(d.Studio, d.Title, fmt.Sprintf("%s %s, revision %d", what, d.Number, q.Revision))
+	d, err := p.drawn(best) // anew: looking at its extent has ended the other
 	if err != nil {
-		return p, err
+		return nil, err
 	}
-	p.Two("for "+d.Client.Name, p.Day(q.Sent), 11, fontstyle.Normal)
-	if d.Wanted != 0 {
-		p.Row("wanted by "+p.Day(time.UnixMilli(d.Wanted)), 10, fontstyle.Normal)
+	d.pages = pages
+	doc, err := d.Generate()
+	if err != nil {
+		return nil, err
 	}
-	if d.Earliest != 0 {
-		p.Row("ready at the earliest "+p.Day(time.UnixMilli(d.Earliest)), 10, fontstyle.Normal)
-	}
-	if d.Instead != nil {
-		p.Head(fmt.Sprintf("What changes against what we agreed (revision %d, %s): %s", d.Instead.Revision, money(d.Instead.TotalMinor), d.More()))
-		for _, c := range d.Instead.Changes {
-			p.Row("– "+c.What+": "+c.Before+", now "+c.After, 10, fontstyle.Normal)
-		}
-	}
-	p.Rule()
-	lines := func(items []studio.DocumentItem) {
-		for _, it := range items {
-			var still []byte
-			if len(it.Spec.Parts) > 0 {
-				still = picture(it.Spec.Parts[0].Model.SHA)
-			}
-			p.Pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), it.Detail, money(it.NetMinor))
-			if text := it.RestoreText(d.Studio); text != "" {
-				p.Row(text, 9, fontstyle.Normal)
-			}
-		}
-	}
-	if t.Name != "" {
-		p.Row(t.Name, 11, fontstyle.Bold)
-	}
-	lines(t.Items)
-	p.Rule()
-	p.Two("Net", money(t.NetMinor), 10, fontstyle.Normal)
-	p.Two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", money(t.TaxMinor), 10, fontstyle.Normal)
-	if d.Terms.DiscountPercent > 0 {
-		p.Two("in it, a discount of "+rates.Number(d.Terms.DiscountPercent)+" %", d.Terms.DiscountReason, 10, fontstyle.Normal)
-	}
-	if d.Terms.RushPercent > 0 {
-		p.Two("in it, for the rush", rates.Number(d.Terms.RushPercent)+" %", 10, fontstyle.Normal)
-	}
-	p.Two("Price, tax included", money(t.TotalMinor), 14, fontstyle.Bold)
-	p.Two("Deposit on acceptance", money(t.DepositMinor), 10, fontstyle.Normal)
-	p.Row("Valid until "+p.Day(q.ValidUntil), 10, fontstyle.Normal)
-	if q.State == studio.QuoteSent {
-		for _, a := range d.Alternatives {
-			p.Head("Or: " + a.Name)
-			for _, c := range a.Changes {
-				p.Row("– "+c.What+": "+c.After, 10, fontstyle.Normal)
-			}
-			p.Two("Price, tax included", money(a.Price.TotalMinor), 11, fontstyle.Bold)
-		}
-		if len(d.Options) > 0 {
-			p.Head("Besides, if you like")
-			for _, o := range d.Options {
-				p.Two(fmt.Sprintf("%d × %s, %s", o.Item.Copies, o.Item.Title, o.Item.Detail), "+ "+money(o.TotalMinor), 10, fontstyle.Normal)
-			}
-		}
-	}
-	p.Head("To accept, decline or ask")
-	p.AddAutoRow(text.NewCol(12, link, props.Text{Size: 9, Hyperlink: &link}))
-	for _, list := range []struct {
-		head  string
-		lines []string
-	}{{"In the price", d.Included}, {"Not in it", d.Excluded}, {"Colours agreed", d.Colours}, {"We still ask you", d.Questions}, {"Good to know", d.Cautions}} {
-		if len(list.lines) > 0 {
-			p.Head(list.head)
-			for _, l := range list.lines {
-				p.Row("– "+l, 10, fontstyle.Normal)
-			}
-		}
-	}
-	return p, nil
+	return doc.GetBytes(), nil
 }
 
-// Packed writes the pieces of a delivery, item by item.
-func (p Paper) Packed(v delivery.DeliverySheet, box string, picture Stills) {
-	for _, line := range v.Packed {
-		var still []byte
-		if len(line.Item.Parts) > 0 {
-			still = picture(line.Item.Parts[0].Model.SHA)
-		}
-		p.Pictured(still, 20, fmt.Sprintf("%s%d × %s", box, len(line.Pieces), line.Item.Title), line.Codes(), route.TierName(line.Item.Tier))
+// sheet is a paper drawn at a scale.
+type sheet struct {
+	core.Maroto
+	scale  float64
+	pages  int
+	around int // rows at the head and the foot of each page
+}
+
+// row lays columns within the margins; without a height it is as high as they need.
+func (d *sheet) row(heightMM float64, cols ...core.Col) {
+	cols = append([]core.Col{col.New(leftMM)}, cols...)
+	if heightMM == 0 {
+		d.AddAutoRow(cols...)
+		return
 	}
+	d.AddRow(heightMM, cols...)
+}
+
+func (p *Paper) drawn(scale float64) (*sheet, error) {
+	fonts, err := repository.New().AddUTF8FontFromBytes(face, fontstyle.Normal, goregular.TTF).AddUTF8FontFromBytes(face, fontstyle.Bold, gobold.TTF).Load()
+	if err != nil {
+		return nil, err
+	}
+	b := config.NewBuilder().WithCustomFonts(fonts).WithDefaultFont(&props.Font{Family: face, Size: 10, Color: &ink}).WithSequentialMode().
+		WithMaxGridSize(pageWideMM).WithLeftMargin(0).WithRightMargin(0).WithTopMargin(0).WithBottomMargin(0).WithTitle(printable(p.title), true).WithAuthor(printable(p.studio.Name), true)
+	if !p.blank {
+		b = b.WithBackgroundImage(frame(), extension.Png)
+	}
+	d := &sheet{Maroto: maroto.New(b.Build()), scale: scale, around: 2}
+	if err := d.RegisterHeader(row.New(topMM).Add(col.New())); err != nil {
+		return nil, err
+	}
+	foot := []core.Row{row.New(bottomMM).Add(col.New())}
+	if !p.blank {
+		foot, d.around = append(d.titleBlock(p), foot...), 3
+	}
+	if err := d.RegisterFooter(foot...); err != nil {
+		return nil, err
+	}
+	for _, f := range p.rows {
+		f(d)
+	}
+	return d, nil
+}
+
+// titleBlock is at the lower right, as on the client's page: studio, paper, day and page.
+func (d *sheet) titleBlock(p *Paper) []core.Row {
+	label := func(s string) core.Component {
+		return text.New(s, props.Text{Size: 6.5, Top: 2, Left: 2, Color: &faint})
+	}
+	value := props.Text{Size: 9, Style: fontstyle.Bold, Top: 5.6, Left: 2}
+	field := func(width int, name, what string) core.Col {
+		return col.New(width*colMM).Add(label(name), text.New(d.short(what, width, value), value))
+	}
+	page := col.New(2*colMM).Add(label("Page"), &pageNumber{sheet: d, text: value})
+	return []core.Row{row.New(blockMM).Add(col.New(leftMM+blockCols[0]*colMM), field(blockCols[1]-blockCols[0], "Studio", p.studio.Name), field(blockCols[2]-blockCols[1], "Sheet", p.number),
+		field(blockCols[3]-blockCols[2], "Date", p.day), page)}
+}
+
+// pageNumber writes which page of how many it stands on.
+type pageNumber struct {
+	sheet  *sheet
+	text   props.Text
+	at     int
+	config *entity.Config
+}
+
+func (n *pageNumber) Render(to core.Provider, cell *entity.Cell) {
+	n.at++
+	t := n.text
+	t.MakeValid(n.config.DefaultFont)
+	to.AddText(fmt.Sprintf("%d / %d", n.at, n.sheet.pages), cell, &t)
+}
+
+func (n *pageNumber) GetHeight(core.Provider, *entity.Cell) float64 { return 0 }
+func (n *pageNumber) SetConfig(c *entity.Config)                    { n.config = c }
+func (n *pageNumber) GetStructure() *node.Node[core.Structure] {
+	return node.New(core.Structure{Type: "page number"})
+}
+
+// extent is how many pages a sheet takes, and how many rows stand on the last. It ends the
+// sheet.
+func (d *sheet) extent() (pages, last int) {
+	list := d.GetStructure().GetNexts()
+	return len(list), len(list[len(list)-1].GetNexts()) - d.around - 1 // the last fills the page up
 }

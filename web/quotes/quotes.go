@@ -48,8 +48,8 @@ func (s *Room) quotePDF(w http.ResponseWriter, r *http.Request) {
 	rev, _ := strconv.Atoi(chi.URLParam(r, "rev"))
 	for _, q := range sheet.Quotes {
 		if q.Revision == rev {
-			p, err := papers.QuotePaper(q, s.ClientLink(r, q), s.Stills(r))
-			s.SendPDF(w, r, p, err, fmt.Sprintf("quote-%s-%d.pdf", sheet.Order.Number, rev))
+			p := papers.QuotePaper(q, s.ClientLink(r, q), s.Stills(r))
+			s.SendPDF(w, r, p, fmt.Sprintf("quote-%s-%d.pdf", sheet.Order.Number, rev))
 			return
 		}
 	}

@@ -1,0 +1,90 @@
+package papers
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sakuji/core/quote"
+	"sakuji/studio"
+)
+
+func quoteOf(title string, lines int) studio.Quote {
+	doc := studio.Document{Studio: studio.Studio{Name: "Lantern & Larch", Address: "1 Mill Lane\nSorrel Vale", Currency: "EUR", TimeZone: "Europe/Vienna"}, Title: title, Number: "0408", Price: quote.Price{NetMinor: 1000, TaxMinor: 200, TotalMinor: 1200}}
+	doc.Client.Name = title
+	for range lines {
+		doc.Items = append(doc.Items, studio.DocumentItem{Copies: 2, Title: title, Detail: "Grey standard resin, 40 × 60 × 80 mm, " + title, NetMinor: 1000})
+	}
+	return studio.Quote{Revision: 1, Currency: "EUR", State: studio.QuoteSent, Document: doc, Sent: time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC), ValidUntil: time.Date(2026, 5, 28, 9, 0, 0, 0, time.UTC)}
+}
+
+// read reads a paper as Debian's poppler-utils do: its pages' text.
+func read(t *testing.T, pdf []byte) (pages []string) {
+	t.Helper()
+	tool, err := exec.LookPath("pdftotext")
+	if err != nil {
+		t.Skip("poppler-utils is not here")
+	}
+	path := filepath.Join(t.TempDir(), "paper.pdf")
+	require.NoError(t, os.WriteFile(path, pdf, 0o600))
+	out, err := exec.Command(tool, "-layout", path, "-").Output()
+	require.NoError(t, err)
+	return strings.Split(strings.TrimSuffix(string(out), "\f"), "\f")
+}
+
+// Whatever a client can type is printed: what the fonts lack as a box.
+func TestEveryTitleIsPrinted(t *testing.T) {
+	for _, title := range []string{"Heron 🦩 Postmaster", "𝔉raktur", "雪の園丁", "👩‍👩‍👧‍👦 family", "\x00\x07bell", "Żółw, Ωmega, Ёж", strings.Repeat("x", 4000), "", "\xff\xfe", "a\u0301 é"} {
+		pdf, err := QuotePaper(quoteOf(title, 2), "https://x.example/q/1", func(string) []byte { return nil }).PDF()
+		require.NoError(t, err, title)
+		assert.NotEmpty(t, pdf)
+	}
+	assert.Equal(t, "Heron □ Postmaster", printable("Heron 🦩 Postmaster"))
+	assert.Equal(t, "□ family", printable("👩‍👩‍👧‍👦 family"), "joined letters are one box")
+	assert.Equal(t, "Żółw, Ωmega, Ёж", printable("Żółw, Ωmega, Ёж"))
+	assert.Equal(t, "bell ring", printable("bell\n\x07ring"))
+	rapid.Check(t, func(r *rapid.T) {
+		_, err := New(studio.Studio{}, rapid.String().Draw(r, "title"), "Order 1", time.Now()).Headed().PDF()
+		require.NoError(r, err)
+	})
+}
+
+// A word without end is broken where it must, and nothing of it is lost.
+func TestLongWordsWrap(t *testing.T) {
+	word := strings.Repeat("Heronpostmaster", 20)
+	pdf, err := QuotePaper(quoteOf(word, 1), "https://x.example/q/1", func(string) []byte { return nil }).PDF()
+	require.NoError(t, err)
+	text := strings.Join(strings.Fields(strings.Join(read(t, pdf), "")), "")
+	assert.GreaterOrEqual(t, strings.Count(text, word), 2, "the title and the client's name in full")
+}
+
+// Frame, title block and page number are on every page, and no page ends the paper with a
+// lonely line.
+func TestNoLonelyLine(t *testing.T) {
+	most := 0
+	for lines := 1; lines < 40; lines++ {
+		p := New(studio.Studio{Name: "Lantern & Larch"}, "Packing list", "Order 0408", time.Now()).Headed()
+		for range lines {
+			p.Pictured(nil, 14, "12 × Snail courier", "painted", "0408-1, 0408-2")
+		}
+		pdf, err := p.PDF()
+		require.NoError(t, err)
+		pages := read(t, pdf)
+		most = max(most, len(pages))
+		for _, page := range pages {
+			assert.Contains(t, page, "Sheet")
+		}
+		last := pages[len(pages)-1]
+		if len(pages) > 1 {
+			assert.Greater(t, strings.Count(last, "Snail courier"), 2, "%d lines", lines)
+		}
+	}
+	assert.Greater(t, most, 1)
+}
