@@ -1,8 +1,8 @@
 # `make test` is the whole check, on a machine with Go, git and Debian's packages.
 
-.PHONY: test bench admesh assets assets-fresh chromium shots fuzz
+.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz
 
-test: chromium assets-fresh
+test: chromium poppler assets-fresh
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
@@ -11,6 +11,10 @@ test: chromium assets-fresh
 # The browser tests drive Debian's Chromium.
 chromium:
 	@command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium; }
+
+# The tests of papers read them with Debian's poppler.
+poppler:
+	@command -v pdftotext >/dev/null || { apt-get update -qq && apt-get install -y -qq poppler-utils; }
 
 # What the benchmarks measure against.
 admesh:

@@ -525,7 +525,10 @@ func TestFindByAFewLetters(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
 	s.Accept(no)
-	for letters, want := range map[string]string{"rackwa": "client", "vas": "order", no + "-": "piece", "%": ""} {
+	second := s.Order(1, route.Raw)
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, second, "colour", "Coat: Préußisch blue"))
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, second, "question", "Which ŁÓDŹ red?"))
+	for letters, want := range map[string]string{"rackwa": "client", "vas": "order", no + "-": "piece", "%": "", "preussisch": "colour", "lodz": "question", "VÁSE": "order"} {
 		found, err := s.Today.Find(s.Ctx, letters)
 		require.NoError(t, err)
 		kinds := ""
@@ -550,7 +553,7 @@ func TestTooLargeForEveryMachine(t *testing.T) {
 	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	require.NotEmpty(t, sheet.Troubles())
-	assert.Contains(t, sheet.Troubles()[0], "fits no machine as it stands")
+	assert.Contains(t, sheet.Troubles()[0], "fits no machine")
 	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	refusal(t, err, "cannot be sent yet")
 }

@@ -125,7 +125,7 @@ func TestDeliveredOnADayThatHasPassed(t *testing.T) {
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, yesterday, d.Order.Delivered)
-	assert.Equal(t, no+"-1", d.Packed[0].Codes())
+	assert.Equal(t, []string{no + "-1"}, d.Packed[0].Contents())
 	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "out of the studio")
 	refusal(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
 }

@@ -222,7 +222,7 @@ func TestTheClientChooses(t *testing.T) {
 	require.Len(t, doc.Options, 1)
 	require.Len(t, doc.Alternatives, 1, "only what is offered")
 	text := quotes.Summary(q, "https://x.example/q/1")
-	for _, says := range []string{"Or Raw kit", "Besides, if you like: Lid", "Valid until", "https://x.example/q/1", "Not included: ", "2 × Vase"} {
+	for _, says := range []string{"Or Raw kit", "Optional extra: Lid", "Valid until", "https://x.example/q/1", "Not included: ", "2 × Vase"} {
 		assert.Contains(t, text, says)
 	}
 	refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")

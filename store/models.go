@@ -108,10 +108,10 @@ func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 		FROM designs d
 		JOIN models m ON m.id = (SELECT max(v.id) FROM models v WHERE v.design_id = d.id AND v.how NOT IN ('body', 'cut', 'peg'))
 		LEFT JOIN analyses s ON s.model_id = m.id
-		WHERE ?1 = '' OR d.name LIKE ?2 ESCAPE '\' OR d.source LIKE ?2 ESCAPE '\'
-			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND v.name LIKE ?2 ESCAPE '\')
+		WHERE ?1 = '' OR folded(d.name) LIKE ?2 ESCAPE '\' OR folded(d.source) LIKE ?2 ESCAPE '\'
+			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND folded(v.name) LIKE ?2 ESCAPE '\')
 			OR EXISTS (SELECT 1 FROM parts p JOIN items i ON i.id = p.item_id JOIN orders o ON o.id = i.order_id JOIN models v ON v.id = p.model_id
-				WHERE v.design_id = d.id AND (o.number LIKE ?2 ESCAPE '\' OR o.title LIKE ?2 ESCAPE '\' OR i.title LIKE ?2 ESCAPE '\'))
+				WHERE v.design_id = d.id AND (folded(o.number) LIKE ?2 ESCAPE '\' OR folded(o.title) LIKE ?2 ESCAPE '\' OR folded(i.title) LIKE ?2 ESCAPE '\'))
 		ORDER BY m.id DESC`, letters, like(letters))
 }
 

@@ -1,9 +1,12 @@
 package store
 
 import (
+	"database/sql/driver"
 	"strings"
 
 	"sakuji/studio"
+
+	"modernc.org/sqlite"
 )
 
 const orderColumns = `o.id, o.number, o.client_id, c.name, o.title, o.use, o.wanted_ms, coalesce(o.budget_minor, 0), o.note, o.state,
@@ -139,28 +142,43 @@ func (t *Tx) Paid() (map[int64]int64, error) {
 
 // Found is one hit of a search.
 type Found struct {
-	Kind  string // order, client, piece, model
+	Kind  string // order, colour, question, client, piece, note, model
 	Key   string // number, id or code
 	Name  string
 	Extra string
 }
 
-// like makes a pattern that holds the letters as they are.
-func like(letters string) string {
-	return "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.TrimSpace(letters)) + "%"
+// folded lets SQL compare texts as people do: without case and accents.
+func init() {
+	sqlite.MustRegisterDeterministicScalarFunction("folded", 1, func(_ *sqlite.FunctionContext, args []driver.Value) (driver.Value, error) {
+		text, ok := args[0].(string)
+		if !ok {
+			return args[0], nil
+		}
+		return studio.Folded(text), nil
+	})
 }
 
-// Find looks for a few letters in orders, clients, pieces and models; newest first,
-// at most fifty.
+// like makes a pattern that holds the letters as they are, folded.
+func like(letters string) string {
+	return "%" + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(studio.Folded(letters)) + "%"
+}
+
+// Find looks for a few letters in orders with their notes, colours and questions, in clients,
+// pieces and models; newest first, some of each.
 func (t *Tx) Find(letters string) ([]Found, error) {
 	return rows(t, func(scan func(...any) error, f *Found) error { return scan(&f.Kind, &f.Key, &f.Name, &f.Extra) }, `
 		SELECT * FROM (SELECT 'order', o.number, o.title, c.name || ', ' || o.state`+orderFrom+`
-			WHERE o.number LIKE ?1 ESCAPE '\' OR o.title LIKE ?1 ESCAPE '\' OR c.name LIKE ?1 ESCAPE '\'
-				OR EXISTS (SELECT 1 FROM items i WHERE i.order_id = o.id AND i.removed = 0 AND i.title LIKE ?1 ESCAPE '\') ORDER BY o.id DESC LIMIT 20)
+			WHERE folded(o.number || char(10) || o.title || char(10) || c.name || char(10) || o.note) LIKE ?1 ESCAPE '\'
+				OR EXISTS (SELECT 1 FROM items i WHERE i.order_id = o.id AND i.removed = 0 AND folded(i.title) LIKE ?1 ESCAPE '\') ORDER BY o.id DESC LIMIT 20)
+		UNION ALL SELECT * FROM (SELECT CASE p.kind WHEN 'colour' THEN 'colour' ELSE 'question' END, o.number, p.text, trim(p.answer || ', ' || o.title, ', ') FROM points p JOIN orders o ON o.id = p.order_id
+			WHERE folded(p.text || char(10) || p.answer) LIKE ?1 ESCAPE '\' ORDER BY p.id DESC LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
-			WHERE name LIKE ?1 ESCAPE '\' OR email LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
+			WHERE folded(name || char(10) || email || char(10) || note) LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'piece', code, name, state FROM pieces
-			WHERE code LIKE ?1 ESCAPE '\' OR name LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)
+			WHERE folded(code || char(10) || name) LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'note', c.code, s.note, c.name FROM stages s JOIN pieces c ON c.id = s.piece_id
+			WHERE s.note <> '' AND folded(s.note) LIKE ?1 ESCAPE '\' ORDER BY s.done_ms DESC LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id
-			WHERE d.name LIKE ?1 ESCAPE '\' OR m.name LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)`, like(letters))
+			WHERE folded(d.name || char(10) || m.name) LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)`, like(letters))
 }

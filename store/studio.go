@@ -76,7 +76,7 @@ func (t *Tx) Person(id int64) (studio.Person, error) {
 // PersonNamed returns an active person by name or initials, whatever the case.
 func (t *Tx) PersonNamed(name string) (studio.Person, error) {
 	return one(t, scanPerson, `SELECT `+personColumns+` FROM people
-		WHERE active = 1 AND (lower(name) = lower(?1) OR lower(initials) = lower(?1)) ORDER BY lower(name) = lower(?1) DESC LIMIT 1`, name)
+		WHERE active = 1 AND (folded(name) = ?1 OR folded(initials) = ?1) ORDER BY folded(name) = ?1 DESC LIMIT 1`, studio.Folded(name))
 }
 
 // SavePerson adds a person without an id, or changes one.

@@ -91,7 +91,7 @@ func (h Shop) MachineFor(model Model, scale float64, processName string) (m Mach
 	case len(fits) > 0:
 		return slices.MinFunc(fits, hourCost), "", true
 	case len(all) > 0:
-		return slices.MaxFunc(all, room), "fits no machine as it stands. " + why, true
+		return slices.MaxFunc(all, room), "fits no machine. " + why, true
 	}
 	return Machine{}, "no " + processName + " machine in the studio", false
 }

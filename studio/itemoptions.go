@@ -261,7 +261,7 @@ func Differences(before, after []Item) (out []Change) {
 		add(it.Title, "size", rates.Number(100*was.Scale)+" %", rates.Number(100*it.Scale)+" %")
 		add(it.Title, "counted on it", was.countText(), it.countText())
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
-		add(it.Title, "besides", was.extraText(), it.extraText())
+		add(it.Title, "extras", was.extraText(), it.extraText())
 		parts := map[int64]Part{}
 		for _, p := range was.Parts {
 			parts[p.ID] = p
@@ -300,7 +300,7 @@ func routeText(key string) string {
 	if s, ok := finish.RouteOf(key); ok {
 		return s.Name
 	}
-	return "the house’s"
+	return "our default"
 }
 
 func wallText(mm float64) string {

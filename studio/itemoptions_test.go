@@ -115,7 +115,7 @@ func TestDifferencesAreComplete(t *testing.T) {
 	assert.Empty(t, Differences([]Item{it}, []Item{it}))
 	for what, change := range map[string]func(*Item){
 		"copies": func(i *Item) { i.Copies = 2 }, "finish": func(i *Item) { i.Tier = route.Primed }, "size": func(i *Item) { i.Scale = 2 },
-		"counted": func(i *Item) { i.Features.Eyes = 2 }, "finish route": func(i *Item) { i.FinishRoute = "skin" }, "besides": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
+		"counted": func(i *Item) { i.Features.Eyes = 2 }, "finish route": func(i *Item) { i.FinishRoute = "skin" }, "extras": func(i *Item) { i.Extras = []quote.Extra{{What: "net"}} },
 		"process": func(i *Item) { i.Parts[0].Process = process.Filament }, "wall": func(i *Item) { i.Parts[0].WallMM = 2 }, "name": func(i *Item) { i.Title = "other" },
 		"pieces": func(i *Item) { i.Parts[0].CutInto = 2 }, "of each": func(i *Item) { i.Parts[0].Copies = 2 }, "joined": func(i *Item) { i.Apart = true },
 	} {

@@ -98,7 +98,7 @@ func Complete(items []Item, pieces []Piece) error {
 	open, live := 0, 0
 	for _, p := range pieces {
 		if p.Short(pieces) {
-			return fmt.Errorf("%s was scrapped: print it again, or settle that the client does without", p.Code)
+			return fmt.Errorf("%s was scrapped: print it again, or record that the client does without", p.Code)
 		}
 		if p.Live() {
 			if live++; p.State != PieceDone {

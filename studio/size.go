@@ -105,16 +105,16 @@ func (r SizeRule) Scale(m Model) (k float64, w rates.Working, err error) {
 // taken, each with padding; the largest holds, for what is too wide can be lined.
 func (r SizeRule) worn() (k float64, w rates.Working, err error) {
 	if r.Round <= 0 && (r.Length <= 0 || r.Breadth <= 0) {
-		return 0, w, errors.New("take the wearer’s measure: the way round, or length and breadth")
+		return 0, w, errors.New("measure the wearer: the circumference, or length and breadth")
 	}
 	if r.InsideL <= 0 || r.InsideB <= 0 {
 		return 0, w, errors.New("say how long and how broad the file is inside")
 	}
 	round := EllipseMM(r.InsideL, r.InsideB)
-	w.Formula = "(way round + 2π × padding) ÷ way round the inside of the file"
+	w.Formula = "(circumference + 2π × padding) ÷ circumference of the inside of the file"
 	if r.Round > 0 {
 		k = (r.Round + 2*math.Pi*r.Padding) / round
-		w.Inputs = append(w.Inputs, rates.Of("way round the wearer", r.Round, "mm", rates.Ours))
+		w.Inputs = append(w.Inputs, rates.Of("circumference of the wearer", r.Round, "mm", rates.Ours))
 	}
 	if r.By == ByHead && r.Length > 0 && r.Breadth > 0 {
 		w.Formula += "; (length + 2 × padding) ÷ inside length; the same for breadth; the largest holds"
@@ -122,7 +122,7 @@ func (r SizeRule) worn() (k float64, w rates.Working, err error) {
 		w.Inputs = append(w.Inputs, rates.Of("length of the head", r.Length, "mm", rates.Ours), rates.Of("breadth of the head", r.Breadth, "mm", rates.Ours))
 	}
 	w.Inputs = append(w.Inputs, rates.Of("padding on every side", r.Padding, "mm", rates.Ours), rates.Of("inside of the file, length", r.InsideL, "mm", rates.Mesh),
-		rates.Of("inside of the file, breadth", r.InsideB, "mm", rates.Mesh), rates.Of("way round it", round, "mm", rates.Derived))
+		rates.Of("inside of the file, breadth", r.InsideB, "mm", rates.Mesh), rates.Of("its circumference", round, "mm", rates.Derived))
 	w.Result = rates.Of("times the file’s size", k, "×", rates.Derived)
 	return k, w, nil
 }

@@ -6,8 +6,6 @@ import (
 	"time"
 	"unicode"
 
-	"golang.org/x/text/runes"
-	"golang.org/x/text/transform"
 	"golang.org/x/text/unicode/norm"
 )
 
@@ -72,17 +70,23 @@ func EndOfDay(year int, month time.Month, day int, zone *time.Location) time.Tim
 	return time.Date(year, month, day, 23, 59, 0, 0, zone)
 }
 
-// folding takes the accents off letters: É is looked for as e. Source: Unicode Standard
-// Annex 15, canonical decomposition.
-var folding = transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn)), norm.NFC)
+// plainer are letters that carry no accent that could be taken off. Source: common practice
+// of the languages that write them, as where a keyboard lacks them.
+var plainer = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o", "ł", "l", "đ", "d", "ð", "d", "þ", "th", "ı", "i")
 
-// Folded is a text as it is compared: small letters, no accents, single spaces.
+// Folded is a text as it is compared: small letters, no accents, single spaces. É is looked
+// for as e. Source: Unicode Standard Annex 15, canonical decomposition.
 func Folded(s string) string {
-	out, _, err := transform.String(folding, s)
-	if err != nil {
-		out = s
+	s = strings.ToLower(s)
+	if strings.IndexFunc(s, func(r rune) bool { return r > unicode.MaxASCII }) >= 0 {
+		s = plainer.Replace(strings.Map(func(r rune) rune {
+			if unicode.Is(unicode.Mn, r) {
+				return -1
+			}
+			return r
+		}, norm.NFD.String(s)))
 	}
-	return strings.Join(strings.Fields(strings.ToLower(out)), " ")
+	return strings.Join(strings.Fields(s), " ")
 }
 
 // ClientLabel is a client's name, with something to tell them by where others have the same.

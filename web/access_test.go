@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/setup"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -285,4 +287,42 @@ func TestSettings(t *testing.T) {
 	s.sent("/me", "letters", "off")
 	assert.Contains(t, s.page("/"), `data-letters="off"`)
 	assert.Equal(t, "/", s.sent("/me", "theme", "day", "back", "//evil.example"))
+}
+
+// Whoever was signed out meanwhile loses nothing of what was typed, and names match
+// without case and accents.
+func TestSignedOutWhileTyping(t *testing.T) {
+	s := owned(t)
+	_, err := s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Zoë Łukasz", Role: studio.Owner, Active: true, Password: apptest.Password})
+	require.NoError(t, err)
+	no := s.Order(1, "raw")
+	form := s.drawn("/orders/"+no, "/orders/"+no+"/points")
+	form.Set("text", "Which blue for the lining? “Dusk” & <night>")
+	s.client = s.fresh()
+	a := s.send("/orders/"+no+"/points", form)
+	require.Equal(t, http.StatusUnauthorized, a.StatusCode)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Empty(t, sheet.Points)
+	door := kit.DrawnForms([]byte(a.body))[0].Values
+	door.Set("name", "zoe lukasz")
+	door.Set("password", apptest.Password)
+	a = s.send("/sign-in", door)
+	require.Equal(t, http.StatusOK, a.StatusCode, a.body)
+	again := kit.DrawnForms([]byte(a.body))[0]
+	require.Equal(t, http.StatusSeeOther, s.send(again.Action, again.Values).StatusCode)
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, sheet.Points, 1)
+	assert.Equal(t, "Which blue for the lining? “Dusk” & <night>", sheet.Points[0].Text)
+
+	s.client = s.fresh()
+	req, err := http.NewRequest(http.MethodPost, s.server.URL+"/orders/"+no+"/points", strings.NewReader(form.Encode()))
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	req.Header.Set("HX-Request", "true")
+	a = s.do(req)
+	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
+	assert.Contains(t, a.body, "what you typed is still here")
+	assert.Empty(t, a.Header.Get("HX-Redirect"), "the sheet stays")
 }

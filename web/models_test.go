@@ -1,6 +1,7 @@
 package web
 
 import (
+	"archive/zip"
 	"bufio"
 	"bytes"
 	"context"
@@ -372,4 +373,47 @@ func TestTheLayersSheet(t *testing.T) {
 	first := s.page("/models/2/layers?mm=0.02")
 	assert.True(t, strings.Contains(first, "is being cut into layers") || strings.Contains(first, "Largest area cured at once"), "on a fast machine it is there at once")
 	assert.Contains(t, s.cut("/models/2/layers?mm=0.02"), "Largest area cured at once")
+}
+
+func zipped(t *testing.T, files ...any) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for i := 0; i+1 < len(files); i += 2 {
+		w, err := z.Create(files[i].(string))
+		require.NoError(t, err)
+		_, err = w.Write(files[i+1].([]byte))
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return b.Bytes()
+}
+
+// A zip of several models is taken apart into parts, and what is refused leaves the others.
+func TestAKitInAZip(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, "raw")
+	s.Models.Limits.UploadBytes = 200_000
+	kit := zipped(t, "kit/body.stl", apptest.VaseOf(20), "kit/../../lid.stl", apptest.VaseOf(12), "kit/readme.txt", []byte("glue it"), "__MACOSX/kit/._body.stl", []byte("x"),
+		"kit/broken.stl", []byte("solid nothing"), "kit/huge.stl", make([]byte, 300_000))
+	a := s.upload("/orders/"+no+"/items", "kit.zip", kit, "too-large.stl", make([]byte, 250_000), "spare.stl", apptest.Slab())
+	require.Equal(t, http.StatusSeeOther, a.StatusCode, a.body)
+	s.Jobs.Settle(s.Ctx)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, sheet.Items, 2)
+	var names []string
+	for _, p := range sheet.Items[1].Parts {
+		names = append(names, p.Name)
+	}
+	assert.Equal(t, []string{"Body", "Lid", "Spare"}, names)
+	told := s.page("/orders/" + no)
+	for _, why := range []string{"huge.stl", "too-large.stl", "broken.stl"} {
+		assert.Contains(t, told, why)
+	}
+	one := s.upload("/orders/"+no+"/items", "alone.zip", zipped(t, "vase.stl", apptest.VaseOf(15)))
+	require.Equal(t, http.StatusSeeOther, one.StatusCode, one.body)
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults, "nothing is left behind of what was refused")
 }

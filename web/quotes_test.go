@@ -76,7 +76,7 @@ func TestQuoteSheetInABrowser(t *testing.T) {
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, items[0].ID, orders.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{Option: true}}))
 	b.open("/orders/" + no + "/quote")
 	b.eval(`document.querySelector("[data-keep=variant]").open = true; document.querySelector("[action$='/variants'] [name=tier]").value = "raw"`)
-	b.button("Set it beside")
+	b.button("Add the alternative")
 	assert.Contains(t, b.text(".variants"), "Raw kit")
 	b.press(".variants [name=offered]")
 	assert.Equal(t, "true", b.eval(`return document.querySelector(".variants [name=offered]").checked`))

@@ -236,7 +236,7 @@ func TestBenchScreens(t *testing.T) {
 
 	piece := s.page("/bench/" + no + "-1")
 	assert.Contains(t, piece, "no flame, heater or spark near", "the caution of the stage")
-	assert.Contains(t, piece, "Stamp, next of 1")
+	assert.Contains(t, piece, "Stamp, then the next (1 left)")
 	s.sent("/bench/hand", "hand", "2")
 	assert.Equal(t, "/bench/"+no+"-2", s.sent("/bench/"+no+"-1/stamp", "minutes", "4", "note", "", "then", "next", "next", no+"-2"))
 	p, err := s.Pieces.Piece(s.Ctx, no+"-1")

@@ -5,11 +5,14 @@
 package models
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"image/png"
 	"io"
+	"io/fs"
 	"os"
 	"path"
 	"strings"
@@ -194,6 +197,84 @@ func (a *Room) Keep(name string, r io.Reader) (k Kept, err error) {
 		err = change.Refuse("%s: %s. Nothing of it was kept.", k.Name, err)
 	}
 	return k, err
+}
+
+// A zip of several models is taken apart, up to so many files and so many bytes of them.
+const (
+	mostPacked      = 100
+	mostPackedBytes = 1 << 30
+)
+
+// Arrive keeps a file that a client has sent: each model of a zip by itself, as if they had
+// come singly. What is refused is told by name and leaves the others.
+func (a *Room) Arrive(name string, r io.Reader) (kept []Kept, problems []string, err error) {
+	whole, err := a.Keep(name, r)
+	if err != nil {
+		return refusedOnly(nil, err)
+	}
+	f, err := a.Store.File(whole.SHA)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer f.Close()
+	z, err := zip.NewReader(f, whole.Bytes)
+	if err != nil { // not a zip: reading says what it is
+		return []Kept{whole}, nil, nil
+	}
+	packed, is3MF := mesh.Packed(z)
+	if is3MF || len(packed) < 2 {
+		return []Kept{whole}, nil, nil
+	}
+	defer a.Store.Forget(context.Background(), whole.SHA) //nolint:errcheck // the check names what is left behind
+	if len(packed) > mostPacked {
+		return nil, []string{fmt.Sprintf("%s holds %d models; at most %d are taken at once. Nothing of it was kept.", whole.Name, len(packed), mostPacked)}, nil
+	}
+	left := int64(mostPackedBytes)
+	for _, entry := range packed {
+		one, err := a.keepEntry(entry, left)
+		if kept, problems, err = addKept(kept, problems, one, err); err != nil {
+			return kept, problems, err
+		}
+		left -= one.Bytes
+	}
+	return kept, problems, nil
+}
+
+// keepEntry unpacks a file of a zip, as long as there is room.
+func (a *Room) keepEntry(entry *zip.File, left int64) (Kept, error) {
+	if left <= 0 {
+		return Kept{}, change.Refuse("%s was not taken: the zip is too large unpacked.", FileName(entry.Name))
+	}
+	r, err := entry.Open()
+	if err != nil {
+		return Kept{}, change.Refuse("%s cannot be unpacked: %s.", FileName(entry.Name), err)
+	}
+	defer r.Close()
+	one, err := a.Keep(entry.Name, io.LimitReader(r, left))
+	var disk *fs.PathError
+	var refusal *change.Refusal
+	if err != nil && !errors.As(err, &disk) && !errors.As(err, &refusal) { // it is the zip that is broken
+		return Kept{}, change.Refuse("%s cannot be unpacked: %s.", FileName(entry.Name), err)
+	}
+	return one, err
+}
+
+// addKept adds a file that was kept, or what was wrong with it.
+func addKept(kept []Kept, problems []string, one Kept, err error) ([]Kept, []string, error) {
+	if err != nil {
+		_, more, err := refusedOnly(nil, err)
+		return kept, append(problems, more...), err
+	}
+	return append(kept, one), problems, nil
+}
+
+// refusedOnly makes of a refusal a problem that is told.
+func refusedOnly(kept []Kept, err error) ([]Kept, []string, error) {
+	var refusal *change.Refusal
+	if errors.As(err, &refusal) {
+		return kept, []string{refusal.Text}, nil
+	}
+	return kept, nil, err
 }
 
 // LetGo forgets kept files that were not taken after all.

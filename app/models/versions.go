@@ -140,7 +140,7 @@ func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
 	case studio.JobMend:
 		mended, done := mesh.Mend(soup)
 		if len(done) == 0 {
-			return nil, change.Refuse("There is nothing in %s that mending could settle.", j.Name)
+			return nil, change.Refuse("There is nothing in %s that mending could repair.", j.Name)
 		}
 		if mended.Len() == 0 {
 			return nil, change.Refuse("Nothing would be left of %s after mending.", j.Name)

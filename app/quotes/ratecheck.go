@@ -148,8 +148,8 @@ func checkOrder(tx *store.Tx, h studio.Shop, o studio.Order) (c CheckedOrder, ok
 		}
 	}
 	material += soft
-	c.Material.Formula += " + consumables as reckoned"
-	c.Material.Inputs = append(c.Material.Inputs, rates.Of("consumables as reckoned", soft, "¤", rates.Derived))
+	c.Material.Formula += " + consumables as estimated"
+	c.Material.Inputs = append(c.Material.Inputs, rates.Of("consumables as estimated", soft, "¤", rates.Derived))
 	c.Material.Result = rates.Of("material", material, "¤", rates.Derived)
 	shares, err := tx.RunsOf(o.ID)
 	if err != nil {

@@ -73,7 +73,7 @@ func Summary(q studio.Quote, link string) string {
 		fmt.Fprintf(&b, "Or %s: %s\n", a.Name, told(a.Price.NetMinor, a.Price.TotalMinor))
 	}
 	for _, o := range d.Options {
-		fmt.Fprintf(&b, "Besides, if you like: %s, %s\n", o.Item.Title, told(o.NetMinor, o.TotalMinor))
+		fmt.Fprintf(&b, "Optional extra: %s, %s\n", o.Item.Title, told(o.NetMinor, o.TotalMinor))
 	}
 	if d.Instead != nil {
 		fmt.Fprintf(&b, "In place of %s, as agreed in revision %d: %s.\n", d.Studio.Money(d.Instead.TotalMinor), d.Instead.Revision, d.More())

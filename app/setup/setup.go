@@ -441,6 +441,6 @@ func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.D
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err
 		}
-		return d.Note("rates changed", change.About{}, "the house’s finish routes and discount codes")
+		return d.Note("rates changed", change.About{}, "our default finish routes and discount codes")
 	})
 }

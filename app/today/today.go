@@ -193,7 +193,7 @@ func (t *today) plates() error {
 				next = fmt.Sprintf(" Plate %d is ready to follow it.", q.Number)
 			}
 		}
-		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", studio.Say(len(p.Pieces), "piece"), studio.Hours(hands), machine.Name, next)
+		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", studio.Say(len(p.Pieces), "piece"), studio.HandsText(hands), machine.Name, next)
 		switch {
 		case p.State == studio.PlateFinished:
 			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, route.PlateCaution(machine.Process))
@@ -446,7 +446,7 @@ func (t *today) accepted() error {
 		if p.Short(pieces) {
 			open[o.ID]++
 			t.add(rankScrapped, o.Wanted, Task{Tone: ToneLate, When: "short", Title: fmt.Sprintf("%s was scrapped: %s", p.Code, p.Name),
-				Detail: "Print it again, or settle that the client does without.", Action: "Settle", Link: "/orders/" + o.Number + "/delivery", Owner: true})
+				Detail: "Print it again, or record that the client does without.", Action: "Decide", Link: "/orders/" + o.Number + "/delivery", Owner: true})
 		}
 	}
 	for id, n := range live {

@@ -365,7 +365,7 @@ func ignored(data []byte) (out []string) {
 func (q quoted) print(w io.Writer) error {
 	var b strings.Builder
 	for _, it := range q.Items {
-		fmt.Fprintf(&b, "%s: costs %s, %s of hands, %s of machine, %s g\n", it.ID, it.Cost, studio.Hours(it.HandsMinutes), studio.Hours(it.MachineMinutes), rates.Number(it.Grams))
+		fmt.Fprintf(&b, "%s: costs %s, %s of hands, %s of machine, %s g\n", it.ID, it.Cost, studio.HandsText(it.HandsMinutes), studio.Hours(it.MachineMinutes), rates.Number(it.Grams))
 		for _, l := range it.Lines {
 			fmt.Fprintf(&b, "  %-10s %-32s %12s\n", l.Kind, l.What, l.Amount)
 		}

@@ -55,6 +55,9 @@ func serveVerb() *cobra.Command {
 			opts.FirstToken = rand.Text()[:12]
 			fmt.Printf("The studio is empty. To name its owner, this token is asked for: %s\n", opts.FirstToken)
 		}
+		if h, err := a.Setup.Shop(ctx); err != nil || h.Studio.PublicURL == "" {
+			fmt.Println("No public address is set on the Studio sheet: links for clients carry the address at which the studio itself is opened, and work for nobody else.")
+		}
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
 		worked := make(chan struct{})
 		go func() { a.Jobs.Work(ctx, log); close(worked) }()
@@ -80,7 +83,7 @@ func demoVerb() *cobra.Command {
 			defer os.RemoveAll(temp)
 			dir = temp
 		}
-		fmt.Println("Making the demo studio: its models are carved and three weeks lived through …")
+		fmt.Println("Making the demo studio: its models are carved and three weeks of work are simulated …")
 		d, err := demo.Open(ctx, dir)
 		if err != nil {
 			return err

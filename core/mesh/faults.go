@@ -276,7 +276,7 @@ func (f Fault) Text() string {
 			end = " Mending closes it."
 		}
 		if f.Hands && f.Count == 1 {
-			end = " It does not lie in a plane: hands must say what belongs there."
+			end = " It does not lie in a plane: a person must say what belongs there."
 		} else if f.Hands {
 			end += " Those that do not want hands."
 		}

@@ -165,7 +165,7 @@ func TestMendLeavesToHandsWhatIsTheirs(t *testing.T) {
 	require.Len(t, left, 1)
 	assert.Equal(t, FaultHole, left[0].Kind)
 	assert.True(t, left[0].Hands)
-	assert.Contains(t, left[0].Text(), "hands")
+	assert.Contains(t, left[0].Text(), "a person must say")
 
 	touching := together(cube(10, Vec{}), cube(10, Vec{10, 10, 0})) // along one edge
 	out, done = Mend(touching)

@@ -141,16 +141,9 @@ func readZip(data []byte, limits Limits, depth int) (*Soup, error) {
 	if len(z.File) > maxEntries {
 		return nil, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("%d files in it, at most %d are looked at", len(z.File), maxEntries)}
 	}
-	var models []*zip.File
-	for _, f := range z.File {
-		name := strings.ToLower(f.Name)
-		switch {
-		case strings.HasPrefix(name, "__macosx/") || strings.HasPrefix(path.Base(name), "."):
-		case strings.HasSuffix(name, ".model"):
-			return read3MF(z, limits)
-		case hasAny(name, ".stl", ".obj", ".3mf", ".gz"):
-			models = append(models, f)
-		}
+	models, is3MF := Packed(z)
+	if is3MF {
+		return read3MF(z, limits)
 	}
 	if len(models) != 1 {
 		return nil, &FormatError{Err: ErrSyntax, Detail: fmt.Sprintf("%d model files in the zip; send one, or unpack it", len(models))}
@@ -163,6 +156,22 @@ func readZip(data []byte, limits Limits, depth int) (*Soup, error) {
 		return nil, err
 	}
 	return readAny(inner, limits, depth+1)
+}
+
+// Packed lists the model files that a plain zip holds, by the endings of their names; a 3MF
+// is a zip itself, and one model.
+func Packed(z *zip.Reader) (models []*zip.File, is3MF bool) {
+	for _, f := range z.File {
+		name := strings.ToLower(f.Name)
+		switch {
+		case strings.HasPrefix(name, "__macosx/") || strings.HasPrefix(path.Base(name), "."):
+		case strings.HasSuffix(name, ".model"):
+			return nil, true
+		case hasAny(name, ".stl", ".obj", ".3mf", ".gz"):
+			models = append(models, f)
+		}
+	}
+	return models, false
 }
 
 func hasAny(name string, endings ...string) bool {

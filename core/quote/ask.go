@@ -139,10 +139,10 @@ func Ask(items []Item, t Terms, digits int32) (Price, error) {
 		}
 		if t.AskedMinor > 0 {
 			formula, in = "asked by hand, less tax", []rates.Figure{money("asked by hand", t.AskedMinor)}
-			step("asked by hand", p.NetMinor-was, "net as asked − net as reckoned", money("net as asked", p.NetMinor), money("net as reckoned", was))
+			step("asked by hand", p.NetMinor-was, "net as asked − net as estimated", money("net as asked", p.NetMinor), money("net as estimated", was))
 		} else {
 			formula, in = formula+", to a round price", append(in, money("rounded to", t.RoundMinor))
-			step("rounding", p.NetMinor-was, "net of the round price − net as reckoned", money("net of the round price", p.NetMinor), money("net as reckoned", was))
+			step("rounding", p.NetMinor-was, "net of the round price − net as estimated", money("net of the round price", p.NetMinor), money("net as estimated", was))
 		}
 	}
 	p.MarginMinor = p.NetMinor - p.CostMinor

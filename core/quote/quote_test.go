@@ -2,6 +2,7 @@ package quote
 
 import (
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -88,7 +89,7 @@ func TestItem(t *testing.T) {
 func TestQuoteByHand(t *testing.T) {
 	plain := map[string]float64{"wage": 30, "learning": 100, "open.share": 0}
 	for _, e := range rates.Starting().Rates {
-		if e.Group == "Spreads" && e.Unit == "×" {
+		if strings.HasPrefix(e.Key, "spread.") && e.Unit == "×" {
 			plain[e.Key] = 1
 		}
 	}

@@ -12,7 +12,7 @@ import (
 
 func (s *Room) settleScrapped(w http.ResponseWriter, r *http.Request) {
 	f := kit.FormOf(r)
-	s.Ended(w, r, s.App.Pieces.SettleScrapped(r.Context(), kit.Owner(r), f.Text("code"), f.Text("how") == "leave out"), "/orders/"+chi.URLParam(r, "no"), "Settled.")
+	s.Ended(w, r, s.App.Pieces.SettleScrapped(r.Context(), kit.Owner(r), f.Text("code"), f.Text("how") == "leave out"), "/orders/"+chi.URLParam(r, "no"), "Recorded.")
 }
 
 func (s *Room) delivery(w http.ResponseWriter, r *http.Request) {
@@ -48,7 +48,7 @@ func (s *Room) deliver(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, "/orders/"+chi.URLParam(r, "no")+"/delivery", "Delivered. Close the order when nothing is left to settle.")
+	s.Done(w, r, "/orders/"+chi.URLParam(r, "no")+"/delivery", "Delivered. Close the order when nothing is left open.")
 }
 
 func (s *Room) closeOrder(w http.ResponseWriter, r *http.Request) {

@@ -3,6 +3,7 @@ package door
 import (
 	"crypto/subtle"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -38,6 +39,10 @@ func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 	next := r.PostFormValue("next")
 	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, `\`) {
 		next = "/"
+	}
+	if typed, err := url.ParseQuery(r.PostFormValue("typed")); err == nil && len(typed) > 0 {
+		s.Bare(w, r, "resume", kit.Page{Title: "Signed in", D: map[string]any{"Action": next, "Typed": typed}})
+		return
 	}
 	s.Done(w, r, next, "")
 }

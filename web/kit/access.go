@@ -47,8 +47,19 @@ func (s *Kit) demoOwner(ctx context.Context) (studio.Person, error) {
 
 var errNobody = &change.Refusal{Text: "Nobody is signed in."}
 
+// turnAway asks whoever is not signed in to do so. What they were about to send is kept: with
+// JavaScript it stays on the sheet, without it comes along.
 func (s *Kit) turnAway(w http.ResponseWriter, r *http.Request) {
 	to := "/sign-in"
+	if r.Method == http.MethodPost && ByHTMX(r) {
+		s.Render(w, r, http.StatusUnprocessableEntity, "error", "signedout", Page{})
+		return
+	}
+	if r.Method == http.MethodPost && r.ParseForm() == nil && len(r.PostForm) > 0 {
+		r.PostForm.Del("password")
+		s.Render(w, r, http.StatusUnauthorized, "signin", "bare", Page{Title: "Sign in", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Next": r.URL.RequestURI(), "Typed": r.PostForm.Encode()}})
+		return
+	}
 	if empty, err := s.App.Setup.Empty(r.Context()); err == nil && empty {
 		to = "/first"
 	} else if r.Method == http.MethodGet && r.URL.Path != "/" {

@@ -35,8 +35,10 @@ func funcs(version string) template.FuncMap {
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
 		"finishRoute": finishRouteName, "hoursBar": HoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
-		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
-		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
+		"clientLabel": studio.ClientLabel,
+		"count":       func(n int) string { return studio.Money{Minor: int64(n), Currency: "JPY"}.Plain() },
+		"whole":       func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"pct":         func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
 }
 
@@ -188,7 +190,7 @@ func (p Page) Day(t time.Time) string {
 // DayShort writes a date without its year.
 func (p Page) DayShort(t time.Time) string { return t.In(p.zone()).Format("Mon 2 Jan") }
 
-// Off says by how much something reckoned misses what was.
+// Off says by how much an estimate misses what was.
 func (p Page) Off(share float64) string {
 	switch percent := math.Round(100 * share); {
 	case percent > 0:
@@ -196,7 +198,7 @@ func (p Page) Off(share float64) string {
 	case percent < 0:
 		return fmt.Sprintf("%.0f %% too little", -percent)
 	}
-	return "as it was"
+	return "on target"
 }
 
 // Digits is how many decimals the studio's currency has.

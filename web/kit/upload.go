@@ -19,25 +19,25 @@ const Soon = 700 * time.Millisecond
 
 // keepFiles streams the files of a multipart form to disk as they arrive, and returns
 // them with the form's other fields.
-func (s *Kit) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []models.Kept, values url.Values, err error) {
+func (s *Kit) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []models.Kept, problems []string, values url.Values, err error) {
 	values = url.Values{}
 	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
 	parts, err := r.MultipartReader()
 	if err != nil {
-		return nil, values, uploadError(err)
+		return nil, nil, values, uploadError(err)
 	}
 	for {
 		part, err := parts.NextPart()
 		if errors.Is(err, io.EOF) {
-			return files, values, nil
+			return files, problems, values, nil
 		}
 		if err != nil {
-			return files, values, uploadError(err)
+			return files, problems, values, uploadError(err)
 		}
 		if part.FormName() != field {
 			text, err := io.ReadAll(io.LimitReader(part, 64<<10))
 			if err != nil {
-				return files, values, uploadError(err)
+				return files, problems, values, uploadError(err)
 			}
 			values.Add(part.FormName(), string(text))
 			continue
@@ -45,26 +45,22 @@ func (s *Kit) keepFiles(w http.ResponseWriter, r *http.Request, field string) (f
 		if part.FileName() == "" {
 			continue
 		}
-		k, err := s.App.Models.Keep(part.FileName(), part)
-		var refusal *change.Refusal
-		if err != nil && !errors.As(err, &refusal) {
-			err = uploadError(err)
-		}
+		kept, refused, err := s.App.Models.Arrive(part.FileName(), part)
 		if err != nil {
-			return files, values, err
+			return files, problems, values, uploadError(err)
 		}
-		files = append(files, k)
+		files, problems = append(files, kept...), append(problems, refused...)
 	}
 }
 
 // received ends an upload: what is read by now is told, what is not goes on by itself.
-func (s *Kit) received(w http.ResponseWriter, r *http.Request, to, batch string) {
+func (s *Kit) received(w http.ResponseWriter, r *http.Request, to, batch string, problems []string) {
 	jobs, err := s.App.Jobs.Await(r.Context(), batch, Soon)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	done, open, failed := 0, 0, []string{}
+	done, open, failed := 0, 0, problems
 	for _, j := range jobs {
 		switch {
 		case j.Open():
@@ -98,7 +94,10 @@ func (s *Kit) received(w http.ResponseWriter, r *http.Request, to, batch string)
 
 // TakeFiles keeps the files of a form and hands them to a change that queues them.
 func (s *Kit) TakeFiles(w http.ResponseWriter, r *http.Request, to string, queue func([]models.Kept, url.Values) (batch string, err error)) {
-	files, values, err := s.keepFiles(w, r, "files")
+	files, problems, values, err := s.keepFiles(w, r, "files")
+	if err == nil && len(files) == 0 && len(problems) > 0 {
+		err = &change.Refusal{Text: strings.Join(problems, " ")}
+	}
 	if err == nil && len(files) == 0 {
 		err = &change.Refusal{Text: "Choose one or several model files."}
 	}
@@ -112,5 +111,5 @@ func (s *Kit) TakeFiles(w http.ResponseWriter, r *http.Request, to string, queue
 		s.Fail(w, r, err)
 		return
 	}
-	s.received(w, r, to, batch)
+	s.received(w, r, to, batch, problems)
 }

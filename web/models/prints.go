@@ -83,7 +83,7 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	s.Show(w, r, "prints", kit.Page{Title: "How " + sheet.Design.Name + " prints", Sheet: "Prints", Active: "/models", D: v,
-		Block: kit.Block("Process", processName, "Scale", fmt.Sprintf("%.3g", scale)), Keys: kit.Keys("L", "look for ways to stand", "↑ ↓", "move")})
+		Block: kit.Block("Process", processName, "Scale", fmt.Sprintf("%.3g", scale)), Keys: kit.Keys("L", "find orientations", "↑ ↓", "move")})
 }
 
 // chooseOrientation decides how a model stands.

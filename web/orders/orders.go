@@ -180,7 +180,7 @@ func (s *Room) addPoint(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) settlePoint(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.App.Orders.SettlePoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "point"), kit.FormOf(r).Text("answer")), "Settled.")
+	s.orderDone(w, r, s.App.Orders.SettlePoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "point"), kit.FormOf(r).Text("answer")), "Recorded.")
 }
 
 func (s *Room) addPictures(w http.ResponseWriter, r *http.Request) {

@@ -70,7 +70,7 @@ func QuotePaper(q studio.Quote, link string, picture Stills) *Paper {
 			p.Two("Price, tax included", money(a.Price.TotalMinor), 11, fontstyle.Bold)
 		}
 		if len(d.Options) > 0 {
-			p.Head("Besides, if you like")
+			p.Head("Optional extras")
 			for _, o := range d.Options {
 				p.Two(fmt.Sprintf("%d × %s, %s", o.Item.Copies, o.Item.Title, o.Item.Detail), "+ "+money(o.TotalMinor), 10, fontstyle.Normal)
 			}

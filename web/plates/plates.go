@@ -117,7 +117,7 @@ func (s *Room) discardPlate(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, "/plates", fmt.Sprintf("Plate %d is dissolved; its pieces wait again.", plateNumber(r)))
+	s.Done(w, r, "/plates", fmt.Sprintf("The layout of plate %d is discarded; its pieces wait again.", plateNumber(r)))
 }
 
 func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {

@@ -150,7 +150,7 @@ func (s *Room) dropVariant(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) takeVariant(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.App.Quotes.TakeVariant(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "variant")), "The order is made so now.")
+	s.pricingDone(w, r, s.App.Quotes.TakeVariant(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "variant")), "The order uses this version now.")
 }
 
 func (s *Room) addExtra(w http.ResponseWriter, r *http.Request) {
@@ -189,5 +189,5 @@ func (s *Room) takeSaving(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.App.Orders.TakeSaving(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), studio.Saving{PartID: f.ID("part"), CutInto: cut, Cast: f.Checked("cast")})
 	}
-	s.pricingDone(w, r, err, "It is made so; the price is new.")
+	s.pricingDone(w, r, err, "Changed; the price is new.")
 }

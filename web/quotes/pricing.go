@@ -94,14 +94,14 @@ func (v pricingView) ExpectedWorking() rates.Working {
 }
 
 func (v pricingView) EightWorking() rates.Working {
-	return rates.Working{Formula: "of all times the order was lived through, 8 in 10 cost less: stages by their spreads, runs that fail or not",
-		Inputs: []rates.Figure{rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived), v.Shop.Book.Get("spread.together")}, Result: v.figure("8 times in 10 under", v.Range.EightInTenMinor)}
+	return rates.Working{Formula: "8 in 10 simulated orders cost less: stages between best and worst case, runs that fail or not",
+		Inputs: []rates.Figure{rates.Of("simulated orders", float64(v.Range.Draws), "orders", rates.Derived), v.Shop.Book.Get("spread.together")}, Result: v.figure("8 times in 10 under", v.Range.EightInTenMinor)}
 }
 
 func (v pricingView) LossWorking() rates.Working {
 	over := math.Round(v.Loss() * float64(v.Range.Draws))
-	return rates.Working{Formula: "times it cost more than the net price ÷ times lived through",
-		Inputs: []rates.Figure{v.figure("net price", v.Price.NetMinor), rates.Of("it cost more", over, "times", rates.Derived), rates.Of("lived through", float64(v.Range.Draws), "times", rates.Derived)},
+	return rates.Working{Formula: "simulated orders that cost more than the net price ÷ simulated orders",
+		Inputs: []rates.Figure{v.figure("net price", v.Price.NetMinor), rates.Of("it cost more", over, "orders", rates.Derived), rates.Of("simulated orders", float64(v.Range.Draws), "orders", rates.Derived)},
 		Result: rates.Of("chance of a loss", 100*v.Loss(), "%", rates.Derived)}
 }
 

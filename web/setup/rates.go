@@ -191,5 +191,5 @@ func (s *Room) saveDefaults(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 	}
-	s.ratesDone(w, r, s.App.Setup.SaveDefaults(r.Context(), kit.Owner(r), ways, f.Text("codes")), "The house’s routes and codes are kept.")
+	s.ratesDone(w, r, s.App.Setup.SaveDefaults(r.Context(), kit.Owner(r), ways, f.Text("codes")), "Default routes and codes are saved.")
 }
