@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"errors"
 	"strings"
 	"time"
 
@@ -66,7 +67,7 @@ func (t *Tx) fill(p *studio.Plate) (err error) {
 		return err
 	}
 	r, err := one(t, scanRun, runColumns+`WHERE plate_id = ?`, p.ID)
-	if err == ErrNotFound {
+	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
 	p.Run = &r

@@ -16,7 +16,9 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"sakuji/studio"
+	"strings"
 	"sync"
 	"time"
 
@@ -139,14 +141,42 @@ func (s *Store) in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(
 
 func (t *Tx) exec(query string, args ...any) error {
 	_, err := t.tx.ExecContext(t.ctx, query, args...)
-	return err
+	return doing(query, args, err)
+}
+
+// statement finds what a query does to which table.
+var statement = regexp.MustCompile(`(?is)^\s*(?:WITH\b.*?\)\s*)?(SELECT|INSERT|UPDATE|DELETE)\b(?:.*?\b(?:FROM|INTO)\s+|\s+)(?:OR \w+ )?([a-z_]+)`)
+
+// doing names what was being done, and on what, when an error came: the kind of rows and
+// the first values of the query, which are mostly its key.
+func doing(query string, args []any, err error) error {
+	if err == nil {
+		return nil
+	}
+	verb, table := "asking", "the database"
+	if m := statement.FindStringSubmatch(query); m != nil {
+		verb, table = map[string]string{"SELECT": "reading", "INSERT": "adding to", "UPDATE": "changing", "DELETE": "removing from"}[strings.ToUpper(m[1])], m[2]
+	}
+	on := ""
+	for i, a := range args {
+		if i == 2 {
+			on += " …"
+			break
+		}
+		text := []rune(fmt.Sprint(a))
+		if len(text) > 40 {
+			text = append(text[:40], '…')
+		}
+		on += " " + string(text)
+	}
+	return fmt.Errorf("%s %s%s: %w", verb, table, on, err)
 }
 
 // insert runs an INSERT and returns the new row's id.
 func (t *Tx) insert(query string, args ...any) (int64, error) {
 	r, err := t.tx.ExecContext(t.ctx, query, args...)
 	if err != nil {
-		return 0, err
+		return 0, doing(query, args, err)
 	}
 	return r.LastInsertId()
 }
@@ -155,18 +185,18 @@ func (t *Tx) insert(query string, args ...any) (int64, error) {
 func rows[T any](t *Tx, scan func(func(...any) error, *T) error, query string, args ...any) ([]T, error) {
 	r, err := t.tx.QueryContext(t.ctx, query, args...)
 	if err != nil {
-		return nil, err
+		return nil, doing(query, args, err)
 	}
 	defer r.Close()
 	var out []T
 	for r.Next() {
 		var v T
 		if err := scan(r.Scan, &v); err != nil {
-			return nil, err
+			return nil, doing(query, args, err)
 		}
 		out = append(out, v)
 	}
-	return out, r.Err()
+	return out, doing(query, args, r.Err())
 }
 
 // one reads a single row, or ErrNotFound.
@@ -176,7 +206,7 @@ func one[T any](t *Tx, scan func(func(...any) error, *T) error, query string, ar
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNotFound
 	}
-	return v, err
+	return v, doing(query, args, err)
 }
 
 // moment maps a time to Unix milliseconds; the zero time is NULL.

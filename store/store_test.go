@@ -110,16 +110,16 @@ func TestTheLogbookIsAppendOnly(t *testing.T) {
 func TestClosedSetsAndReferencesAreKept(t *testing.T) {
 	s := open(t)
 	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
-	for name, q := range map[string]string{
-		"state":     `UPDATE orders SET state = 'lost'`,
-		"client":    `UPDATE orders SET client_id = 99`,
-		"role":      `INSERT INTO people (name, initials, role, password_hash) VALUES ('A', 'A', 'king', '')`,
-		"type":      `UPDATE orders SET created_ms = 'yesterday'`,
-		"json":      `INSERT INTO machines (name, process, figures) VALUES ('A', 'resin', '{')`,
-		"second":    `INSERT INTO studio VALUES (2, '', '', '', '', 'EUR', 0, '', '', 1)`,
-		"duplicate": `INSERT INTO orders SELECT 2, number, client_id, title, use, wanted_ms, budget_minor, note, state, created_ms, accepted_ms, delivered_ms, closed_ms, repeats_id FROM orders`,
+	for q, why := range map[string]string{
+		`UPDATE orders SET state = 'lost'`: "changing orders: constraint failed: CHECK constraint failed: state IN",
+		`UPDATE orders SET client_id = 99`: "changing orders: constraint failed: FOREIGN KEY constraint failed",
+		`INSERT INTO people (name, initials, role, password_hash) VALUES ('A', 'A', 'king', '')`: "adding to people: constraint failed: CHECK constraint failed: role IN",
+		`UPDATE orders SET created_ms = 'yesterday'`:                                             "cannot store TEXT value in INTEGER column orders.created_ms",
+		`INSERT INTO machines (name, process, figures) VALUES ('A', 'resin', '{')`:               "CHECK constraint failed: json_valid(figures)",
+		`INSERT INTO studio (id, name, address, email, tax_number, currency, tax_percent, time_zone, public_url, first_order) VALUES (2, '', '', '', '', 'EUR', 0, '', '', 1)`: "CHECK constraint failed: id = 1",
+		`INSERT INTO orders (number, client_id, title, use, note, state, created_ms) SELECT number, client_id, title, use, note, state, created_ms FROM orders`:                "UNIQUE constraint failed: orders.number",
 	} {
-		require.Error(t, s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) }), name)
+		assert.ErrorContains(t, s.Write(t.Context(), func(tx *Tx) error { return tx.exec(q) }), why)
 	}
 }
 
@@ -344,4 +344,20 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		_, err = tx.Piece("0001-1")
 		require.NoError(t, err, "pieces outlive their item")
 	})
+}
+
+// An error names what was being done, and on what.
+func TestErrorsNameWhatWasDone(t *testing.T) {
+	s := open(t)
+	read(t, s, func(tx *Tx) {
+		_, err := tx.Order("0408")
+		assert.ErrorIs(t, err, ErrNotFound)
+		assert.EqualError(t, err, "reading orders 0408: not found")
+		_, err = tx.Piece("0408-1")
+		assert.ErrorIs(t, err, ErrNotFound)
+		assert.Contains(t, err.Error(), "reading pieces 0408-1")
+	})
+	broken := doing("INSERT INTO files VALUES (?, ?, ?)", []any{strings.Repeat("a", 64), 7, 8}, errors.New("disk full"))
+	assert.EqualError(t, broken, "adding to files "+strings.Repeat("a", 40)+"… 7 …: disk full")
+	assert.EqualError(t, doing("PRAGMA x", nil, errors.New("no")), "asking the database: no")
 }

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"errors"
 	"time"
 
 	"sakuji/studio"
@@ -31,7 +32,7 @@ func (t *Tx) OwnRates() (own map[string]float64, version int, err error) {
 	}
 	r, err := one(t, func(scan func(...any) error, r *row) error { return scan(&r.version, packed{&r.own}) },
 		`SELECT version, own FROM rate_book ORDER BY version DESC LIMIT 1`)
-	if err == ErrNotFound {
+	if errors.Is(err, ErrNotFound) {
 		return map[string]float64{}, 0, nil
 	}
 	return r.own, r.version, err
