@@ -106,6 +106,30 @@ func TestOneTabNeverClashesWithItself(t *testing.T) {
 	}
 }
 
+// Two changes sent before the form is drawn anew: the first is the tab's own, and what
+// another tab saved meanwhile stays.
+func TestTwoChangesInQuickSuccession(t *testing.T) {
+	s := owned(t)
+	no := s.Order(3, "primed")
+	form := "/orders/" + no + "/items/1"
+	mine, theirs := s.drawn("/orders/"+no, form), s.drawn("/orders/"+no, form)
+	theirs.Set("title", "Heron")
+	require.Less(t, s.send(form, theirs).StatusCode, 400)
+	for _, copies := range []string{"2", "5"} {
+		mine.Set("copies", copies)
+		a := s.send(form, mine)
+		require.Less(t, a.StatusCode, 400, a.body)
+	}
+	mine.Set("copies", "many")
+	require.Equal(t, http.StatusUnprocessableEntity, s.send(form, mine).StatusCode)
+	mine.Set("copies", "6")
+	require.Less(t, s.send(form, mine).StatusCode, 400, "what was refused was not saved")
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	assert.Equal(t, 6, sheet.Items[0].Copies)
+	assert.Equal(t, "Heron", sheet.Items[0].Title)
+}
+
 // Numbers are typed as people type them, and each field that is wrong says so, once.
 func TestNumbersAsPeopleTypeThem(t *testing.T) {
 	s := owned(t)
@@ -228,7 +252,7 @@ func TestSpoiltFormsOfTheSheets(t *testing.T) {
 			for range 1 + r.IntN(2) {
 				f.Values.Set(names[r.IntN(len(names))], hostile[r.IntN(len(hostile))])
 			}
-			f.Values.Set("shown", []string{f.Values.Get("shown"), "", "1 %2F%2Fevil x=1", "0 %2Forders x=%zz"}[r.IntN(4)])
+			f.Values.Set("shown", []string{f.Values.Get("shown"), "", "a 1 %2F%2Fevil x=1", "a 0 %2Forders x=%zz"}[r.IntN(4)])
 			b := s.send(f.Action, f.Values)
 			taken[b.StatusCode]++
 			assert.Less(t, b.StatusCode, 500, "%s on %s\n%s\n%s", f.Action, path, f.Values.Encode()[:min(600, len(f.Values.Encode()))], lastError(s))

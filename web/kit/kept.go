@@ -3,6 +3,7 @@ package kit
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"fmt"
 	"html/template"
 	"maps"
@@ -12,8 +13,10 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 	"golang.org/x/net/html"
 )
 
@@ -28,24 +31,26 @@ const (
 
 // shown is what a form was drawn with.
 type shown struct {
+	ID     string // of this drawing
 	Change int64  // the newest change of the studio then
 	From   string // the sheet
 	Values url.Values
 }
 
 func (v shown) String() string {
-	return fmt.Sprintf("%d %s %s", v.Change, url.QueryEscape(v.From), v.Values.Encode())
+	return fmt.Sprintf("%s %d %s %s", v.ID, v.Change, url.QueryEscape(v.From), v.Values.Encode())
 }
 
 func readShown(text string) (v shown, ok bool) {
-	words := strings.SplitN(text, " ", 3)
-	if len(words) != 3 {
+	words := strings.SplitN(text, " ", 4)
+	if len(words) != 4 {
 		return v, false
 	}
 	var errs [3]error
-	v.Change, errs[0] = strconv.ParseInt(words[0], 10, 64)
-	v.From, errs[1] = url.QueryUnescape(words[1])
-	v.Values, errs[2] = url.ParseQuery(words[2])
+	v.ID = words[0]
+	v.Change, errs[0] = strconv.ParseInt(words[1], 10, 64)
+	v.From, errs[1] = url.QueryUnescape(words[2])
+	v.Values, errs[2] = url.ParseQuery(words[3])
 	return v, errs == [3]error{} && strings.HasPrefix(v.From, "/") && !strings.HasPrefix(v.From, "//")
 }
 
@@ -67,7 +72,7 @@ func (s *Kit) withShown(r *http.Request, page []byte) []byte {
 	for _, f := range DrawnForms(page) {
 		if f.kept {
 			out.Write(page[done:f.start])
-			fmt.Fprintf(&out, `<input type="hidden" name="%s" value="%s">`, shownName, template.HTMLEscapeString(shown{last, from, f.Values}.String()))
+			fmt.Fprintf(&out, `<input type="hidden" name="%s" value="%s">`, shownName, template.HTMLEscapeString(shown{rand.Text()[:12], last, from, f.Values}.String()))
 			done = f.start
 		}
 	}
@@ -220,12 +225,56 @@ func (s *Kit) Merged(site http.Handler) func(http.Handler) http.Handler {
 					s.Fail(w, r, err)
 					return
 				}
+				sent := maps.Clone(r.PostForm)
+				if before := s.sent.of(was.ID); before != nil {
+					was.Values = before
+				}
 				if last > was.Change && !s.merge(w, r, site, was, last) {
 					return
 				}
+				ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+				next.ServeHTTP(ww, r)
+				if ww.Status() < 400 {
+					s.sent.keep(was.ID, sent)
+				}
+				return
 			}
 			next.ServeHTTP(w, r)
 		})
+	}
+}
+
+// sentLately is what drawings of forms have sent, the latest few: a form that sends itself
+// at each change may send twice before it is drawn anew, and its own first change is
+// nobody else's.
+type sentLately struct {
+	mu   sync.Mutex
+	list []drawingSent
+}
+
+type drawingSent struct {
+	id     string
+	values url.Values
+}
+
+// mostSent is how many drawings are remembered.
+const mostSent = 64
+
+func (l *sentLately) of(id string) url.Values {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if at := slices.IndexFunc(l.list, func(d drawingSent) bool { return d.id == id }); at >= 0 {
+		return l.list[at].values
+	}
+	return nil
+}
+
+func (l *sentLately) keep(id string, values url.Values) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.list = slices.DeleteFunc(l.list, func(d drawingSent) bool { return d.id == id })
+	if l.list = append(l.list, drawingSent{id, values}); len(l.list) > mostSent {
+		l.list = l.list[1:]
 	}
 }
 
@@ -259,7 +308,7 @@ func (s *Kit) merge(w http.ResponseWriter, r *http.Request, site http.Handler, w
 		}
 	}
 	r.Form = nil // is read anew from what is posted now
-	r.PostForm.Set(shownName, shown{last, was.From, now.Values}.String())
+	r.PostForm.Set(shownName, shown{was.ID, last, was.From, now.Values}.String())
 	if len(clashes) == 0 {
 		return true
 	}

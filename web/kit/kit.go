@@ -47,6 +47,7 @@ type Kit struct {
 	pages  map[string]*template.Template
 	shared *template.Template
 	hungUp sync.Once
+	sent   sentLately
 }
 
 // New makes a kit; static are the styles and scripts, whose version goes into their address.
