@@ -120,9 +120,10 @@ type IndexEntry struct {
 	Owner             bool
 }
 
+// Sheets is the index of sheets, in the order of the work.
 var Sheets = []IndexEntry{
-	{"1", "Today", "/", false}, {"2", "Orders", "/orders", false}, {"3", "Clients", "/clients", false}, {"4", "Plates", "/plates", false},
-	{"5", "Bench", "/bench", false}, {"6", "Studio", "/studio", true}, {"7", "Rate book", "/rates", true}, {"8", "Logbook", "/logbook", false}, {"9", "Models", "/models", false},
+	{"1", "Today", "/", false}, {"2", "Orders", "/orders", false}, {"3", "Clients", "/clients", false}, {"4", "Models", "/models", false},
+	{"5", "Plates", "/plates", false}, {"6", "Bench", "/bench", false}, {"7", "Logbook", "/logbook", false}, {"8", "Studio", "/studio", true}, {"9", "Rate book", "/rates", true},
 }
 
 // Page is what every sheet has around its work.

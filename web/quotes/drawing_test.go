@@ -114,7 +114,7 @@ func TestWordsOfTheQuoteSheet(t *testing.T) {
 	assert.Equal(t, 4, v.WantedDays(), "no date: the earliest")
 	assert.Empty(t, v.WantedRush())
 	v.Order.Wanted = now.Add(2 * time.Hour)
-	assert.Contains(t, v.WantedRush(), "sooner than anybody can")
+	assert.Contains(t, v.WantedRush(), "sooner than it can be ready")
 	assert.Equal(t, 1, v.WantedDays())
 	v.Order.Wanted = now.Add(300 * time.Hour)
 	assert.Empty(t, v.WantedRush())

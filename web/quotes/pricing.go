@@ -186,7 +186,7 @@ func (v pricingView) WantedRush() string {
 	percent, never := v.RushFor(v.Order.Wanted)
 	switch {
 	case never:
-		return "Wanted sooner than anybody can be, day and night: tell the client."
+		return "Wanted sooner than it can be ready, even day and night: tell the client."
 	case percent > 0:
 		return fmt.Sprintf("Wanted sooner than usual hours allow: a rush of %s %%.", rates.Number(percent))
 	}

@@ -23,7 +23,7 @@ func (s *Room) today(w http.ResponseWriter, r *http.Request) {
 		sheet.Tasks = slices.DeleteFunc(sheet.Tasks, func(t today.Task) bool { return t.Owner })
 	}
 	s.Show(w, r, "today", kit.Page{Title: "Today", Sheet: "Today", Active: "/", D: todayView{sheet, today.BarNow, nightLine(sheet)},
-		Keys: kit.Keys("↑ ↓", "move", "Enter", "do it", "F", "find", "1–8", "sheets")})
+		Keys: kit.Keys("↑ ↓", "move", "Enter", "do it", "F", "find", "1–9", "sheets")})
 }
 
 // todayView is the sheet with its drawing.
