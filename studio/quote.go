@@ -38,6 +38,9 @@ type Quote struct {
 	Chosen       Chosen // of what was offered, once accepted
 }
 
+// Money is an amount in the quote's currency.
+func (q Quote) Money(minor int64) Money { return Money{minor, q.Currency} }
+
 // Freeze makes a quote of a document; it can be answered for so many days.
 func Freeze(a Act, o Order, revision int, token string, doc Document, days int) (Quote, Entry) {
 	zone := doc.Studio.Zone()

@@ -36,63 +36,82 @@ func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) err
 	if err != nil {
 		return err
 	}
-	made := make([]studio.Model, len(versions))
-	stands := make([][]studio.Orientation, len(versions))
-	length := make([]int64, len(versions))
+	made := make([]measured, len(versions))
 	for k, v := range versions {
 		if err := told(0.6+0.35*float64(k)/float64(len(versions)), "measuring "+v.model.Name); err != nil {
 			return err
 		}
-		var b bytes.Buffer
-		if err := mesh.Write(&b, v.model.Name, v.soup); err != nil {
+		if made[k], err = a.measure(v, stood); err != nil {
 			return err
-		}
-		if made[k].SHA, length[k], err = a.Store.Keep(&b, 1<<32); err != nil {
-			return err
-		}
-		v.model.SHA = made[k].SHA
-		v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
-		v.model.Measures, v.model.Shape = studio.MeasureModel(v.soup)
-		made[k] = v.model
-		if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
-			for _, s := range stood {
-				s.Shape, s.At = s.ShapeOf(v.soup), a.Clock.Now()
-				stands[k] = append(stands[k], s)
-			}
 		}
 	}
 	return a.queue.Save(ctx, j, func(d change.Change) error {
-		from, err := d.Model(j.ModelID)
+		first, err := a.addMade(d, j, made)
 		if err != nil {
 			return err
 		}
-		first := int64(0)
-		for k, m := range made {
-			if err := d.AddFile(m.SHA, length[k], d.Now); err != nil {
-				return err
-			}
-			m.DesignID, m.FromID, m.Batch = from.DesignID, from.ID, j.Batch
-			v, err := a.addVersion(d, m)
-			if err != nil {
-				return err
-			}
-			if v.DesignID != from.DesignID {
-				return change.Refuse("That is the very file of %s.", v.Name)
-			}
-			if k == 0 {
-				first = v.ID
-			}
-			for _, s := range stands[k] {
-				if err := d.SaveOrientations(v.ID, s.Process, []studio.Orientation{s}); err != nil {
-					return err
-				}
-			}
-		}
-		if err := d.Note("model "+made[0].How, change.About{}, "%s", made[0].Name); err != nil {
+		if err := d.Note("model "+made[0].model.How, change.About{}, "%s", made[0].model.Name); err != nil {
 			return err
 		}
 		return jobs.Done(d, j, first)
 	})
+}
+
+// measured is a new version, written to disk and measured.
+type measured struct {
+	model  studio.Model
+	bytes  int64
+	stands []studio.Orientation // as the one before stood
+}
+
+func (a *Room) measure(v version, stood []studio.Orientation) (m measured, err error) {
+	var b bytes.Buffer
+	if err := mesh.Write(&b, v.model.Name, v.soup); err != nil {
+		return m, err
+	}
+	m.model = v.model
+	if m.model.SHA, m.bytes, err = a.Store.Keep(&b, 1<<32); err != nil {
+		return m, err
+	}
+	v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
+	m.model.Measures, m.model.Shape = studio.MeasureModel(v.soup)
+	if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
+		for _, s := range stood {
+			s.Shape, s.At = s.ShapeOf(v.soup), a.Clock.Now()
+			m.stands = append(m.stands, s)
+		}
+	}
+	return m, nil
+}
+
+// addMade saves the versions that a job has made, and returns the first.
+func (a *Room) addMade(d change.Change, j studio.Job, made []measured) (first int64, err error) {
+	from, err := d.Model(j.ModelID)
+	if err != nil {
+		return 0, err
+	}
+	for k, m := range made {
+		if err := d.AddFile(m.model.SHA, m.bytes, d.Now); err != nil {
+			return 0, err
+		}
+		m.model.DesignID, m.model.FromID, m.model.Batch = from.DesignID, from.ID, j.Batch
+		v, err := a.addVersion(d, m.model)
+		if err != nil {
+			return 0, err
+		}
+		if v.DesignID != from.DesignID {
+			return 0, change.Refuse("That is the very file of %s.", v.Name)
+		}
+		if k == 0 {
+			first = v.ID
+		}
+		for _, s := range m.stands {
+			if err := d.SaveOrientations(v.ID, s.Process, []studio.Orientation{s}); err != nil {
+				return 0, err
+			}
+		}
+	}
+	return first, nil
 }
 
 // orientationsOf returns how new parts of a model stand, of each process where somebody chose.
@@ -147,31 +166,42 @@ func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
 		}
 		return one(studio.Mended, "mended.stl", mended, done...), nil
 	case studio.JobReduce:
-		var r mesh.Reduced
-		var err error
-		if j.Options.Triangles > 0 {
-			r, err = mesh.ReduceTo(soup, j.Options.Triangles)
-		} else {
-			r, err = mesh.ReduceWithin(soup, j.Options.DeviationMM)
-		}
+		reduced, name, done, err := simpler(soup, j)
 		if err != nil {
-			return nil, change.Refused(err)
+			return nil, err
 		}
-		if r.Soup.Len() >= soup.Len() {
-			return nil, change.Refuse("%s cannot be made simpler that way.", j.Name)
-		}
-		return one(studio.Reduced, fmt.Sprintf("%s triangles.stl", grouped(r.Soup.Len())), r.Soup,
-			mesh.Done{What: fmt.Sprintf("triangles taken away; the surface moved by at most %s mm", rates.Number(r.DeviationMM)), Count: soup.Len() - r.Soup.Len()}), nil
+		return one(studio.Reduced, name, reduced, done), nil
 	case studio.JobUnit:
 		// A 3MF says its unit, so that nobody has to guess again.
 		return one(studio.Unit, "in "+j.Options.Unit+".3mf", soup.Scaled(mesh.UnitsMM[j.Options.Unit])), nil
-	}
-	switch j.Kind {
 	case studio.JobHollow:
 		return hollowed(soup, base, j.Options)
 	case studio.JobCut:
 		return cutUp(soup, base, j.Options)
 	}
+	return bodiesOf(soup, base, j)
+}
+
+// simpler reduces a mesh as a job asks.
+func simpler(soup *mesh.Soup, j studio.Job) (out *mesh.Soup, name string, done mesh.Done, err error) {
+	var r mesh.Reduced
+	if j.Options.Triangles > 0 {
+		r, err = mesh.ReduceTo(soup, j.Options.Triangles)
+	} else {
+		r, err = mesh.ReduceWithin(soup, j.Options.DeviationMM)
+	}
+	if err != nil {
+		return nil, "", done, change.Refused(err)
+	}
+	if r.Soup.Len() >= soup.Len() {
+		return nil, "", done, change.Refuse("%s cannot be made simpler that way.", j.Name)
+	}
+	done = mesh.Done{What: fmt.Sprintf("triangles taken away; the surface moved by at most %s mm", rates.Number(r.DeviationMM)), Count: soup.Len() - r.Soup.Len()}
+	return r.Soup, fmt.Sprintf("%s triangles.stl", grouped(r.Soup.Len())), done, nil
+}
+
+// bodiesOf takes a model apart into its bodies.
+func bodiesOf(soup *mesh.Soup, base string, j studio.Job) ([]version, error) {
 	m, bodies := mesh.Bodies(soup)
 	if len(bodies) < 2 {
 		return nil, change.Refuse("%s is one body.", j.Name)

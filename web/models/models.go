@@ -250,23 +250,26 @@ func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
 			s.Fail(w, r, err)
 			return
 		case studio.JobDone:
-			if kind == studio.JobOrient {
-				s.Done(w, r, to, "These are the best ways it can stand.")
-				return
-			}
-			if kind == studio.JobCut {
-				s.Done(w, r, fmt.Sprintf("/models/%d", j.MadeID), "Each piece is a model of its own now; below they can become the parts of an order.")
-				return
-			}
-			if kind == studio.JobBodies {
-				s.Done(w, r, to, "Each body is a model of its own now; below they can become the parts of an order.")
-				return
-			}
-			s.Done(w, r, fmt.Sprintf("/models/%d", j.MadeID), "This is the new version; the one before is kept.")
+			where, told := remade(kind, to, j)
+			s.Done(w, r, where, told)
 			return
 		}
 	}
 	s.Done(w, r, to, "It goes on by itself; what comes of it will stand here.")
+}
+
+// remade says where the work of a job stands, and what it is.
+func remade(kind, to string, j studio.Job) (where, told string) {
+	made := fmt.Sprintf("/models/%d", j.MadeID)
+	switch kind {
+	case studio.JobOrient:
+		return to, "These are the best orientations."
+	case studio.JobCut:
+		return made, "Each piece is a model of its own now; below they can become the parts of an order."
+	case studio.JobBodies:
+		return to, "Each body is a model of its own now; below they can become the parts of an order."
+	}
+	return made, "This is the new version; the one before is kept."
 }
 
 func (s *Room) saveLicence(w http.ResponseWriter, r *http.Request) {

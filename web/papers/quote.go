@@ -13,7 +13,6 @@ import (
 // page is.
 func QuotePaper(q studio.Quote, link string, picture Stills) *Paper {
 	d, t := q.Document, q.Taken()
-	money := func(minor int64) string { return studio.Money{Minor: minor, Currency: q.Currency}.String() }
 	what := "Quote"
 	if d.Instead != nil {
 		what = "A change to order"
@@ -27,54 +26,21 @@ func QuotePaper(q studio.Quote, link string, picture Stills) *Paper {
 		p.Row("ready at the earliest "+p.Day(time.UnixMilli(d.Earliest)), 10, fontstyle.Normal)
 	}
 	if d.Instead != nil {
-		p.Head(fmt.Sprintf("What changes against what we agreed (revision %d, %s): %s", d.Instead.Revision, money(d.Instead.TotalMinor), d.More()))
+		p.Head(fmt.Sprintf("What changes against what we agreed (revision %d, %s): %s", d.Instead.Revision, q.Money(d.Instead.TotalMinor).String(), d.More()))
 		for _, c := range d.Instead.Changes {
 			p.Row("– "+c.What+": "+c.Before+", now "+c.After, 10, fontstyle.Normal)
 		}
 	}
 	p.Rule()
-	lines := func(items []studio.DocumentItem) {
-		for _, it := range items {
-			var still []byte
-			if len(it.Spec.Parts) > 0 {
-				still = picture(it.Spec.Parts[0].Model.SHA)
-			}
-			p.Pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), money(it.NetMinor), it.Detail)
-			if text := it.RestoreText(d.Studio); text != "" {
-				p.Row(text, 9, fontstyle.Normal)
-			}
-		}
-	}
 	if t.Name != "" {
 		p.Row(t.Name, 11, fontstyle.Bold)
 	}
-	lines(t.Items)
-	p.Rule()
-	p.Two("Net", money(t.NetMinor), 10, fontstyle.Normal)
-	p.Two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", money(t.TaxMinor), 10, fontstyle.Normal)
-	if d.Terms.DiscountPercent > 0 {
-		p.Two("in it, a discount of "+rates.Number(d.Terms.DiscountPercent)+" %", d.Terms.DiscountReason, 10, fontstyle.Normal)
+	for _, it := range t.Items {
+		p.quoted(it, q.Money(it.NetMinor).String(), picture)
 	}
-	if d.Terms.RushPercent > 0 {
-		p.Two("in it, for the rush", rates.Number(d.Terms.RushPercent)+" %", 10, fontstyle.Normal)
-	}
-	p.Figure("Price, tax included", money(t.TotalMinor))
-	p.Two("Deposit on acceptance", money(t.DepositMinor), 10, fontstyle.Normal)
-	p.Row("Valid until "+p.Day(q.ValidUntil), 10, fontstyle.Normal)
+	p.sums(q)
 	if q.State == studio.QuoteSent {
-		for _, a := range d.Alternatives {
-			p.Head("Or: " + a.Name)
-			for _, c := range a.Changes {
-				p.Row("– "+c.What+": "+c.After, 10, fontstyle.Normal)
-			}
-			p.Two("Price, tax included", money(a.Price.TotalMinor), 11, fontstyle.Bold)
-		}
-		if len(d.Options) > 0 {
-			p.Head("Optional extras")
-			for _, o := range d.Options {
-				p.Two(fmt.Sprintf("%d × %s, %s", o.Item.Copies, o.Item.Title, o.Item.Detail), "+ "+money(o.TotalMinor), 10, fontstyle.Normal)
-			}
-		}
+		p.offered(q)
 	}
 	p.Head("To accept, decline or ask")
 	p.Link(link)
@@ -88,4 +54,51 @@ func QuotePaper(q studio.Quote, link string, picture Stills) *Paper {
 		}
 	}
 	return p
+}
+
+// quoted is a line of a quote.
+func (p *Paper) quoted(it studio.DocumentItem, net string, picture Stills) {
+	var still []byte
+	if len(it.Spec.Parts) > 0 {
+		still = picture(it.Spec.Parts[0].Model.SHA)
+	}
+	p.Pictured(still, 21, fmt.Sprintf("%d × %s", it.Copies, it.Title), net, it.Detail)
+	if text := it.RestoreText(p.studio); text != "" {
+		p.Row(text, 9, fontstyle.Normal)
+	}
+}
+
+// sums are what is to be paid.
+func (p *Paper) sums(q studio.Quote) {
+	d, t := q.Document, q.Taken()
+	p.Rule()
+	p.Two("Net", q.Money(t.NetMinor).String(), 10, fontstyle.Normal)
+	p.Two("Tax, "+rates.Number(d.Terms.TaxPercent)+" %", q.Money(t.TaxMinor).String(), 10, fontstyle.Normal)
+	if d.Terms.DiscountPercent > 0 {
+		p.Two("in it, a discount of "+rates.Number(d.Terms.DiscountPercent)+" %", d.Terms.DiscountReason, 10, fontstyle.Normal)
+	}
+	if d.Terms.RushPercent > 0 {
+		p.Two("in it, for the rush", rates.Number(d.Terms.RushPercent)+" %", 10, fontstyle.Normal)
+	}
+	p.Figure("Price, tax included", q.Money(t.TotalMinor).String())
+	p.Two("Deposit on acceptance", q.Money(t.DepositMinor).String(), 10, fontstyle.Normal)
+	p.Row("Valid until "+p.Day(q.ValidUntil), 10, fontstyle.Normal)
+}
+
+// offered is what else the client may choose.
+func (p *Paper) offered(q studio.Quote) {
+	d := q.Document
+	for _, a := range d.Alternatives {
+		p.Head("Or: " + a.Name)
+		for _, c := range a.Changes {
+			p.Row("– "+c.What+": "+c.After, 10, fontstyle.Normal)
+		}
+		p.Two("Price, tax included", q.Money(a.Price.TotalMinor).String(), 11, fontstyle.Bold)
+	}
+	if len(d.Options) > 0 {
+		p.Head("Optional extras")
+		for _, o := range d.Options {
+			p.Two(fmt.Sprintf("%d × %s, %s", o.Item.Copies, o.Item.Title, o.Item.Detail), "+ "+q.Money(o.TotalMinor).String(), 10, fontstyle.Normal)
+		}
+	}
 }
