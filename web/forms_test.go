@@ -138,7 +138,7 @@ func TestNumbersAsPeopleTypeThem(t *testing.T) {
 	for typed, mm := range map[string]float64{"2,5": 2.5, "12,50": 12.5, "3.25": 3.25, " 4 ": 4} {
 		values := s.drawn("/orders/"+no, form)
 		for name := range values {
-			if strings.HasPrefix(name, "wall-") {
+			if strings.HasSuffix(name, ".wall") {
 				values.Set(name, typed)
 			}
 		}

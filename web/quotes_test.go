@@ -111,7 +111,7 @@ func TestQuoteSheetByForms(t *testing.T) {
 	path := "/orders/" + no + "/quote"
 	page := s.page(path)
 	assert.Contains(t, page, "8 times in 10 under")
-	assert.Equal(t, path, s.sent(path+"/items/1", "with_options", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "process-1", "resin", "copies-1", "1", "cut-1", "2", "eyes", "2", "weather", "1", "weapon", "no"))
+	assert.Equal(t, path, s.sent(path+"/items/1", "with_options", "1", "title", "Vase", "tier", "painted", "copies", "2", "scale", "100", "parts[1].process", "resin", "parts[1].copies", "1", "parts[1].cut", "2", "eyes", "2", "weather", "1", "weapon", "no"))
 	d, err := s.App.Quotes.Pricing(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Items[0].Features.Eyes)
@@ -212,7 +212,7 @@ func BenchmarkRepriced(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		n++
-		price = append(price, send(http.MethodPost, "/orders/"+o.Number+"/items/1", url.Values{"desk": {"1"}, "title": {"Vase 0"}, "tier": {"painted"}, "copies": {strconv.Itoa(1 + n%9)}, "scale": {"100"}, "process-1": {"resin"}, "copies-1": {"1"}}))
+		price = append(price, send(http.MethodPost, "/orders/"+o.Number+"/items/1", url.Values{"desk": {"1"}, "title": {"Vase 0"}, "tier": {"painted"}, "copies": {strconv.Itoa(1 + n%9)}, "scale": {"100"}, "parts[1].process": {"resin"}, "parts[1].copies": {"1"}}))
 		follow = append(follow, send(http.MethodGet, "/orders/"+o.Number+"/quote/range", nil))
 		listed = append(listed, send(http.MethodGet, "/quotes", nil))
 	}

@@ -64,7 +64,7 @@ func TestItemFormAnswersWithTheNewPrice(t *testing.T) {
 	before := price.FindStringSubmatch(s.page("/orders/" + no))
 	require.Len(t, before, 2)
 	path := "/orders/" + no + "/items/1"
-	fields := []string{"title", "Vase", "tier", "painted", "copies", "6", "scale", "150", "process-1", "resin", "material-1", "1", "copies-1", "1", "wall-1", "2"}
+	fields := []string{"title", "Vase", "tier", "painted", "copies", "6", "scale", "150", "parts[1].process", "resin", "parts[1].material", "1", "parts[1].copies", "1", "parts[1].wall", "2"}
 	a := s.htmx(path, fields...)
 	assert.Equal(t, http.StatusOK, a.StatusCode)
 	after := price.FindStringSubmatch(a.body)

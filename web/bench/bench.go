@@ -101,19 +101,25 @@ func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	st := studio.Stamp{Minutes: -1, Note: f.Text("note"), Early: f.Checked("early"), Shown: f.Text("shown")}
-	if f.Checked("minutes") {
-		st.Minutes = f.Number("minutes", "Minutes")
-		if st.Minutes < 0 {
-			f.Wrong("minutes", "Minutes: 0 or more.")
-		}
+	f, err := kit.Decode[struct {
+		Minutes kit.Optional `form:"minutes" label:"Minutes" validate:"gte=0"`
+		Note    string       `form:"note"`
+		Early   bool         `form:"early"`
+		Shown   string       `form:"shown"`
+		At      string       `form:"at"`
+		Then    string       `form:"then"`
+		Next    string       `form:"next"`
+	}](r)
+	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown}
+	if f.Minutes.Given {
+		st.Minutes = f.Minutes.Value
 	}
-	if f.Checked("at") {
-		st.At = s.JustNow(f.Moment("at", "Done at", s.Zone(r)))
+	if err == nil && f.At != "" {
+		st.At, err = kit.MomentOf(f.At, "at", "Done at", s.Zone(r))
+		st.At = s.JustNow(st.At)
 	}
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
+	if err != nil {
+		s.Fail(w, r, err)
 		return
 	}
 	code := chi.URLParam(r, "code")
@@ -123,8 +129,8 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	to := "/bench/" + p.Code
-	if next := f.Text("next"); f.Text("then") == "next" && next != "" {
-		to = "/bench/" + next
+	if f.Then == "next" && f.Next != "" {
+		to = "/bench/" + f.Next
 	}
 	told := p.Code + " is stamped."
 	if p.State == studio.PieceDone {

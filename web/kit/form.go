@@ -95,17 +95,24 @@ func (f *Form) ID(name string) int64 {
 
 // Moment reads day and time of a field in the studio's zone; empty is the zero time.
 func (f *Form) Moment(name, what string, zone *time.Location) time.Time {
-	text := f.Text(name)
+	t, err := MomentOf(f.Text(name), name, what, zone)
+	if err != nil {
+		f.Wrong(name, "%s", err)
+	}
+	return t
+}
+
+// MomentOf reads what a field of day and time has sent; empty is the zero time.
+func MomentOf(text, field, what string, zone *time.Location) (time.Time, error) {
 	if text == "" {
-		return time.Time{}
+		return time.Time{}, nil
 	}
 	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
 		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
-			return t
+			return t, nil
 		}
 	}
-	f.Wrong(name, "%s: %q is not a day and time.", what, text)
-	return time.Time{}
+	return time.Time{}, change.RefuseField(field, "%s: %q is not a day and time.", what, text)
 }
 
 // PathID reads a number from the address; 0 when it is none.

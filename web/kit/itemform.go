@@ -1,46 +1,68 @@
 package kit
 
 import (
-	"fmt"
 	"net/http"
-	"sakuji/app/change"
 	"sakuji/app/orders"
 	"sakuji/core/finish"
 	"sakuji/studio"
-	"strconv"
-	"strings"
 )
 
 // ItemForm reads what can be chosen of an item and its parts.
 func ItemForm(r *http.Request) (orders.ItemForm, error) {
-	f := FormOf(r)
-	if err := r.ParseForm(); err != nil {
-		return orders.ItemForm{}, &change.Refusal{Text: "The form did not arrive whole."}
+	f, err := Decode[itemForm](r)
+	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
+	for id, p := range f.Parts {
+		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: int64(p.Material), WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: int64(p.Machine)}
 	}
-	form := orders.ItemForm{Making: itemOptionsOf(f), Title: f.Text("title"), Tier: f.Text("tier"), Copies: f.Whole("copies", "Copies"), Scale: f.Number("scale", "Scale") / 100, Parts: map[int64]orders.PartForm{}}
-	for key := range r.PostForm {
-		id, err := strconv.ParseInt(strings.TrimPrefix(key, "process-"), 10, 64)
-		if err != nil || !strings.HasPrefix(key, "process-") {
-			continue
-		}
-		n := func(field string) string { return fmt.Sprintf("%s-%d", field, id) }
-		form.Parts[id] = orders.PartForm{Process: f.Text(n("process")), MaterialID: f.ID(n("material")), Copies: f.Whole(n("copies"), "Copies of the part"),
-			WallMM: f.Given(n("wall"), "Wall"), MachineID: f.ID(n("machine")), CutInto: f.Counted(n("cut"), "Printed in pieces")}
+	if f.WithOptions {
+		form.Making = f.options()
 	}
-	return form, f.Err
+	return form, err
 }
 
-// itemOptionsOf reads what is asked of an item beside its parts; nil when the form does not
-// tell, as the short form does not.
-func itemOptionsOf(f *Form) *studio.ItemOptions {
-	if !f.Checked("with_options") {
-		return nil
-	}
+// itemForm is an item's form: the short one of the order's sheet, and the one of the quote
+// sheet with all that is asked of it.
+type itemForm struct {
+	Title        string             `form:"title"`
+	Tier         string             `form:"tier"`
+	Copies       int                `form:"copies" label:"Copies"`
+	ScalePercent float64            `form:"scale" label:"Scale" validate:"required"`
+	Parts        map[int64]partForm `form:"parts"`
+
+	WithOptions bool    `form:"with_options"`
+	FinishRoute string  `form:"finish_route"`
+	Detail      float64 `form:"detail" label:"Detail"`
+	DetailWhy   string  `form:"detail_why"`
+	Person      int     `form:"person"`
+	Apart       bool    `form:"apart"`
+	SeamCM      float64 `form:"seam" label:"Seam"`
+	Cast        bool    `form:"cast"`
+	Option      bool    `form:"option"`
+	Weapon      string  `form:"weapon"`
+	Eyes        int     `form:"eyes" label:"Eyes"`
+	Faces       int     `form:"faces" label:"Faces"`
+	Letters     int     `form:"letters" label:"Letters"`
+	Small       int     `form:"small" label:"Small things"`
+	Colours     int     `form:"colours" label:"Colours"`
+	MaskCM      float64 `form:"mask" label:"Edge to mask"`
+	Weather     bool    `form:"weather"`
+	FitHours    float64 `form:"fit" label:"Fitting out"`
+}
+
+type partForm struct {
+	Process  string  `form:"process"`
+	Material int     `form:"material"`
+	WallMM   float64 `form:"wall" label:"Wall"`
+	Copies   int     `form:"copies" label:"Copies of the part"`
+	CutInto  int     `form:"cut" label:"Printed in pieces"`
+	Machine  int     `form:"machine"`
+}
+
+// options is what is asked of an item beside its parts.
+func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
-		FinishRoute: f.Text("finish_route"), DetailFactor: f.Given("detail", "Detail"), DetailWhy: f.Text("detail_why"), PersonID: f.ID("person"),
-		Apart: f.Checked("apart"), SeamMM: 10 * f.Given("seam", "Seam"), Cast: f.Checked("cast"), Option: f.Checked("option"), Weapon: f.Text("weapon"),
-		Features: finish.Features{Eyes: f.Counted("eyes", "Eyes"), Faces: f.Counted("faces", "Faces"), Letters: f.Counted("letters", "Letters"), Small: f.Counted("small", "Small things"),
-			Colours: f.Counted("colours", "Colours"), MaskMM: 10 * f.Given("mask", "Edge to mask"), Weather: f.Checked("weather"), FitHours: f.Given("fit", "Fitting out")},
+		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, PersonID: int64(f.Person), Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
+		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }
 

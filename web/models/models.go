@@ -208,23 +208,12 @@ func (s *Room) revise(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
+	kind, id, batch := chi.URLParam(r, "kind"), kit.PathID(r, "id"), ""
+	f, err := kit.Decode[remakeForm](r)
 	var o studio.JobOptions
-	kind := chi.URLParam(r, "kind")
-	switch kind {
-	case studio.JobReduce:
-		if f.Text("how") == "deviation" {
-			o.DeviationMM = f.Number("deviation", "How far the surface may move")
-		} else {
-			o.Triangles = f.Whole("triangles", "Triangles to leave")
-		}
-	case studio.JobUnit:
-		o.Unit = f.Text("unit")
-	default:
-		o = printOptions(f, kind)
+	if err == nil {
+		o, err = f.options(kind)
 	}
-	id := kit.PathID(r, "id")
-	batch, err := "", f.Err
 	if err == nil {
 		batch, err = s.App.Models.Remake(r.Context(), kit.Owner(r), id, kind, o)
 	}
@@ -239,7 +228,7 @@ func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
 	}
 	to := fmt.Sprintf("/models/%d", id)
 	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
-		to += "/prints?process=" + processOr(f.Text("process"))
+		to += "/prints?process=" + processOr(f.Process)
 	}
 	for _, j := range jobs {
 		switch j.State {

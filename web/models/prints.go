@@ -126,35 +126,62 @@ func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
 	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), plates.CalibratedText(ours, real))
 }
 
-// printOptions reads what a change of the prints' sheet asks for.
-func printOptions(f *kit.Form, kind string) (o studio.JobOptions) {
+// options are what the form asks of a kind of job.
+func (f remakeForm) options(kind string) (o studio.JobOptions, err error) {
 	switch kind {
-	case studio.JobOrient:
-		o.Process, o.Seen = f.Text("process"), f.Text("seen")
-		for name, to := range map[string]*float64{"time": &o.Wishes.Time, "support": &o.Wishes.Support, "scar": &o.Wishes.Scar, "layer": &o.Wishes.Layer, "drain": &o.Wishes.Drain, "strength": &o.Wishes.Strength} {
-			if f.Text(name) != "" {
-				*to = f.Number(name, "How much it matters")
-			}
+	case studio.JobReduce:
+		if f.How == "deviation" {
+			o.DeviationMM = f.DeviationMM
+		} else {
+			o.Triangles = f.Triangles
 		}
+	case studio.JobUnit:
+		o.Unit = f.Unit
+	case studio.JobOrient:
+		o.Process, o.Seen = f.Process, f.Seen
+		o.Wishes = solid.Wishes{Time: f.Time, Support: f.Support, Scar: f.Scar, Layer: f.Layer, Drain: f.Drain, Strength: f.Strength}
 	case studio.JobHollow:
-		o.WallMM, o.Holes, o.Seen = f.Number("wall", "Wall"), f.Whole("holes", "Holes"), f.Text("seen")
-		if o.Holes > 0 {
-			o.HoleMM = f.Number("hole", "Width of a hole")
+		if o.WallMM, o.Holes, o.Seen = f.WallMM, f.Holes, f.Seen; o.Holes > 0 {
+			o.HoleMM = f.HoleMM
 		}
 	case studio.JobCut:
-		o.Axis = f.Text("axis")
-		for _, word := range strings.FieldsFunc(f.Text("at"), func(c rune) bool { return c == ' ' || c == ';' }) {
+		o.Axis = f.Axis
+		for _, word := range strings.FieldsFunc(f.At, func(c rune) bool { return c == ' ' || c == ';' }) {
 			mm, err := studio.ParseNumber(word)
 			if err != nil {
-				f.Wrong("at", "Where to cut: %s.", err)
+				return o, change.RefuseField("at", "Where to cut: %s.", err)
 			}
 			o.At = append(o.At, mm)
 		}
-		if o.Pegs = f.Whole("pegs", "Dowels"); o.Pegs > 0 {
-			o.PegMM, o.ClearanceMM = f.Number("peg", "Width of a dowel"), f.Number("clearance", "Play")
+		if o.Pegs = f.Pegs; o.Pegs > 0 {
+			o.PegMM, o.ClearanceMM = f.PegMM, f.ClearanceMM
 		}
 	}
-	return o
+	return o, nil
+}
+
+// remakeForm is what is asked of a job on a model; each kind of job reads its own fields.
+type remakeForm struct {
+	Process     string  `form:"process"`
+	Seen        string  `form:"seen"`
+	How         string  `form:"how"`
+	DeviationMM float64 `form:"deviation" label:"How far the surface may move"`
+	Triangles   int     `form:"triangles" label:"Triangles to leave"`
+	Unit        string  `form:"unit"`
+	Time        float64 `form:"time" label:"How much hours matter"`
+	Support     float64 `form:"support" label:"How much supports matter"`
+	Scar        float64 `form:"scar" label:"How much scars matter"`
+	Layer       float64 `form:"layer" label:"How much the largest layer matters"`
+	Drain       float64 `form:"drain" label:"How much cups matter"`
+	Strength    float64 `form:"strength" label:"How much strength matters"`
+	WallMM      float64 `form:"wall" label:"Wall"`
+	Holes       int     `form:"holes" label:"Holes"`
+	HoleMM      float64 `form:"hole" label:"Width of a hole"`
+	Axis        string  `form:"axis"`
+	At          string  `form:"at"`
+	Pegs        int     `form:"pegs" label:"Dowels"`
+	PegMM       float64 `form:"peg" label:"Width of a dowel"`
+	ClearanceMM float64 `form:"clearance" label:"Play"`
 }
 
 // Sides are those from which a part may be looked at most.

@@ -49,9 +49,19 @@ func (s *Room) client(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) saveClient(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	c, err := s.App.Orders.SaveClient(r.Context(), kit.Owner(r), studio.Client{ID: kit.PathID(r, "id"), Name: f.Text("name"), Email: f.Text("email"),
-		Phone: f.Text("phone"), Address: f.Text("address"), Note: f.Text("note"), MayShow: f.Checked("may_show"), MayShare: f.Checked("may_share")})
+	f, err := kit.Decode[struct {
+		Name     string `form:"name"`
+		Email    string `form:"email"`
+		Phone    string `form:"phone"`
+		Address  string `form:"address"`
+		Note     string `form:"note"`
+		MayShow  bool   `form:"may_show"`
+		MayShare bool   `form:"may_share"`
+	}](r)
+	var c studio.Client
+	if err == nil {
+		c, err = s.App.Orders.SaveClient(r.Context(), kit.Owner(r), studio.Client{ID: kit.PathID(r, "id"), Name: f.Name, Email: f.Email, Phone: f.Phone, Address: f.Address, Note: f.Note, MayShow: f.MayShow, MayShare: f.MayShare})
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return

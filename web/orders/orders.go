@@ -60,14 +60,26 @@ func (s *Room) newOrder(w http.ResponseWriter, r *http.Request) {
 	s.Show(w, r, "order-new", kit.Page{Title: "New order", Sheet: "New order", Active: "/orders", D: map[string]any{"Clients": clients, "Uses": studio.Uses(), "Client": r.FormValue("client")}})
 }
 
-func orderForm(r *http.Request) orders.OrderForm {
-	f := kit.FormOf(r)
-	return orders.OrderForm{ClientID: f.ID("client"), NewClient: f.Text("new_client"), Title: f.Text("title"), Use: f.Text("use"),
-		Wanted: f.Text("wanted"), Budget: f.Text("budget"), Note: f.Text("note"), Sure: f.Checked("sure")}
+func orderForm(r *http.Request) (orders.OrderForm, error) {
+	f, err := kit.Decode[struct {
+		Client    int    `form:"client"`
+		NewClient string `form:"new_client"`
+		Title     string `form:"title"`
+		Use       string `form:"use"`
+		Wanted    string `form:"wanted"`
+		Budget    string `form:"budget"`
+		Note      string `form:"note"`
+		Sure      bool   `form:"sure"`
+	}](r)
+	return orders.OrderForm{ClientID: int64(f.Client), NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Sure: f.Sure}, err
 }
 
 func (s *Room) addOrder(w http.ResponseWriter, r *http.Request) {
-	o, err := s.App.Orders.NewOrder(r.Context(), kit.Owner(r), orderForm(r))
+	form, err := orderForm(r)
+	var o studio.Order
+	if err == nil {
+		o, err = s.App.Orders.NewOrder(r.Context(), kit.Owner(r), form)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -130,7 +142,11 @@ func (s *Room) orderDone(w http.ResponseWriter, r *http.Request, err error, told
 }
 
 func (s *Room) saveOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.App.Orders.ChangeOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), orderForm(r)), "Saved.")
+	form, err := orderForm(r)
+	if err == nil {
+		err = s.App.Orders.ChangeOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), form)
+	}
+	s.orderDone(w, r, err, "Saved.")
 }
 
 func (s *Room) repeatOrder(w http.ResponseWriter, r *http.Request) {

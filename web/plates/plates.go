@@ -121,17 +121,19 @@ func (s *Room) discardPlate(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	started := s.JustNow(f.Moment("started", "Started", s.Zone(r)))
-	var room *float64
-	if f.Checked("room") {
-		c := f.Number("room", "Room temperature")
-		room = &c
+	f, err := kit.Decode[struct {
+		Started string       `form:"started"`
+		RoomC   kit.Optional `form:"room" label:"Room temperature"`
+	}](r)
+	var started time.Time
+	if err == nil {
+		started, err = kit.MomentOf(f.Started, "started", "Started", s.Zone(r))
 	}
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
+	if err != nil {
+		s.Fail(w, r, err)
 		return
 	}
+	started, room := s.JustNow(started), f.RoomC.Pointer()
 	told := "The run is on."
 	if room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/change"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -49,39 +50,26 @@ func (s *Room) pricingDone(w http.ResponseWriter, r *http.Request, err error, to
 }
 
 func (s *Room) saveTerms(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	t := studio.Terms{DiscountWhy: f.Text("why"), BeforeTax: f.Checked("before_tax")}
-	t.RushPercent, t.Discount = f.Given("rush", "Rush"), f.Given("discount", "Discount")
-	if f.Checked("days") { // by the slider: what that date asks
+	f, err := kit.Decode[termsForm](r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	t := studio.Terms{MarginPercent: f.Margin.Pointer(), DepositPercent: f.Deposit.Pointer(), RushPercent: f.Rush, Discount: f.Discount, DiscountWhy: f.Why, BeforeTax: f.BeforeTax}
+	if f.Days.Given { // by the slider: what that date asks
 		v, _, err := s.pricingView(r, false)
 		if err != nil {
 			s.Fail(w, r, err)
 			return
 		}
-		t.RushPercent = v.IfReadyIn(f.Whole("days", "Days")).Rush
-	}
-	if f.Checked("margin") {
-		m := f.Number("margin", "Margin")
-		t.MarginPercent = &m
-	}
-	if f.Checked("deposit") {
-		d := f.Number("deposit", "Deposit")
-		t.DepositPercent = &d
+		t.RushPercent = v.IfReadyIn(int(f.Days.Value)).Rush
 	}
 	h, err := s.App.Setup.Shop(r.Context())
-	amount := func(name, what string) int64 {
-		if !f.Checked(name) {
-			return 0
-		}
-		minor, err := studio.ParseMoney(f.Text(name), h.Studio.Currency)
-		if err != nil || minor < 0 {
-			f.Wrong(name, "%s: %q is not an amount.", what, f.Text(name))
-		}
-		return minor
-	}
-	t.AskedMinor, t.WageMinor = amount("asked", "Asked price"), amount("wage", "Wage")
 	if err == nil {
-		err = f.Err
+		t.AskedMinor, err = amountOf(f.Asked, "asked", "Asked price", h)
+	}
+	if err == nil {
+		t.WageMinor, err = amountOf(f.Wage, "wage", "Wage", h)
 	}
 	if err == nil {
 		err = s.App.Quotes.SaveTerms(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), t)
@@ -89,31 +77,62 @@ func (s *Room) saveTerms(w http.ResponseWriter, r *http.Request) {
 	s.pricingDone(w, r, err, "The terms of this order are kept; the price is new.")
 }
 
+// termsForm is what an order's price has of its own.
+type termsForm struct {
+	Margin    kit.Optional `form:"margin" label:"Margin"`
+	Deposit   kit.Optional `form:"deposit" label:"Deposit"`
+	Rush      float64      `form:"rush" label:"Rush"`
+	Discount  float64      `form:"discount" label:"Discount"`
+	Why       string       `form:"why"`
+	Days      kit.Optional `form:"days" label:"Days"`
+	Asked     string       `form:"asked"`
+	Wage      string       `form:"wage"`
+	BeforeTax bool         `form:"before_tax"`
+}
+
+// amountOf reads money that may be left out.
+func amountOf(text, field, what string, h studio.Shop) (int64, error) {
+	if text == "" {
+		return 0, nil
+	}
+	minor, err := studio.ParseMoney(text, h.Studio.Currency)
+	if err != nil || minor < 0 {
+		return 0, change.RefuseField(field, "%s: %q is not an amount.", what, text)
+	}
+	return minor, nil
+}
+
 func (s *Room) addPlain(w http.ResponseWriter, r *http.Request) {
 	s.pricingDone(w, r, s.App.Orders.AddPlainItem(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.FormOf(r).Text("title")), "Say what it takes: add hours or what is bought in.")
 }
 
 func (s *Room) restart(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	rev := f.Whole("revision", "Revision")
-	err := f.Err
+	f, err := kit.Decode[struct {
+		Revision int `form:"revision" label:"Revision" validate:"required"`
+	}](r)
 	if err == nil {
-		err = s.App.Quotes.RestartFrom(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), rev)
+		err = s.App.Quotes.RestartFrom(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), f.Revision)
 	}
-	s.pricingDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", rev))
+	s.pricingDone(w, r, err, fmt.Sprintf("The order is as revision %d had it, at today’s rates. Change it and send it as a new revision.", f.Revision))
 }
 
 func (s *Room) saveVariant(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	v := studio.Variant{ID: kit.PathID(r, "variant"), Name: f.Text("name"), Tier: f.Text("tier"), Process: f.Text("process"), FinishRoute: f.Text("finish_route"), Offered: f.Checked("offered")}
-	v.Factor, v.CutInto = f.Given("factor", "Size")/100, f.Counted("cut", "Printed in pieces")
+	f, err := kit.Decode[struct {
+		Name        string  `form:"name"`
+		Tier        string  `form:"tier"`
+		Process     string  `form:"process"`
+		FinishRoute string  `form:"finish_route"`
+		Offered     bool    `form:"offered"`
+		SizePercent float64 `form:"factor" label:"Size"`
+		CutInto     int     `form:"cut" label:"Printed in pieces"`
+	}](r)
+	v := studio.Variant{ID: kit.PathID(r, "variant"), Name: f.Name, Tier: f.Tier, Process: f.Process, FinishRoute: f.FinishRoute, Offered: f.Offered, Factor: f.SizePercent / 100, CutInto: f.CutInto}
 	if v.Factor == 1 {
 		v.Factor = 0
 	}
 	if v.Name == "" {
 		v.Name = variantName(v)
 	}
-	err := f.Err
 	if err == nil {
 		err = s.App.Quotes.SaveVariant(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), v)
 	}
@@ -154,15 +173,29 @@ func (s *Room) takeVariant(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) addExtra(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	e := quote.Extra{Kind: f.Text("kind"), What: f.Text("what"), Each: f.Given("each", "Price"), Count: f.Given("count", "How many"), Pack: f.Given("pack", "In a pack"),
-		PerCopy: f.Checked("per_copy"), Hours: f.Given("hours", "Hours"), Figures: f.Counted("figures", "Figures"), FigureHours: f.Given("figure_hours", "Hours of a further figure"),
-		Revisions: f.Counted("revisions", "Revisions"), Odds: f.Given("odds", "Odds") / 100, WorseHours: f.Given("worse_hours", "Hours then"), StopAt: f.Given("stop_at", "Stop and ask")}
-	err := f.Err
+	f, err := kit.Decode[extraForm](r)
 	if err == nil {
-		err = s.App.Orders.AddExtra(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), e)
+		err = s.App.Orders.AddExtra(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), quote.Extra{Kind: f.Kind, What: f.What, Each: f.Each, Count: f.Count, Pack: f.Pack, PerCopy: f.PerCopy,
+			Hours: f.Hours, Figures: f.Figures, FigureHours: f.FigureHours, Revisions: f.Revisions, Odds: f.OddsPercent / 100, WorseHours: f.WorseHours, StopAt: f.StopAt})
 	}
 	s.pricingDone(w, r, err, "It is in the price.")
+}
+
+// extraForm is work or goods of an item beside its prints.
+type extraForm struct {
+	Kind        string  `form:"kind"`
+	What        string  `form:"what" label:"What it is" validate:"required"`
+	Each        float64 `form:"each" label:"Price"`
+	Count       float64 `form:"count" label:"How many"`
+	Pack        float64 `form:"pack" label:"In a pack"`
+	PerCopy     bool    `form:"per_copy"`
+	Hours       float64 `form:"hours" label:"Hours"`
+	Figures     int     `form:"figures" label:"Figures"`
+	FigureHours float64 `form:"figure_hours" label:"Hours of a further figure"`
+	Revisions   int     `form:"revisions" label:"Revisions"`
+	OddsPercent float64 `form:"odds" label:"Odds"`
+	WorseHours  float64 `form:"worse_hours" label:"Hours then"`
+	StopAt      float64 `form:"stop_at" label:"Stop and ask"`
 }
 
 func (s *Room) dropExtra(w http.ResponseWriter, r *http.Request) {
@@ -183,11 +216,13 @@ func (s *Room) setFinishRoute(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) takeSaving(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	cut := f.Whole("cut", "Printed in pieces")
-	err := f.Err
+	f, err := kit.Decode[struct {
+		Part    int  `form:"part"`
+		CutInto int  `form:"cut" label:"Printed in pieces"`
+		Cast    bool `form:"cast"`
+	}](r)
 	if err == nil {
-		err = s.App.Orders.TakeSaving(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), studio.Saving{PartID: f.ID("part"), CutInto: cut, Cast: f.Checked("cast")})
+		err = s.App.Orders.TakeSaving(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), studio.Saving{PartID: int64(f.Part), CutInto: f.CutInto, Cast: f.Cast})
 	}
 	s.pricingDone(w, r, err, "Changed; the price is new.")
 }

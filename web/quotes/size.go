@@ -35,27 +35,25 @@ func (v sizeView) Field(mm float64) string {
 	return rates.Number(mm)
 }
 
-func ruleOf(f *kit.Form) studio.SizeRule {
-	r := studio.SizeRule{By: f.Text("by")}
-	for _, field := range []struct {
-		name, what string
-		to         *float64
-		unit       float64
-	}{
-		{"ratio", "Ratio", &r.Ratio, 0.01}, {"one_to", "Scale", &r.OneTo, 1}, {"real", "Real height", &r.Real, 1000}, {"height", "Finished height", &r.Height, 1}, {"base", "Base", &r.Base, 1},
-		{"round", "Way round", &r.Round, 10}, {"length", "Length", &r.Length, 10}, {"breadth", "Breadth", &r.Breadth, 10}, {"padding", "Padding", &r.Padding, 1},
-		{"inside_l", "Inside length", &r.InsideL, 1}, {"inside_b", "Inside breadth", &r.InsideB, 1},
-	} {
-		if f.R.FormValue(field.name) == "" {
-			continue
-		}
-		v := f.Number(field.name, field.what) * field.unit
-		if v < 0 || v > 1e6 {
-			f.Wrong(field.name, "%s: between 0 and a kilometre.", field.what)
-		}
-		*field.to = v
-	}
-	return r
+func ruleOf(f sizeForm) studio.SizeRule {
+	return studio.SizeRule{By: f.By, Ratio: f.Percent / 100, OneTo: f.OneTo, Real: 1000 * f.RealM, Height: f.HeightMM, Base: f.BaseMM, Round: 10 * f.RoundCM, Length: 10 * f.LengthCM, Breadth: 10 * f.BreadthCM,
+		Padding: f.PaddingMM, InsideL: f.InsideLMM, InsideB: f.InsideBMM}
+}
+
+// sizeForm is a rule of size with its measures as people take them.
+type sizeForm struct {
+	By        string  `form:"by"`
+	Percent   float64 `form:"ratio" label:"Ratio" validate:"gte=0,lte=100000"`
+	OneTo     float64 `form:"one_to" label:"Scale" validate:"gte=0,lte=1000000"`
+	RealM     float64 `form:"real" label:"Real height" validate:"gte=0,lte=1000"`
+	HeightMM  float64 `form:"height" label:"Finished height" validate:"gte=0,lte=1000000"`
+	BaseMM    float64 `form:"base" label:"Base" validate:"gte=0,lte=1000000"`
+	RoundCM   float64 `form:"round" label:"Circumference" validate:"gte=0,lte=100000"`
+	LengthCM  float64 `form:"length" label:"Length" validate:"gte=0,lte=100000"`
+	BreadthCM float64 `form:"breadth" label:"Breadth" validate:"gte=0,lte=100000"`
+	PaddingMM float64 `form:"padding" label:"Padding" validate:"gte=0,lte=1000000"`
+	InsideLMM float64 `form:"inside_l" label:"Inside length" validate:"gte=0,lte=1000000"`
+	InsideBMM float64 `form:"inside_b" label:"Inside breadth" validate:"gte=0,lte=1000000"`
 }
 
 func (s *Room) sizeView(r *http.Request, rule studio.SizeRule) (v sizeView, p kit.Page, err error) {
@@ -73,14 +71,12 @@ func (s *Room) sizeView(r *http.Request, rule studio.SizeRule) (v sizeView, p ki
 }
 
 func (s *Room) size(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	f.Query = true
-	rule := ruleOf(f)
-	if f.Err != nil && kit.ByHTMX(r) {
-		s.Fail(w, r, f.Err)
+	f, err := kit.DecodeQuery[sizeForm](r)
+	if err != nil && kit.ByHTMX(r) {
+		s.Fail(w, r, err)
 		return
 	}
-	_, p, err := s.sizeView(r, rule)
+	_, p, err := s.sizeView(r, ruleOf(f))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -93,12 +89,10 @@ func (s *Room) size(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) takeSize(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	rule := ruleOf(f)
-	err := f.Err
+	f, err := kit.Decode[sizeForm](r)
 	var it studio.Item
 	if err == nil {
-		it, err = s.App.Quotes.TakeSize(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), rule)
+		it, err = s.App.Quotes.TakeSize(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), ruleOf(f))
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/core/rates"
 	"sakuji/studio"
@@ -42,21 +41,22 @@ func (s *Room) studio(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) saveStudio(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	st := studio.Studio{Name: f.Text("name"), Address: f.Text("address"), Email: f.Text("email"), TaxNumber: f.Text("tax_number"), Currency: f.Text("currency"),
-		TaxPercent: f.Number("tax", "Tax"), TimeZone: f.Text("zone"), PublicURL: f.Text("public_url")}
-	if f.Checked("first_order") {
-		st.FirstOrder = f.Whole("first_order", "Order numbers go on from")
-	}
-	err := f.Err
+	f, err := kit.Decode[struct {
+		Name       string  `form:"name"`
+		Address    string  `form:"address"`
+		Email      string  `form:"email"`
+		TaxNumber  string  `form:"tax_number"`
+		Currency   string  `form:"currency"`
+		TaxPercent float64 `form:"tax" label:"Tax"`
+		TimeZone   string  `form:"zone"`
+		PublicURL  string  `form:"public_url"`
+		FirstOrder int     `form:"first_order" label:"Order numbers from"`
+	}](r)
 	if err == nil {
-		err = s.App.Setup.SaveStudio(r.Context(), kit.Owner(r), st)
+		err = s.App.Setup.SaveStudio(r.Context(), kit.Owner(r), studio.Studio{Name: f.Name, Address: f.Address, Email: f.Email, TaxNumber: f.TaxNumber, Currency: f.Currency,
+			TaxPercent: f.TaxPercent, TimeZone: f.TimeZone, PublicURL: f.PublicURL, FirstOrder: f.FirstOrder})
 	}
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Done(w, r, "/studio", "The studio is saved.")
+	s.studioDone(w, r, err, "The studio is saved.")
 }
 
 // gearView is a machine or a material to change or to add.
@@ -144,17 +144,14 @@ func (s *Room) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
 }
 
 func gearForm(r *http.Request) (setup.GearForm, error) {
-	f := kit.FormOf(r)
-	if err := r.ParseForm(); err != nil {
-		return setup.GearForm{}, &change.Refusal{Text: "The form did not arrive whole."}
-	}
-	form := setup.GearForm{Name: f.Text("name"), Process: f.Text("process"), Active: f.Checked("active"), From: f.Text("from"), Figures: map[string]float64{}}
-	for key := range r.PostForm {
-		if figure, ok := strings.CutPrefix(key, "f-"); ok {
-			form.Figures[figure] = f.Number(key, strings.ReplaceAll(figure, "_", " "))
-		}
-	}
-	return form, f.Err
+	f, err := kit.Decode[struct {
+		Name    string             `form:"name"`
+		Process string             `form:"process"`
+		Active  bool               `form:"active"`
+		From    string             `form:"from"`
+		Figures map[string]float64 `form:"figures"`
+	}](r)
+	return setup.GearForm{Name: f.Name, Process: f.Process, Active: f.Active, From: f.From, Figures: f.Figures}, err
 }
 
 func (s *Room) saveMachine(w http.ResponseWriter, r *http.Request) {
@@ -198,8 +195,15 @@ func (s *Room) person(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	_, err := s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Text("name"), Initials: f.Text("initials"), Role: f.Text("role"),
-		Password: r.PostFormValue("password"), Active: f.Checked("active"), Wage: f.Text("wage")})
-	s.studioDone(w, r, err, f.Text("name")+" is saved.")
+	f, err := kit.Decode[struct {
+		Name     string `form:"name"`
+		Initials string `form:"initials"`
+		Role     string `form:"role"`
+		Active   bool   `form:"active"`
+		Wage     string `form:"wage"`
+	}](r)
+	if err == nil { // a password is taken as it was typed, spaces and all
+		_, err = s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Name, Initials: f.Initials, Role: f.Role, Password: r.PostFormValue("password"), Active: f.Active, Wage: f.Wage})
+	}
+	s.studioDone(w, r, err, f.Name+" is saved.")
 }
