@@ -1,9 +1,7 @@
 package quotes
 
 import (
-	"encoding/xml"
-	"fmt"
-	"html/template"
+	"sakuji/web/kit/kittest"
 	"strings"
 	"testing"
 	"time"
@@ -17,35 +15,6 @@ import (
 	"sakuji/studio"
 )
 
-// drawn reads an SVG and returns its elements, so that what is drawn is well formed and a
-// text is found by what it says.
-func drawn(t *testing.T, svg template.HTML) (elements []xml.StartElement, text string) {
-	t.Helper()
-	d := xml.NewDecoder(strings.NewReader(string(svg)))
-	for {
-		tok, err := d.Token()
-		if tok == nil {
-			return elements, text
-		}
-		require.NoError(t, err, string(svg))
-		switch e := tok.(type) {
-		case xml.StartElement:
-			elements = append(elements, e.Copy())
-		case xml.CharData:
-			text += string(e) + "\n"
-		}
-	}
-}
-
-func attribute(e xml.StartElement, name string) (v float64) {
-	for _, a := range e.Attr {
-		if a.Name.Local == name {
-			fmt.Sscanf(a.Value, "%g", &v) //nolint:errcheck // naught where there is none
-		}
-	}
-	return v
-}
-
 // The curve holds the expected cost, the one it stays under 8 times in 10 and the net price,
 // left to right as they are large, and all of it within its box, wherever the price lies.
 func TestCostCurve(t *testing.T) {
@@ -55,15 +24,15 @@ func TestCostCurve(t *testing.T) {
 	}
 	whole := func(minor int64) string { return studio.Money{Minor: minor, Currency: "EUR"}.Whole() }
 	for _, net := range []int64{1, 300_00, 640_00, 5000_00} {
-		elements, text := drawn(t, costCurve(r, net, whole))
+		elements, text := kittest.Drawn(t, costCurve(r, net, whole))
 		var lines []float64
 		for _, e := range elements {
 			switch e.Name.Local {
 			case "line":
-				lines = append(lines, attribute(e, "x1"))
+				lines = append(lines, kittest.Attribute(e, "x1"))
 			case "text":
-				assert.True(t, attribute(e, "x") > 0 && attribute(e, "x") < 340, "a label outside at %d", net)
-				assert.Less(t, attribute(e, "y"), 146.0)
+				assert.True(t, kittest.Attribute(e, "x") > 0 && kittest.Attribute(e, "x") < 340, "a label outside at %d", net)
+				assert.Less(t, kittest.Attribute(e, "y"), 146.0)
 			}
 		}
 		require.Len(t, lines, 3)
