@@ -693,7 +693,7 @@ func TestCancellingWhileItPrints(t *testing.T) {
 }
 
 // Every change leaves a line in the logbook; a change refused leaves none.
-func TestEveryDeedIsLogged(t *testing.T) {
+func TestEveryChangeIsLogged(t *testing.T) {
 	s := apptest.New(t)
 	lines := func() int {
 		list, err := s.Logbook(s.Ctx, 0)

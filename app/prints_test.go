@@ -42,7 +42,7 @@ func net(s *apptest.Studio, no string) int64 {
 
 // How a model stands flows into its price, its plates and the pieces that wait; what is on
 // a plate stays as it was.
-func TestStandingFlowsOn(t *testing.T) {
+func TestAnOrientationFlowsOn(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")

@@ -45,7 +45,7 @@ func with(t *testing.T, s *apptest.Studio, no string, change func(*orders.ItemFo
 }
 
 // What is counted, asked for and done by whom moves the price, and comes back as it went in.
-func TestMakingMovesThePrice(t *testing.T) {
+func TestOptionsMoveThePrice(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
 	cost := func() int64 { return pricing(t, s, no).Price.CostMinor }
@@ -83,7 +83,7 @@ func TestMakingMovesThePrice(t *testing.T) {
 
 // The pieces' strips follow the finish route, with its second rounds, and the book's minutes are
 // kept apart so that what is logged later is compared with them.
-func TestStripsFollowTheSchool(t *testing.T) {
+func TestSupportsFollowTheFinishRoute(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
 	with(t, s, no, func(_ *orders.ItemForm, m *studio.ItemOptions) { m.FinishRoute = "skin" })
@@ -359,7 +359,7 @@ func TestWeaponsAreAskedAbout(t *testing.T) {
 }
 
 // The finish routes of an item, side by side; one is taken, one becomes the studio’s.
-func TestSchoolsSideBySide(t *testing.T) {
+func TestFinishRoutesSideBySide(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
 	id := pricing(t, s, no).Items[0].ID

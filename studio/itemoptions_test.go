@@ -15,7 +15,7 @@ import (
 	"sakuji/core/route"
 )
 
-func TestMakingRefuses(t *testing.T) {
+func TestItemOptionsRefuse(t *testing.T) {
 	for says, m := range map[string]ItemOptions{
 		"finish route":     {FinishRoute: "magic"},
 		"eyes":             {Features: finish.Features{Eyes: -1}},

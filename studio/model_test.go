@@ -65,7 +65,7 @@ func TestAdviceTellsTheWorstFirst(t *testing.T) {
 	assert.Equal(t, []string{"many"}, kinds(many, analysed(t, ring)))
 }
 
-func TestStudyStopsWhenItIsTold(t *testing.T) {
+func TestAnalysisStopsWhenItIsTold(t *testing.T) {
 	stop := assert.AnError
 	_, _, err := AnalyseModel(meshtest.Ring(20, 6, 20, 12), func(share float64, _ string) error {
 		if share > 0.3 {
@@ -76,7 +76,7 @@ func TestStudyStopsWhenItIsTold(t *testing.T) {
 	assert.ErrorIs(t, err, stop)
 }
 
-func TestALargeModelIsStudiedOnAReducedMesh(t *testing.T) {
+func TestALargeModelIsAnalysedOnAReducedMesh(t *testing.T) {
 	large := meshtest.Ring(20, 6, 450, 250)
 	s := analysed(t, large)
 	assert.LessOrEqual(t, s.WallsOf, ViewTriangles)

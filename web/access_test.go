@@ -28,7 +28,10 @@ func TestNobodyPassesUnasked(t *testing.T) {
 		assert.True(t, strings.HasPrefix(a.Header.Get("Location"), "/sign-in"), "%s: %s", path, a.Header.Get("Location"))
 		assert.NotContains(t, a.body, "Test &amp; Try", path)
 	}
-	assert.Equal(t, http.StatusSeeOther, s.post("/orders", "title", "x", "new_client", "y").StatusCode)
+	a := s.post("/orders", "title", "x", "new_client", "y")
+	assert.Equal(t, http.StatusUnauthorized, a.StatusCode)
+	assert.Contains(t, a.body, "Sign in", "the door, which keeps what was typed")
+	assert.NotContains(t, a.body, "Test &amp; Try")
 	orders, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, orders)

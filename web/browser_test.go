@@ -398,7 +398,7 @@ func TestKeys(t *testing.T) {
 	b.until("location.pathname === '/find' && document.readyState === 'complete'")
 	b.until("document.activeElement.name === 'q'")
 	key("5")
-	b.until("document.querySelector('[name=q]').value === '4'")
+	b.until("document.querySelector('[name=q]').value === '5'")
 	b.fill("[name=q]", "")
 	b.eval("document.querySelector('[name=q]').value = ''")
 	for _, k := range "vas" {

@@ -276,7 +276,7 @@ func TestDeliveryScreens(t *testing.T) {
 	assert.Contains(t, s.page("/orders"), "Filed")
 }
 
-func TestOrderDeeds(t *testing.T) {
+func TestOrderChanges(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, "raw")
 	path := "/orders/" + no

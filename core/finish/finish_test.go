@@ -107,7 +107,7 @@ func TestPlanFollowsTheCourse(t *testing.T) {
 }
 
 // The putty finish route is the dear one and printing as it comes the cheap one, whatever the part.
-func TestSchoolsCompare(t *testing.T) {
+func TestRoutesCompare(t *testing.T) {
 	b := rates.Starting()
 	rapid.Check(t, func(t *rapid.T) {
 		p := Part{Process: process.Filament, Tier: route.Primed, AreaMM2: rapid.Float64Range(500, 1e6).Draw(t, "area"), Copies: rapid.IntRange(1, 60).Draw(t, "copies")}

@@ -26,7 +26,7 @@ import (
 // is asked about.
 const (
 	keptMark  = "data-kept"
-	shownName = "shown"
+	shownName = "kept"
 )
 
 // shown is what a form was drawn with.
