@@ -464,12 +464,17 @@ func (a *Room) Still(ctx context.Context, modelSHA string) ([]byte, error) {
 		defer f.Close()
 		return io.ReadAll(f)
 	}
-	soup, err := a.soupOf(modelSHA)
-	if err != nil {
-		return nil, err
-	}
-	return stillOf(soup)
+	return jobs.Ask(ctx, &a.answers, "still "+modelSHA, stillPatience, func(context.Context) ([]byte, error) {
+		soup, err := a.soupOf(modelSHA)
+		if err != nil {
+			return nil, err
+		}
+		return stillOf(soup)
+	})
 }
+
+// stillPatience is how long a picture that is drawn on a visit is waited for.
+const stillPatience = 10 * time.Second
 
 // LicenceForm is what is noted of a design's licence.
 type LicenceForm struct {

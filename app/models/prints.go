@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"time"
 
 	"sakuji/app/change"
 	"sakuji/app/jobs"
@@ -318,18 +319,22 @@ func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier strin
 	return s, nil
 }
 
-// SuggestCuts looks where a model is best cut into pieces for a machine.
-func (a *Room) SuggestCuts(ctx context.Context, m studio.Model, machine studio.Machine, scale float64, pieces int) ([]solid.Cuts, error) {
-	soup, err := a.soupOf(m.SHA)
-	if err != nil {
-		return nil, err
-	}
+// SuggestCuts looks where a model is best cut into pieces for a machine. It waits for no
+// longer than upTo; the looking goes on by itself, and jobs.ErrUnderway says so.
+func (a *Room) SuggestCuts(ctx context.Context, m studio.Model, machine studio.Machine, scale float64, pieces int, upTo time.Duration) ([]solid.Cuts, error) {
 	bed := machine.Usable()
 	for k := range bed {
 		bed[k] /= scale
 	}
-	if err := ctx.Err(); err != nil {
-		return nil, err
-	}
-	return solid.SuggestCuts(soup.Weld().Sound(), pieces, bed), nil
+	key := fmt.Sprintf("cuts %s %v %d", m.SHA, bed, pieces)
+	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) ([]solid.Cuts, error) {
+		soup, err := a.soupOf(m.SHA)
+		if err != nil {
+			return nil, err
+		}
+		if err := ctx.Err(); err != nil { // nobody looks any more
+			return nil, err
+		}
+		return solid.SuggestCuts(soup.Weld().Sound(), pieces, bed), nil
+	})
 }

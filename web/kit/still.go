@@ -1,9 +1,11 @@
 package kit
 
 import (
+	"errors"
 	"net/http"
 
 	"sakuji/app/change"
+	"sakuji/app/jobs"
 	"sakuji/web/papers"
 )
 
@@ -14,6 +16,11 @@ func Forever(w http.ResponseWriter) {
 
 func (s *Kit) SendStill(w http.ResponseWriter, r *http.Request, sha string) {
 	picture, err := s.App.Models.Still(r.Context(), sha)
+	if errors.Is(err, jobs.ErrUnderway) { // a close look draws it, too
+		w.Header().Set("Retry-After", "5")
+		w.WriteHeader(http.StatusServiceUnavailable)
+		return
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return

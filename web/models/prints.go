@@ -1,6 +1,7 @@
 package models
 
 import (
+	"errors"
 	"fmt"
 	"html/template"
 	"math"
@@ -8,6 +9,7 @@ import (
 	"strings"
 
 	"sakuji/app/change"
+	"sakuji/app/jobs"
 	"sakuji/app/models"
 	"sakuji/app/plates"
 	"sakuji/core/process"
@@ -20,6 +22,7 @@ import (
 // printsView is how a model may be printed.
 type printsView struct {
 	models.PrintSheet
+	Looking bool // where to cut is still being worked out
 	Running kit.JobsView
 	Cuts    []solid.Cuts
 	AtOnce  bool
@@ -77,7 +80,9 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 	}
 	v.Wishes, v.Seen = wishesOf(processName, wishes), models.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
-		if v.Cuts, err = s.App.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces); err != nil {
+		if v.Cuts, err = s.App.Models.SuggestCuts(r.Context(), sheet.Model, sheet.Machine, scale, sheet.Pieces, kit.Soon); errors.Is(err, jobs.ErrUnderway) {
+			v.Looking = true
+		} else if err != nil {
 			s.Fail(w, r, err)
 			return
 		}
