@@ -222,3 +222,14 @@ func BenchmarkRepriced(b *testing.B) {
 	}
 	b.ReportMetric(0, "ns/op")
 }
+
+// What was accepted and came to nothing is not counted among what was accepted.
+func TestCancelledOrdersAreNotCountedAsAccepted(t *testing.T) {
+	s := owned(t)
+	kept, gone := s.Order(1, "raw"), s.Order(1, "raw")
+	s.Accept(kept)
+	s.Accept(gone)
+	assert.Contains(t, s.page("/quotes"), "2 accepted")
+	s.sent("/orders/"+gone+"/cancel", "why", "the opera has closed")
+	assert.Contains(t, s.page("/quotes"), "1 accepted")
+}
