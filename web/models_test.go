@@ -417,3 +417,18 @@ func TestAKitInAZip(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, faults, "nothing is left behind of what was refused")
 }
+
+// What fits no machine says what to do about it, with the links.
+func TestWhatFitsNoMachineHasItsLinks(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, "raw")
+	s.Change(no, 1, 1, "raw", 30)
+	for _, path := range []string{"/orders/" + no, "/orders/" + no + "/quote"} {
+		page := s.page(path)
+		assert.Contains(t, page, "fits no machine")
+		for _, link := range []string{`href="/models/1/prints?process=resin&amp;scale=30#cut"`, `href="/models/1/prints?process=filament&amp;scale=30"`, `href="/orders/` + no + `/items/1/size"`} {
+			assert.Contains(t, page, link, path)
+		}
+	}
+	s.page("/models/1/prints?process=filament&scale=30")
+}

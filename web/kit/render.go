@@ -35,6 +35,7 @@ func funcs(version string) template.FuncMap {
 		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
 		"finishRoute": finishRouteName, "hoursBar": HoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
+		"noFit":       func(trouble string) bool { return strings.Contains(trouble, "fits no machine") },
 		"clientLabel": studio.ClientLabel,
 		"count":       func(n int) string { return studio.Money{Minor: int64(n), Currency: "JPY"}.Plain() },
 		"whole":       func(v float64) string { return fmt.Sprintf("%.0f", v) },
