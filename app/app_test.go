@@ -71,14 +71,14 @@ func TestOrderFromFileToClosed(t *testing.T) {
 
 	log, err := s.Logbook(s.Ctx, 0)
 	require.NoError(t, err)
-	var deeds []string
+	var events []string
 	for _, e := range log {
-		deeds = append(deeds, e.Event)
+		events = append(events, e.Event)
 		assert.NotEmpty(t, e.Who, e.Event)
 	}
 	for _, want := range []string{"enquiry taken in", "item added", "quote sent", "quote accepted", "pieces made", "payment arrived", "plate laid", "run started",
 		"run ended", "plate emptied", "printed", "stamped", "delivered", "order closed"} {
-		assert.Contains(t, deeds, want)
+		assert.Contains(t, events, want)
 	}
 }
 
@@ -707,7 +707,7 @@ func TestEveryChangeIsLogged(t *testing.T) {
 	s.Accept(no)
 	s.Print()
 	code := no + "-1"
-	for name, deed := range map[string]func() error{
+	for name, do := range map[string]func() error{
 		"stamp":  func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1}); return err },
 		"client": func() error { _, err := s.Orders.SaveClient(s.Ctx, s.Owner, studio.Client{Name: "New"}); return err },
 		"rates":  func() error { return s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 44}) },
@@ -720,11 +720,11 @@ func TestEveryChangeIsLogged(t *testing.T) {
 		"point":   func() error { return s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Colour, "white") },
 	} {
 		before := lines()
-		require.NoError(t, deed(), name)
+		require.NoError(t, do(), name)
 		assert.Greater(t, lines(), before, name)
 	}
 	before := lines()
-	for name, deed := range map[string]func() error{
+	for name, do := range map[string]func() error{
 		"point": func() error { return s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Colour, " ") },
 		"client": func() error {
 			_, err := s.Orders.SaveClient(s.Ctx, s.Owner, studio.Client{Name: "A", Email: "nowhere"})
@@ -739,7 +739,7 @@ func TestEveryChangeIsLogged(t *testing.T) {
 		"long": func() error { return s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Colour, strings.Repeat("x", 4001)) },
 	} {
 		var r *change.Refusal
-		require.ErrorAs(t, deed(), &r, name)
+		require.ErrorAs(t, do(), &r, name)
 	}
 	assert.Equal(t, before, lines(), "what is refused changes nothing, not even a client's name")
 	clients, err := s.Orders.Clients(s.Ctx)

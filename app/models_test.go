@@ -360,13 +360,13 @@ func TestPermissionsAreLogged(t *testing.T) {
 	require.NoError(t, err)
 	log, err := s.Logbook(s.Ctx, 0)
 	require.NoError(t, err)
-	var deeds []string
+	var events []string
 	for _, e := range log {
 		if strings.HasPrefix(e.Event, "permission") {
-			deeds = append(deeds, e.Event+" "+e.Text)
+			events = append(events, e.Event+" "+e.Text)
 		}
 	}
-	assert.Equal(t, []string{"permission taken back Moth Post Guild: pictures shown in public", "permission given Moth Post Guild: pictures shown in public"}, deeds)
+	assert.Equal(t, []string{"permission taken back Moth Post Guild: pictures shown in public", "permission given Moth Post Guild: pictures shown in public"}, events)
 }
 
 func TestSizeSheet(t *testing.T) {

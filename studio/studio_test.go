@@ -310,8 +310,8 @@ func TestRunsAndTakingBack(t *testing.T) {
 }
 
 func TestEntriesOfMoney(t *testing.T) {
-	for deed, of := range map[string]bool{"payment arrived": true, "quote sent": true, "deposit arrived": true, "rates changed": true, "stamped": false, "plate laid": false} {
-		assert.Equal(t, of, Entry{Event: deed}.OfMoney(), deed)
+	for event, of := range map[string]bool{"payment arrived": true, "quote sent": true, "deposit arrived": true, "rates changed": true, "stamped": false, "plate laid": false} {
+		assert.Equal(t, of, Entry{Event: event}.OfMoney(), event)
 	}
 }
 

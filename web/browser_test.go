@@ -375,8 +375,8 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.open("/orders")
 	assert.Contains(t, b.text("main"), "closed")
 	b.open("/logbook")
-	for _, deed := range []string{"quote accepted", "payment arrived", "print failed", "sent back", "delivered", "order closed"} {
-		assert.Contains(t, b.body(), deed)
+	for _, event := range []string{"quote accepted", "payment arrived", "print failed", "sent back", "delivered", "order closed"} {
+		assert.Contains(t, b.body(), event)
 	}
 	b.quiet()
 }

@@ -104,7 +104,7 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 		require.NoError(t, err)
 		ctx := chi.NewRouteContext()
 		found := router.Match(ctx, http.MethodPost, u.Path) || router.Match(chi.NewRouteContext(), http.MethodGet, u.Path)
-		assert.True(t, found, "no deed behind the form %s", form)
+		assert.True(t, found, "no change behind the form %s", form)
 	}
 	assert.Greater(t, len(posts), 35)
 }

@@ -6,7 +6,7 @@ import Alpine from "@alpinejs/csp";
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
 
-// Keys: digits open the sheets, arrows move along the rows, a letter does the deed
+// Keys: digits open the sheets, arrows move along the rows, a letter does the thing
 // that carries it. Never while typing, never with a modifier.
 document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented || typing(e.target)) return;
