@@ -21,7 +21,7 @@ var hostile = []string{"", " ", "0", "-1", "1", "2", "3.5", "1e308", "-1e308", "
 
 var fields = []string{"name", "title", "client", "new_client", "use", "wanted", "budget", "note", "tier", "copies", "scale", "parts[1].process", "parts[1].material", "parts[1].wall", "parts[1].copies", "kind", "text", "answer",
 	"amount", "code", "how", "on", "why", "minutes", "early", "at", "then", "next", "to", "hand", "machine", "material", "started", "room", "ended", "outcome-1", "cause-1", "outcome-2", "outcome-3", "currency", "tax", "zone", "public_url",
-	"email", "initials", "role", "password", "active", "from", "process", "f-width", "f-layer", "r-wage", "r-margin", "r-nonsense", "theme", "letters", "back", "agreed", "token", "q", "each"}
+	"email", "initials", "role", "password", "active", "from", "process", "figures[width]", "figures[layer]", "r-wage", "r-margin", "r-nonsense", "theme", "letters", "back", "agreed", "token", "q", "each"}
 
 // Whatever is sent to whatever form, the server answers: with a refusal, a page that
 // is not there, or the change done. It never breaks, and the data stays whole.
