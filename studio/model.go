@@ -457,3 +457,8 @@ func Ills(faults []mesh.Fault) string {
 	}
 	return strings.Join(out, ", ")
 }
+
+// MeanSectionMM2 is what a cut across its height lays bare on average, at a scale.
+func (m Model) MeanSectionMM2(scale float64) float64 {
+	return m.Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, m.PrintHeightMM()*scale)
+}

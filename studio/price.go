@@ -137,13 +137,7 @@ func (s *PriceSheet) Keep(q Quote) {
 	p.TaxMinor = taken.TaxMinor + quote.Share(fresh-gone, s.Terms.TaxPercent)
 	p.TotalMinor = p.NetMinor + p.TaxMinor
 	p.DepositMinor = quote.Share(p.TotalMinor, s.Terms.DepositPercent)
-	p.MarginMinor = p.NetMinor - p.CostMinor
-	if p.NetMinor > 0 {
-		p.MarginPercent = 100 * float64(p.MarginMinor) / float64(p.NetMinor)
-	}
-	if p.CostMinor > 0 {
-		p.MarkUpPercent = 100 * float64(p.MarginMinor) / float64(p.CostMinor)
-	}
+	p.Earn()
 	step := func(what string, minor int64, formula string) {
 		p.Steps = append(p.Steps, quote.Step{What: what, Minor: minor, Working: rates.Working{Formula: formula, Result: amount(what, minor, digits)}})
 	}

@@ -248,19 +248,17 @@ type PrintSheet struct {
 // PrintSheet returns how a model may be printed. Pieces is for how many cuts are
 // suggested; 0 for the best number, two at least.
 func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier string, scale float64, pieces int, atOnce bool) (s PrintSheet, err error) {
-	if !studio.OneOf(processName, process.Resin, process.Filament) {
+	switch {
+	case !studio.OneOf(processName, process.Resin, process.Filament):
 		return s, change.Refuse("A part is printed in resin or in filament.")
-	}
-	if route.TierName(tier) == "" {
+	case !(scale >= studio.MinScale && scale <= studio.MaxScale):
+		return s, change.Refuse("Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
+	case pieces < 0 || pieces > process.MostParts:
+		return s, change.Refuse("Between 2 and %d pieces.", process.MostParts)
+	case route.TierName(tier) == "":
 		tier = route.Painted
 	}
-	if !(scale >= studio.MinScale && scale <= studio.MaxScale) {
-		return s, change.Refuse("Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
-	}
-	if pieces < 0 || pieces > process.MostParts {
-		return s, change.Refuse("Between 2 and %d pieces.", process.MostParts)
-	}
-	s.Process, s.Tier, s.Scale = processName, tier, scale
+	s.Process, s.Tier, s.Scale, s.Pieces = processName, tier, scale, pieces
 	s.Model, s.Design, s.Analysis, err = a.Design(ctx, id)
 	if err != nil {
 		return s, err
@@ -298,25 +296,25 @@ func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier strin
 		part.WallMM = 2
 	}
 	s.Choices, s.Why = s.Shop.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
-	for _, c := range s.Choices {
-		if c.Machine.Process == processName {
-			s.Machine = c.Machine
-			section := stood[processName].Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, stood[processName].PrintHeightMM()*scale)
-			s.Splitting = s.Shop.Splitting(c.Machine, c.Hours*60, section, atOnce)
-			s.Splitting.Least = c.Pieces
-			s.Curve, s.Best = s.Splitting.Curve()
-			break
-		}
-	}
-	if s.Pieces = pieces; pieces == 0 {
-		s.Pieces = max(2, s.Best+1)
-		for _, c := range s.Choices {
-			if c.Machine.ID == s.Machine.ID && c.Pieces > s.Pieces {
-				s.Pieces = c.Pieces
-			}
-		}
-	}
+	s.split(stood[processName], atOnce)
 	return s, nil
+}
+
+// split works out whether the print is worth cutting, on the first machine of its process,
+// and into how many pieces, unless somebody has said.
+func (s *PrintSheet) split(stood studio.Model, atOnce bool) {
+	least := 2
+	if at := slices.IndexFunc(s.Choices, func(c studio.Choice) bool { return c.Machine.Process == s.Process }); at >= 0 {
+		c := s.Choices[at]
+		s.Machine = c.Machine
+		s.Splitting = s.Shop.Splitting(c.Machine, c.Hours*60, stood.MeanSectionMM2(s.Scale), atOnce)
+		s.Splitting.Least = c.Pieces
+		s.Curve, s.Best = s.Splitting.Curve()
+		least = max(least, c.Pieces)
+	}
+	if s.Pieces == 0 {
+		s.Pieces = max(least, s.Best+1)
+	}
 }
 
 // SuggestCuts looks where a model is best cut into pieces for a machine. It waits for no

@@ -338,13 +338,24 @@ type batch struct {
 
 // bench groups pieces ready for hands, and waits that end today, by item and stage.
 func (t *today) bench() error {
+	for _, b := range t.batches() {
+		if b.waiting && b.since.Sub(t.s.Now) > 10*time.Hour {
+			continue
+		}
+		rank, at, task := t.batchTask(b)
+		t.add(rank, at, task)
+	}
+	return nil
+}
+
+// batches are the pieces of an item that are at the same stage: done in one go.
+func (t *today) batches() (list []batch) {
 	type key struct {
 		item    int64
 		kind    route.StageKind
 		waiting bool
 	}
 	index := map[key]int{}
-	var list []batch
 	for _, p := range t.pieces {
 		now := p.Now()
 		if p.State != studio.AtBench || now == nil {
@@ -367,39 +378,30 @@ func (t *today) bench() error {
 			list[i].since = until
 		}
 	}
-	for _, b := range list {
-		m := b.kind.Manner()
-		of := "Order " + b.order.Number
-		task := Task{Tone: ToneReady, When: "ready", Title: fmt.Sprintf("%s: %s", m.Do, b.name), Link: "/bench/" + b.code, Action: "Take it",
-			Detail: fmt.Sprintf("%s, about %s.", of, studio.Hours(b.minutes))}
-		if b.n > 1 {
-			task.Title = fmt.Sprintf("%s: %s, %d pieces", m.Do, b.name, b.n)
-			task.Action = "Take them"
-		}
-		if b.waiting {
-			if b.since.Sub(t.s.Now) > 10*time.Hour {
-				continue
-			}
-			task.Tone, task.When, task.Action = ToneWait, t.clock(b.since), "See"
-			task.Title = fmt.Sprintf("%s: %s", studio.UpperFirst(b.dry), b.name)
-			task.Detail = fmt.Sprintf("%s. Then: %s, about %s.", of, studio.LowerFirst(m.Do), studio.Hours(b.minutes))
-			if b.n > 1 {
-				task.Title += fmt.Sprintf(", %d pieces", b.n)
-			}
-			t.add(rankWait, b.since, task)
-			continue
-		}
-		if b.dry != "" && !b.since.IsZero() {
-			task.When = "since " + t.clock(b.since)
-			task.Detail = studio.UpperFirst(b.dry) + ". " + task.Detail
-		}
-		due := b.order.Wanted
-		if due.IsZero() {
-			due = t.s.Now.AddDate(1, 0, 0)
-		}
-		t.add(rankReady, due, task)
+	return list
+}
+
+// batchTask is what a batch asks for: hands now, or a look at the clock.
+func (t *today) batchTask(b batch) (rank int, at time.Time, task Task) {
+	m, of := b.kind.Manner(), "Order "+b.order.Number
+	name, take := b.name, "Take it"
+	if b.n > 1 {
+		name, take = fmt.Sprintf("%s, %d pieces", b.name, b.n), "Take them"
 	}
-	return nil
+	if b.waiting {
+		return rankWait, b.since, Task{Tone: ToneWait, When: t.clock(b.since), Title: studio.UpperFirst(b.dry) + ": " + name, Link: "/bench/" + b.code, Action: "See",
+			Detail: fmt.Sprintf("%s. Then: %s, about %s.", of, studio.LowerFirst(m.Do), studio.Hours(b.minutes))}
+	}
+	task = Task{Tone: ToneReady, When: "ready", Title: m.Do + ": " + name, Link: "/bench/" + b.code, Action: take, Detail: fmt.Sprintf("%s, about %s.", of, studio.Hours(b.minutes))}
+	if b.dry != "" && !b.since.IsZero() {
+		task.When = "since " + t.clock(b.since)
+		task.Detail = studio.UpperFirst(b.dry) + ". " + task.Detail
+	}
+	due := b.order.Wanted
+	if due.IsZero() {
+		due = t.s.Now.AddDate(1, 0, 0)
+	}
+	return rankReady, due, task
 }
 
 // desk is what waits at the desk: plates to lay, quotes to send, deposits, orders

@@ -71,80 +71,119 @@ func Ask(items []Item, t Terms, digits int32) (Price, error) {
 	if err := t.Check(); err != nil {
 		return Price{}, err
 	}
-	var p Price
-	for _, i := range items {
-		p.CostMinor += i.CostMinor
-	}
-	money := func(label string, minor int64) rates.Figure {
-		return rates.Of(label, float64(minor)/math.Pow10(int(digits)), "¤", rates.Derived)
-	}
-	ours := func(label string, percent float64) rates.Figure { return rates.Of(label, percent, "%", rates.Ours) }
-	step := func(what string, minor int64, formula string, inputs ...rates.Figure) {
-		p.Steps = append(p.Steps, Step{what, minor, rates.Working{Formula: formula, Inputs: inputs, Result: money(what, minor)}})
-	}
-	one := decimal.NewFromInt(1)
-	cost, margin := money("cost of all items", p.CostMinor), ours("margin, of the net price", t.MarginPercent)
-	var costs []rates.Figure
-	for k, i := range items {
-		costs = append(costs, money(fmt.Sprintf("cost of item %d", k+1), i.CostMinor))
-	}
-	step("cost", p.CostMinor, "sum of the items", costs...)
+	a := asking{t: t, digits: digits}
+	a.cost(items)
+	a.net(len(items) > 0)
+	a.tax()
+	a.round()
+	a.margins()
+	a.share(items)
+	return a.p, nil
+}
 
-	exact := decimal.NewFromInt(p.CostMinor).Div(one.Sub(percent(t.MarginPercent)))
-	formula, in := "cost ÷ (1 − margin)", []rates.Figure{cost, margin}
-	if least := decimal.NewFromInt(t.LeastMinor); len(items) > 0 && exact.LessThan(least) {
-		exact, formula, in = least, "least charge", []rates.Figure{money("least charge", t.LeastMinor)}
+// asking is a price being worked out: how the net price came about so far, in words and
+// figures.
+type asking struct {
+	p       Price
+	t       Terms
+	digits  int32
+	costs   []rates.Figure // of each item
+	formula string
+	in      []rates.Figure
+}
+
+func (a *asking) money(label string, minor int64) rates.Figure {
+	return rates.Of(label, float64(minor)/math.Pow10(int(a.digits)), "¤", rates.Derived)
+}
+
+func ours(label string, percent float64) rates.Figure {
+	return rates.Of(label, percent, "%", rates.Ours)
+}
+
+func (a *asking) step(what string, minor int64, formula string, inputs ...rates.Figure) {
+	a.p.Steps = append(a.p.Steps, Step{what, minor, rates.Working{Formula: formula, Inputs: inputs, Result: a.money(what, minor)}})
+}
+
+func (a *asking) allCost() rates.Figure { return a.money("cost of all items", a.p.CostMinor) }
+
+func (a *asking) cost(items []Item) {
+	for k, i := range items {
+		a.p.CostMinor += i.CostMinor
+		a.costs = append(a.costs, a.money(fmt.Sprintf("cost of item %d", k+1), i.CostMinor))
 	}
-	before := exact
+	a.step("cost", a.p.CostMinor, "sum of the items", a.costs...)
+}
+
+// net is the cost with its margin, or the least charge, with rush and discount.
+func (a *asking) net(any bool) {
+	one, t := decimal.NewFromInt(1), a.t
+	exact := decimal.NewFromInt(a.p.CostMinor).Div(one.Sub(percent(t.MarginPercent)))
+	a.formula, a.in = "cost ÷ (1 − margin)", []rates.Figure{a.allCost(), ours("margin, of the net price", t.MarginPercent)}
+	if least := decimal.NewFromInt(t.LeastMinor); any && exact.LessThan(least) {
+		exact, a.formula, a.in = least, "least charge", []rates.Figure{a.money("least charge", t.LeastMinor)}
+	}
+	times := func(what, label, sign string, share float64, by decimal.Decimal) {
+		before := exact
+		exact = exact.Mul(by)
+		a.in = append(a.in, ours(label, share))
+		a.step(what, exact.Sub(before).RoundBank(0).IntPart(), sign+"net before × "+what, a.money("net before", before.RoundBank(0).IntPart()), ours(label, share))
+	}
 	if t.RushPercent > 0 {
-		exact = exact.Mul(one.Add(percent(t.RushPercent)))
-		formula, in = formula+" × (1 + rush)", append(in, ours("rush", t.RushPercent))
-		step("rush", exact.Sub(before).RoundBank(0).IntPart(), "net before × rush", money("net before", before.RoundBank(0).IntPart()), ours("rush", t.RushPercent))
+		a.formula += " × (1 + rush)"
+		times("rush", "rush", "", t.RushPercent, one.Add(percent(t.RushPercent)))
 	}
 	if t.DiscountPercent > 0 {
-		before = exact
-		exact = exact.Mul(one.Sub(percent(t.DiscountPercent)))
-		why := "discount"
+		label := "discount"
 		if t.DiscountReason != "" {
-			why += ": " + t.DiscountReason
+			label += ": " + t.DiscountReason
 		}
-		formula, in = formula+" × (1 − discount)", append(in, ours(why, t.DiscountPercent))
-		step("discount", exact.Sub(before).RoundBank(0).IntPart(), "−net before × discount", money("net before", before.RoundBank(0).IntPart()), ours(why, t.DiscountPercent))
+		a.formula += " × (1 − discount)"
+		times("discount", label, "−", t.DiscountPercent, one.Sub(percent(t.DiscountPercent)))
 	}
-	p.NetMinor = exact.RoundBank(0).IntPart()
-	taxed := one.Add(percent(t.TaxPercent))
-	p.TaxMinor = Share(p.NetMinor, t.TaxPercent)
-	p.TotalMinor = p.NetMinor + p.TaxMinor
-	told := p.TotalMinor
-	if t.BeforeTax {
-		told = p.NetMinor
+	a.p.NetMinor = exact.RoundBank(0).IntPart()
+}
+
+func (a *asking) tax() {
+	a.p.TaxMinor = Share(a.p.NetMinor, a.t.TaxPercent)
+	a.p.TotalMinor = a.p.NetMinor + a.p.TaxMinor
+}
+
+// round brings the price that is told to a round one, or to the one named by hand.
+func (a *asking) round() {
+	told := a.p.TotalMinor
+	if a.t.BeforeTax {
+		told = a.p.NetMinor
 	}
 	friendly := told
-	if r := t.RoundMinor; r > 1 && told > 0 {
+	if r := a.t.RoundMinor; r > 1 && told > 0 {
 		friendly = max(r, decimal.NewFromInt(told).Div(decimal.NewFromInt(r)).RoundBank(0).IntPart()*r)
 	}
-	if t.AskedMinor > 0 {
-		friendly = t.AskedMinor
+	if a.t.AskedMinor > 0 {
+		friendly = a.t.AskedMinor
 	}
-	if friendly != told {
-		was := p.NetMinor
-		if t.BeforeTax {
-			p.NetMinor = friendly
-			p.TaxMinor = Share(p.NetMinor, t.TaxPercent)
-			p.TotalMinor = p.NetMinor + p.TaxMinor
-		} else {
-			p.TotalMinor = friendly
-			p.NetMinor = decimal.NewFromInt(friendly).Div(taxed).RoundBank(0).IntPart()
-			p.TaxMinor = p.TotalMinor - p.NetMinor
-		}
-		if t.AskedMinor > 0 {
-			formula, in = "asked by hand, less tax", []rates.Figure{money("asked by hand", t.AskedMinor)}
-			step("asked by hand", p.NetMinor-was, "net as asked − net as estimated", money("net as asked", p.NetMinor), money("net as estimated", was))
-		} else {
-			formula, in = formula+", to a round price", append(in, money("rounded to", t.RoundMinor))
-			step("rounding", p.NetMinor-was, "net of the round price − net as estimated", money("net of the round price", p.NetMinor), money("net as estimated", was))
-		}
+	if friendly == told {
+		return
 	}
+	was := a.p.NetMinor
+	if a.t.BeforeTax {
+		a.p.NetMinor = friendly
+		a.tax()
+	} else {
+		a.p.TotalMinor = friendly
+		a.p.NetMinor = decimal.NewFromInt(friendly).Div(decimal.NewFromInt(1).Add(percent(a.t.TaxPercent))).RoundBank(0).IntPart()
+		a.p.TaxMinor = a.p.TotalMinor - a.p.NetMinor
+	}
+	if a.t.AskedMinor > 0 {
+		a.formula, a.in = "asked by hand, less tax", []rates.Figure{a.money("asked by hand", a.t.AskedMinor)}
+		a.step("asked by hand", a.p.NetMinor-was, "net as asked − net as estimated", a.money("net as asked", a.p.NetMinor), a.money("net as estimated", was))
+		return
+	}
+	a.formula, a.in = a.formula+", to a round price", append(a.in, a.money("rounded to", a.t.RoundMinor))
+	a.step("rounding", a.p.NetMinor-was, "net of the round price − net as estimated", a.money("net of the round price", a.p.NetMinor), a.money("net as estimated", was))
+}
+
+// Earn works out what is left over of the net price, of it and on the cost.
+func (p *Price) Earn() {
 	p.MarginMinor = p.NetMinor - p.CostMinor
 	if p.NetMinor > 0 {
 		p.MarginPercent = 100 * float64(p.MarginMinor) / float64(p.NetMinor)
@@ -152,20 +191,28 @@ func Ask(items []Item, t Terms, digits int32) (Price, error) {
 	if p.CostMinor > 0 {
 		p.MarkUpPercent = 100 * float64(p.MarginMinor) / float64(p.CostMinor)
 	}
-	p.Shares = shares(items, p.NetMinor, p.CostMinor)
-	p.DepositMinor = Share(p.TotalMinor, t.DepositPercent)
-	net, total := money("net", p.NetMinor), money("price", p.TotalMinor)
-	tax := ours("tax", t.TaxPercent)
-	step("margin", p.MarginMinor, "net − cost", net, cost)
-	step("net", p.NetMinor, formula, in...)
-	step("tax", p.TaxMinor, "net × tax", net, tax)
-	step("deposit", p.DepositMinor, "price × deposit", total, ours("deposit", t.DepositPercent))
-	for k := range items {
-		p.ShareSteps = append(p.ShareSteps, Step{"net price of the item", p.Shares[k], rates.Working{
-			Formula: "net × cost of the item ÷ cost of all, rounded so that the items add up", Inputs: []rates.Figure{net, costs[k], cost}, Result: money("net price of the item", p.Shares[k])}})
+}
+
+// margins says what is left over, and what the client pays when.
+func (a *asking) margins() {
+	p := &a.p
+	p.Earn()
+	p.DepositMinor = Share(p.TotalMinor, a.t.DepositPercent)
+	net, total, tax := a.money("net", p.NetMinor), a.money("price", p.TotalMinor), ours("tax", a.t.TaxPercent)
+	a.step("margin", p.MarginMinor, "net − cost", net, a.allCost())
+	a.step("net", p.NetMinor, a.formula, a.in...)
+	a.step("tax", p.TaxMinor, "net × tax", net, tax)
+	a.step("deposit", p.DepositMinor, "price × deposit", total, ours("deposit", a.t.DepositPercent))
+	p.Working = rates.Working{Formula: a.formula + ", then tax", Inputs: append(append([]rates.Figure{}, a.in...), net, tax, a.money("tax", p.TaxMinor)), Result: total}
+}
+
+// share gives each item its part of the net price.
+func (a *asking) share(items []Item) {
+	a.p.Shares = shares(items, a.p.NetMinor, a.p.CostMinor)
+	for k, minor := range a.p.Shares {
+		a.p.ShareSteps = append(a.p.ShareSteps, Step{"net price of the item", minor, rates.Working{
+			Formula: "net × cost of the item ÷ cost of all, rounded so that the items add up", Inputs: []rates.Figure{a.money("net", a.p.NetMinor), a.costs[k], a.allCost()}, Result: a.money("net price of the item", minor)}})
 	}
-	p.Working = rates.Working{Formula: formula + ", then tax", Inputs: append(append([]rates.Figure{}, in...), net, tax, money("tax", p.TaxMinor)), Result: total}
-	return p, nil
 }
 
 // shares splits the net price by the items' costs; rounding the running sum keeps them
