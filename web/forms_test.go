@@ -106,6 +106,22 @@ func TestOneTabNeverClashesWithItself(t *testing.T) {
 	}
 }
 
+// The mark of such forms in a text that somebody typed is a text.
+func TestAMarkInATextIsAText(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, "raw")
+	title := `data-kept </form> <form data-kept`
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, "question", title))
+	s.sent("/orders/"+no+"/details", "client", "1", "title", title, "use", "shelf")
+	body := s.page("/orders/" + no)
+	assert.Contains(t, body, "data-kept &lt;/form&gt; &lt;form data-kept")
+	form := "/orders/" + no + "/items/1"
+	values := s.drawn("/orders/"+no, form)
+	require.NotEmpty(t, values.Get("kept"))
+	values.Set("copies", "4")
+	require.Less(t, s.send(form, values).StatusCode, 400)
+}
+
 // Two changes sent before the form is drawn anew: the first is the tab's own, and what
 // another tab saved meanwhile stays.
 func TestTwoChangesInQuickSuccession(t *testing.T) {

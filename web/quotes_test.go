@@ -212,7 +212,7 @@ func BenchmarkRepriced(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		n++
-		price = append(price, send(http.MethodPost, "/orders/"+o.Number+"/items/1", url.Values{"desk": {"1"}, "title": {"Vase 0"}, "tier": {"painted"}, "copies": {strconv.Itoa(1 + n%9)}, "scale": {"100"}, "parts[1].process": {"resin"}, "parts[1].copies": {"1"}}))
+		price = append(price, send(http.MethodPost, "/orders/"+o.Number+"/quote/items/1", url.Values{"with_options": {"1"}, "title": {"Vase 0"}, "tier": {"painted"}, "copies": {strconv.Itoa(1 + n%9)}, "scale": {"100"}, "parts[1].process": {"resin"}, "parts[1].copies": {"1"}}))
 		follow = append(follow, send(http.MethodGet, "/orders/"+o.Number+"/quote/range", nil))
 		listed = append(listed, send(http.MethodGet, "/quotes", nil))
 	}

@@ -67,16 +67,27 @@ func (s *Kit) withShown(r *http.Request, page []byte) []byte {
 	if at, err := url.Parse(r.Header.Get("HX-Current-URL")); err == nil && at.Path != "" {
 		from = at.RequestURI()
 	}
-	var out bytes.Buffer
-	done := 0
-	for _, f := range DrawnForms(page) {
-		if f.kept {
-			out.Write(page[done:f.start])
-			fmt.Fprintf(&out, `<input type="hidden" name="%s" value="%s">`, shownName, template.HTMLEscapeString(shown{rand.Text()[:12], last, from, f.Values}.String()))
-			done = f.start
+	out := bytes.NewBuffer(make([]byte, 0, len(page)+len(page)/8))
+	for {
+		mark := bytes.Index(page, []byte(keptMark))
+		if mark < 0 {
+			break
 		}
+		begin, end := bytes.LastIndex(page[:mark], []byte("<form")), bytes.Index(page[mark:], []byte("</form>"))
+		var f []DrawnForm
+		if begin >= 0 && end >= 0 {
+			f = DrawnForms(page[begin : mark+end]) // only the form is read, the sheet has much more
+		}
+		if len(f) == 0 || !f[0].kept || mark >= begin+f[0].start { // the word stands in a text
+			out.Write(page[:mark+len(keptMark)])
+			page = page[mark+len(keptMark):]
+			continue
+		}
+		out.Write(page[:begin+f[0].start])
+		fmt.Fprintf(out, `<input type="hidden" name="%s" value="%s">`, shownName, template.HTMLEscapeString(shown{rand.Text()[:12], last, from, f[0].Values}.String()))
+		page = page[begin+f[0].start:]
 	}
-	out.Write(page[done:])
+	out.Write(page)
 	return out.Bytes()
 }
 
@@ -100,25 +111,66 @@ func DrawnForms(page []byte) []DrawnForm {
 			return f.list
 		}
 		at += len(z.Raw())
-		t := z.Token()
-		has := map[string]string{}
-		for _, a := range t.Attr {
-			has[a.Key] = a.Val
-		}
-		switch {
-		case kind == html.StartTagToken && t.Data == "form":
-			_, kept := has[keptMark]
-			f.list = append(f.list, DrawnForm{Action: has["action"], Method: has["method"], Values: url.Values{}, Labels: map[string]string{}, kept: kept, start: at})
-			f.in = true
-		case !f.in:
-		case kind == html.TextToken:
-			f.text(t.Data)
-		case kind == html.EndTagToken:
-			f.end(t.Data)
-		default:
-			f.begin(t.Data, has)
+		switch kind {
+		case html.TextToken:
+			if f.in && (f.area != "" || f.open || f.named) {
+				f.text(string(z.Text()))
+			}
+		case html.StartTagToken, html.SelfClosingTagToken, html.EndTagToken:
+			name, more := z.TagName()
+			tag := formTags[string(name)]
+			switch {
+			case tag == "" || !f.in && tag != "form":
+			case kind == html.EndTagToken:
+				f.end(tag)
+			case tag == "form":
+				has := attributes(z, more)
+				f.list = append(f.list, DrawnForm{Action: has.action, Method: has.method, Values: url.Values{}, Labels: map[string]string{}, kept: has.kept, start: at})
+				f.in = true
+			default:
+				f.begin(tag, attributes(z, more))
+			}
 		}
 	}
+}
+
+// formTags are the tags that matter to a form; a sheet has many more.
+var formTags = map[string]string{"form": "form", "input": "input", "select": "select", "option": "option", "textarea": "textarea", "label": "label"}
+
+// formTag is what counts of a tag.
+type formTag struct {
+	name, value, kind, action, method, aria  string
+	checked, selected, disabled, kept, given bool // given: it has a value, though an empty one
+}
+
+func attributes(z *html.Tokenizer, more bool) (t formTag) {
+	for more {
+		var key, value []byte
+		key, value, more = z.TagAttr()
+		switch string(key) {
+		case "name":
+			t.name = string(value)
+		case "value":
+			t.value, t.given = string(value), true
+		case "type":
+			t.kind = string(value)
+		case "action":
+			t.action = string(value)
+		case "method":
+			t.method = string(value)
+		case "aria-label":
+			t.aria = string(value)
+		case "checked":
+			t.checked = true
+		case "selected":
+			t.selected = true
+		case "disabled":
+			t.disabled = true
+		case keptMark:
+			t.kept = true
+		}
+	}
+	return t
 }
 
 // formReader reads forms tag by tag.
@@ -126,6 +178,7 @@ type formReader struct {
 	list  []DrawnForm
 	in    bool
 	label string // read so far
+	named bool   // a label is open
 	area  string // the text area that is open
 
 	choice, chosen string // the select that is open, and its value so far
@@ -158,7 +211,7 @@ func (f *formReader) end(tag string) {
 	case "form":
 		f.in = false
 	case "label":
-		f.label = ""
+		f.label, f.named = "", false
 	case "textarea":
 		f.area = ""
 	case "select":
@@ -169,36 +222,34 @@ func (f *formReader) end(tag string) {
 	}
 }
 
-func (f *formReader) begin(tag string, has map[string]string) {
-	name, value := has["name"], has["value"]
-	is := func(attr string) bool { _, ok := has[attr]; return ok }
-	if tag == "label" {
-		f.label = ""
-	}
-	if tag == "option" && f.choice != "" {
+func (f *formReader) begin(tag string, t formTag) {
+	switch {
+	case tag == "label":
+		f.label, f.named = "", true
+		return
+	case tag == "option" && f.choice != "":
 		f.options++
-		f.picked = is("selected")
-		if f.open = !is("value"); is("value") {
-			f.offer(value)
+		f.picked = t.selected
+		if f.open = !t.given; t.given {
+			f.offer(t.value)
 		}
 		return
-	}
-	if name == "" || is("disabled") || !slices.Contains([]string{"input", "select", "textarea"}, tag) {
+	case t.name == "" || t.disabled || tag == "option":
 		return
 	}
-	f.form().Labels[name] = orElse(has["aria-label"], strings.TrimSpace(f.label))
+	f.form().Labels[t.name] = orElse(t.aria, strings.TrimSpace(f.label))
 	switch {
 	case tag == "select":
-		f.choice, f.chosen, f.options = name, "", 0
+		f.choice, f.chosen, f.options = t.name, "", 0
 	case tag == "textarea":
-		f.area = name
-		f.form().Values.Set(name, "")
-	case has["type"] == "checkbox" || has["type"] == "radio":
-		if is("checked") {
-			f.form().Values.Add(name, orElse(value, "on"))
+		f.area = t.name
+		f.form().Values.Set(t.name, "")
+	case t.kind == "checkbox" || t.kind == "radio":
+		if t.checked {
+			f.form().Values.Add(t.name, orElse(t.value, "on"))
 		}
-	case !slices.Contains([]string{"submit", "button", "file", "password"}, has["type"]):
-		f.form().Values.Add(name, value)
+	case t.kind != "submit" && t.kind != "button" && t.kind != "file" && t.kind != "password":
+		f.form().Values.Add(t.name, t.value)
 	}
 }
 

@@ -6,8 +6,6 @@ import (
 	"encoding/base64"
 	"fmt"
 	"net/http"
-	"regexp"
-	"slices"
 	"strings"
 	"time"
 
@@ -17,21 +15,27 @@ import (
 // posts are the forms that do a thing once: every one that is posted, but for those that
 // send themselves at each change and those that bring files, which are known by their
 // contents.
-var posts = regexp.MustCompile(`<form method="post"[^>]*>`)
+var posts = []byte(`<form method="post"`)
 
 // withActs gives every form an act of its own, so that a double tap does a thing once.
 func withActs(page []byte) []byte {
-	if !bytes.Contains(page, []byte(`<form method="post"`)) {
+	if !bytes.Contains(page, posts) {
 		return page
 	}
-	key, n := rand.Text()[:16], 0
-	return posts.ReplaceAllFunc(page, func(form []byte) []byte {
-		if bytes.Contains(form, []byte("hx-trigger")) || bytes.Contains(form, []byte("multipart")) {
-			return form
+	key, out := rand.Text()[:16], make([]byte, 0, len(page)+len(page)/16)
+	for n := 1; ; n++ {
+		at := bytes.Index(page, posts)
+		if at < 0 {
+			return append(out, page...)
 		}
-		n++
-		return fmt.Appendf(slices.Clip(form), `<input type="hidden" name="act" value="%s-%d">`, key, n)
-	})
+		end := at + bytes.IndexByte(page[at:], '>') + 1
+		form := page[at:end]
+		out = append(out, page[:end]...)
+		if !bytes.Contains(form, []byte("hx-trigger")) && !bytes.Contains(form, []byte("multipart")) {
+			out = fmt.Appendf(out, `<input type="hidden" name="act" value="%s-%d">`, key, n)
+		}
+		page = page[end:]
+	}
 }
 
 // longestAct is more than any key of ours.
