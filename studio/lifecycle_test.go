@@ -292,3 +292,16 @@ func TestAgreedPricesHold(t *testing.T) {
 	other.Keep(q)
 	assert.Equal(t, other.Today, other.Price, "other terms ask for all of it anew")
 }
+
+// An order holds so many pieces in all, however its items came about.
+func TestAnOrderHoldsSoMany(t *testing.T) {
+	many := item(block(10, 10, 10), process.Resin, route.Raw, 1000, 1)
+	items := make([]Item, MaxAllParts/1000)
+	for i := range items {
+		items[i] = many
+	}
+	require.NoError(t, CheckItems(items))
+	one := many
+	one.Copies = 1
+	assert.ErrorContains(t, CheckItems(append(items, one)), "an order holds")
+}

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"mime/multipart"
 	"net/http"
 	"slices"
@@ -61,31 +60,6 @@ func (f *Form) Number(name, what string) float64 {
 		return 0
 	}
 	return v
-}
-
-// Given reads a number that may be left out: nothing then.
-func (f *Form) Given(name, what string) float64 {
-	if !f.Checked(name) {
-		return 0
-	}
-	return f.Number(name, what)
-}
-
-// Counted reads a whole number that may be left out.
-func (f *Form) Counted(name, what string) int {
-	if !f.Checked(name) {
-		return 0
-	}
-	return f.Whole(name, what)
-}
-
-func (f *Form) Whole(name, what string) int {
-	v := f.Number(name, what)
-	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
-		f.Wrong(name, "%s: a whole number, not %q.", what, f.Text(name))
-		return 0
-	}
-	return int(v)
 }
 
 func (f *Form) ID(name string) int64 {

@@ -2,6 +2,7 @@ package kit
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/rand"
 	"fmt"
@@ -237,7 +238,7 @@ func (f *formReader) begin(tag string, t formTag) {
 	case t.name == "" || t.disabled || tag == "option":
 		return
 	}
-	f.form().Labels[t.name] = orElse(t.aria, strings.TrimSpace(f.label))
+	f.form().Labels[t.name] = cmp.Or(t.aria, strings.TrimSpace(f.label))
 	switch {
 	case tag == "select":
 		f.choice, f.chosen, f.options = t.name, "", 0
@@ -246,18 +247,11 @@ func (f *formReader) begin(tag string, t formTag) {
 		f.form().Values.Set(t.name, "")
 	case t.kind == "checkbox" || t.kind == "radio":
 		if t.checked {
-			f.form().Values.Add(t.name, orElse(t.value, "on"))
+			f.form().Values.Add(t.name, cmp.Or(t.value, "on"))
 		}
 	case t.kind != "submit" && t.kind != "button" && t.kind != "file" && t.kind != "password":
 		f.form().Values.Add(t.name, t.value)
 	}
-}
-
-func orElse(text, otherwise string) string {
-	if text == "" {
-		return otherwise
-	}
-	return text
 }
 
 // Merged lets a form that was drawn before another change save only what was changed in
@@ -355,7 +349,7 @@ func (s *Kit) merge(w http.ResponseWriter, r *http.Request, site http.Handler, w
 				r.PostForm[name] = theirs
 			}
 		case !same(theirs, base) && !same(theirs, mine):
-			clashes = append(clashes, fmt.Sprintf("%s: “%s” was saved meanwhile; here stands “%s”.", orElse(now.Labels[name], name), strings.Join(theirs, ", "), strings.Join(mine, ", ")))
+			clashes = append(clashes, fmt.Sprintf("%s: “%s” was saved meanwhile; here stands “%s”.", cmp.Or(now.Labels[name], name), strings.Join(theirs, ", "), strings.Join(mine, ", ")))
 		}
 	}
 	r.Form = nil // is read anew from what is posted now

@@ -1,6 +1,7 @@
 package models
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"html/template"
@@ -50,29 +51,30 @@ func wishesOf(processName string, w solid.Wishes) []wish {
 
 // prints is the sheet of how a model prints.
 func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
-	f := &kit.Form{R: r, Query: true}
-	number := func(name, what string, usual float64) float64 {
-		if f.Text(name) == "" {
-			return usual
-		}
-		return f.Number(name, what)
+	f, err := kit.DecodeQuery[struct {
+		Process string       `form:"process"`
+		Tier    string       `form:"tier"`
+		Scale   kit.Optional `form:"scale" label:"Scale"`
+		Pieces  int          `form:"pieces" label:"Pieces"`
+		Noticed string       `form:"noticed"`
+		At      string       `form:"at"`
+		Axis    string       `form:"axis"`
+	}](r)
+	processName, scale, pieces, atOnce := cmp.Or(f.Process, process.Resin), 1.0, f.Pieces, f.Noticed != "morning"
+	if f.Scale.Given {
+		scale = f.Scale.Value
 	}
-	processName := f.Text("process")
-	if processName == "" {
-		processName = process.Resin
-	}
-	scale, pieces := number("scale", "Scale", 1), int(number("pieces", "Pieces", 0))
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
-		return
-	}
-	id := kit.PathID(r, "id")
-	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Text("tier"), scale, pieces, f.Text("noticed") != "morning")
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	v := printsView{PrintSheet: sheet, AtOnce: f.Text("noticed") != "morning", CutAt: f.Text("at"), CutAxis: f.Text("axis"), Tiers: route.Tiers(),
+	id := kit.PathID(r, "id")
+	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Tier, scale, pieces, atOnce)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v := printsView{PrintSheet: sheet, AtOnce: atOnce, CutAt: f.At, CutAxis: f.Axis, Tiers: route.Tiers(),
 		Running: kit.JobsView{List: sheet.Jobs, Stream: fmt.Sprintf("/jobs/model/%d", id), Back: r.URL.RequestURI(), Owner: kit.IsOwner(r)}}
 	wishes := studio.WishesFor(processName)
 	if len(sheet.Orientations) > 0 {
@@ -115,14 +117,17 @@ func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer clean()
-	f := kit.FormOf(r)
-	scale, id := f.Number("scale", "Scale"), kit.PathID(r, "id")
-	if err = f.Err; err == nil && len(files) != 1 {
+	id := kit.PathID(r, "id")
+	f, err := kit.Decode[struct {
+		Machine int     `form:"machine"`
+		Scale   float64 `form:"scale" label:"Scale" validate:"required"`
+	}](r)
+	if err == nil && len(files) != 1 {
 		err = &change.Refusal{Text: "Choose one file."}
 	}
 	var ours, real float64
 	if err == nil {
-		ours, real, err = s.App.Plates.Calibrate(r.Context(), kit.Owner(r), id, f.ID("machine"), scale, files[0])
+		ours, real, err = s.App.Plates.Calibrate(r.Context(), kit.Owner(r), id, int64(f.Machine), f.Scale, files[0])
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -278,24 +278,26 @@ func (s *Room) pricingRange(w http.ResponseWriter, r *http.Request) {
 
 // whatIf answers the sliders.
 func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
-	f := &kit.Form{R: r, Query: true}
-	asked := f.Checked("asked")
-	v, p, err := s.pricingView(r, asked)
+	f, err := kit.DecodeQuery[struct {
+		Asked kit.Optional `form:"asked" label:"Asked price"`
+		Days  int          `form:"days" label:"Days"`
+	}](r)
+	var v pricingView
+	var p kit.Page
+	if err == nil {
+		v, p, err = s.pricingView(r, f.Asked.Given)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	if asked {
-		p.D = v.IfAsked(int64(f.Whole("asked", "Asked price")))
+	if f.Asked.Given {
+		p.D = v.IfAsked(int64(f.Asked.Value))
 	} else {
-		p.D = v.IfReadyIn(f.Whole("days", "Days"))
-	}
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
-		return
+		p.D = v.IfReadyIn(f.Days)
 	}
 	block := "daystext"
-	if asked {
+	if f.Asked.Given {
 		block = "askedtext"
 	}
 	s.RenderPart(w, r, "pricing", block, p.D)
