@@ -10,6 +10,7 @@ require (
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-playground/form/v4 v4.2.1
 	github.com/go-playground/validator/v10 v10.30.6
+	github.com/jmoiron/sqlx v1.4.0
 	github.com/johnfercher/go-tree v1.0.5
 	github.com/johnfercher/maroto/v2 v2.3.3
 	github.com/pressly/goose/v3 v3.29.0

@@ -93,8 +93,8 @@ func TestSupportsFollowTheFinishRoute(t *testing.T) {
 	var kinds []route.StageKind
 	for _, st := range p.Stages {
 		kinds = append(kinds, st.Kind)
-		assert.Positive(t, st.Book, st.Kind)
-		assert.Positive(t, st.Planned, st.Kind)
+		assert.Positive(t, st.BookMin, st.Kind)
+		assert.Positive(t, st.PlannedMin, st.Kind)
 	}
 	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
 }
@@ -125,7 +125,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 			if p.Wait {
 				s.Clock.At = p.Until
 			}
-			minutes := p.Piece.Now().Book
+			minutes := p.Piece.Now().BookMin
 			if p.Piece.Now().Kind == route.RemoveSupports {
 				minutes *= 3
 			}

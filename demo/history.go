@@ -246,7 +246,7 @@ func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 		l.spare[who.ID] -= 2
 		return l.App.Pieces.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)], "")
 	}
-	minutes := math.Max(1, math.Round(now.Planned*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
+	minutes := math.Max(1, math.Round(now.PlannedMin*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
 	l.spare[who.ID] -= minutes
 	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, studio.Stamp{Minutes: minutes})
 	return err

@@ -19,8 +19,8 @@ func (t *Tx) AnswerAct(key, to, told string) error {
 
 // Act returns where the answer to an act led, and what it told.
 func (t *Tx) Act(key string) (to, told string, err error) {
-	a, err := one(t, func(scan func(...any) error, a *[2]string) error { return scan(&a[0], &a[1]) }, `SELECT "to", told FROM acts WHERE key = ?`, key)
-	return a[0], a[1], err
+	a, err := one[struct{ To, Told string }](t, `SELECT "to", told FROM acts WHERE key = ?`, key)
+	return a.To, a.Told, err
 }
 
 // SweepActs forgets acts that nobody sends again.

@@ -36,7 +36,7 @@ func (s *Store) Backup(ctx context.Context, name string) (err error) {
 	defer out.Close()
 	zip := gzip.NewWriter(out)
 	archive := tar.NewWriter(zip)
-	if err := add(archive, copied, DatabaseName); err != nil {
+	if err := addFile(archive, copied, DatabaseName); err != nil {
 		return err
 	}
 	entries, err := os.ReadDir(filepath.Join(s.dir, "files"))
@@ -47,7 +47,7 @@ func (s *Store) Backup(ctx context.Context, name string) (err error) {
 		if strings.HasPrefix(e.Name(), ".") {
 			continue
 		}
-		if err := add(archive, s.path(e.Name()), "files/"+e.Name()); err != nil {
+		if err := addFile(archive, s.path(e.Name()), "files/"+e.Name()); err != nil {
 			return err
 		}
 	}
@@ -57,7 +57,7 @@ func (s *Store) Backup(ctx context.Context, name string) (err error) {
 	return os.Rename(whole, name)
 }
 
-func add(archive *tar.Writer, path, name string) error {
+func addFile(archive *tar.Writer, path, name string) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err

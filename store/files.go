@@ -75,7 +75,7 @@ func (s *Store) File(sha string) (*os.File, error) {
 // Forget removes a kept file that no row knows.
 func (s *Store) Forget(ctx context.Context, sha string) error {
 	return s.Write(ctx, func(t *Tx) error {
-		known, err := one(t, func(scan func(...any) error, n *int) error { return scan(n) }, `SELECT count(*) FROM files WHERE sha = ?`, sha)
+		known, err := one[int](t, `SELECT count(*) FROM files WHERE sha = ?`, sha)
 		if err != nil || known > 0 {
 			return err
 		}
@@ -92,8 +92,7 @@ func (t *Tx) AddFile(sha string, bytes int64, now time.Time) error {
 // file against its name. It returns one line per fault.
 func (s *Store) Check(ctx context.Context) (faults []string, err error) {
 	err = s.Read(ctx, func(t *Tx) error {
-		text := func(scan func(...any) error, v *string) error { return scan(v) }
-		lines, err := rows(t, text, `PRAGMA integrity_check`)
+		lines, err := rows[string](t, `PRAGMA integrity_check`)
 		if err != nil {
 			return err
 		}
@@ -102,14 +101,14 @@ func (s *Store) Check(ctx context.Context) (faults []string, err error) {
 				faults = append(faults, DatabaseName+": "+l)
 			}
 		}
-		broken, err := rows(t, text, `SELECT "table" || ': row ' || coalesce(rowid, '?') || ' points at a missing row of ' || parent FROM pragma_foreign_key_check`)
+		broken, err := rows[string](t, `SELECT "table" || ': row ' || coalesce(rowid, '?') || ' points at a missing row of ' || parent FROM pragma_foreign_key_check`)
 		if err != nil {
 			return err
 		}
 		for _, l := range broken {
 			faults = append(faults, DatabaseName+": "+l)
 		}
-		shas, err := rows(t, text, `SELECT sha FROM files ORDER BY sha`)
+		shas, err := rows[string](t, `SELECT sha FROM files ORDER BY sha`)
 		for _, sha := range shas {
 			if why := s.checkFile(sha); why != "" {
 				faults = append(faults, "files/"+sha+": "+why)

@@ -16,10 +16,8 @@ type StageTimes struct {
 
 // StageTimes returns them.
 func (t *Tx) StageTimes(mark route.Mark, not route.StageKind, least, most float64) ([]StageTimes, error) {
-	return rows(t, func(scan func(...any) error, l *StageTimes) error {
-		return scan(&l.Process, &l.Kind, &l.Count, &l.Mean, &l.Var)
-	}, `
-		SELECT process, kind, count(*), avg(r), max(0, avg(r * r) - avg(r) * avg(r)) FROM (
+	return rows[StageTimes](t, `
+		SELECT process, kind, count(*) AS count, avg(r) AS mean, max(0, avg(r * r) - avg(r) * avg(r)) AS var FROM (
 			SELECT p.process, s.kind, s.minutes / s.book_min AS r FROM stages s JOIN pieces p ON p.id = s.piece_id
 			WHERE s.done_ms IS NOT NULL AND s.minutes > 0 AND s.book_min > 0 AND s.mark = ? AND s.kind <> ?)
 		WHERE r BETWEEN ? AND ? GROUP BY process, kind`, string(mark), string(not), least, most)
@@ -34,41 +32,35 @@ type StageCount struct {
 
 // StageCounts returns them, for one mark.
 func (t *Tx) StageCounts(mark route.Mark) ([]StageCount, error) {
-	return rows(t, func(scan func(...any) error, c *StageCount) error { return scan(&c.PersonID, &c.Kind, &c.Count) },
-		`SELECT person_id, kind, count(*) FROM stages WHERE mark = ? AND person_id IS NOT NULL GROUP BY person_id, kind`, string(mark))
+	return rows[StageCount](t, `SELECT person_id, kind, count(*) AS count FROM stages WHERE mark = ? AND person_id IS NOT NULL GROUP BY person_id, kind`, string(mark))
 }
 
 // ModelsWith returns the models of pieces that came off a plate with an outcome.
 func (t *Tx) ModelsWith(outcome string) ([]int64, error) {
-	return rows(t, func(scan func(...any) error, id *int64) error { return scan(id) },
-		`SELECT DISTINCT p.model_id FROM plate_pieces o JOIN pieces p ON p.id = o.piece_id WHERE o.outcome = ? AND p.model_id IS NOT NULL`, outcome)
+	return rows[int64](t, `SELECT DISTINCT p.model_id FROM plate_pieces o JOIN pieces p ON p.id = o.piece_id WHERE o.outcome = ? AND p.model_id IS NOT NULL`, outcome)
 }
 
 // RunResults returns the runs of plates in a state, with how many pieces came off how.
 func (t *Tx) RunResults(state studio.PlateState) ([]studio.RunResult, error) {
-	return rows(t, func(scan func(...any) error, r *studio.RunResult) error {
-		return scan(&r.MachineID, &r.MaterialID, at(&r.Started), &r.PlannedMin, at(&r.Ended), packed{&r.Outcomes})
-	}, `SELECT r.machine_id, l.material_id, r.started_ms, r.planned_min, r.ended_ms,
-			(SELECT json_group_object(outcome, n) FROM (SELECT outcome, count(*) AS n FROM plate_pieces o WHERE o.plate_id = l.id GROUP BY outcome))
+	return rows[studio.RunResult](t, `SELECT r.machine_id, l.material_id, r.started_ms, r.planned_min, r.ended_ms,
+			(SELECT json_group_object(outcome, n) FROM (SELECT outcome, count(*) AS n FROM plate_pieces o WHERE o.plate_id = l.id GROUP BY outcome)) AS outcomes
 		FROM runs r JOIN plates l ON l.id = r.plate_id WHERE l.state = ? ORDER BY r.id`, state)
 }
 
 // WithoutDetail returns models whose creases nobody has measured yet.
 func (t *Tx) WithoutDetail() ([]studio.Model, error) {
-	return rows(t, scanModel, `SELECT `+modelColumns+` FROM models m WHERE json_extract(m.shape, '$.detail.raised') IS NULL ORDER BY m.id`)
+	return rows[studio.Model](t, `SELECT * FROM models WHERE json_extract(shape, '$.detail.raised') IS NULL ORDER BY id`)
 }
 
 // SaveDetail adds the creases to a model's shape.
 func (t *Tx) SaveDetail(m studio.Model) error {
-	return t.exec(`UPDATE models SET shape = ? WHERE id = ?`, packed{m.Shape}, m.ID)
+	return t.save("models", &m.ID, &m, `shape`, "")
 }
 
 // RunsOf returns the runs that an order's pieces lay in, with how many of the pieces on the
 // plate were the order's.
 func (t *Tx) RunsOf(orderID int64) ([]studio.RunShare, error) {
-	return rows(t, func(scan func(...any) error, r *studio.RunShare) error {
-		return scan(&r.MachineID, at(&r.Started), at(&r.Ended), &r.Pieces, &r.Ours)
-	}, `SELECT r.machine_id, r.started_ms, r.ended_ms, (SELECT count(*) FROM plate_pieces a WHERE a.plate_id = r.plate_id), count(*)
+	return rows[studio.RunShare](t, `SELECT r.machine_id, r.started_ms, r.ended_ms, (SELECT count(*) FROM plate_pieces a WHERE a.plate_id = r.plate_id) AS pieces, count(*) AS ours
 		FROM plate_pieces o JOIN pieces p ON p.id = o.piece_id JOIN runs r ON r.plate_id = o.plate_id
 		WHERE p.order_id = ? GROUP BY r.id ORDER BY r.id`, orderID)
 }

@@ -7,54 +7,53 @@ import (
 	"sakuji/studio"
 )
 
+const (
+	itemColumns = `position, title, tier, copies, scale, size_rule, options`
+	partColumns = `model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id`
+)
+
+// itemRow is an item as its table has it.
+type itemRow struct {
+	studio.Item
+	SizeRule studio.SizeRule
+	Options  studio.ItemOptions
+}
+
 // Items returns an order's items with their parts and models.
 func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
-	items, err := rows(t, func(scan func(...any) error, i *studio.Item) error {
-		return scan(&i.ID, &i.OrderID, &i.Position, &i.Title, &i.Tier, &i.Copies, &i.Scale, packed{&i.Rule}, packed{&i.ItemOptions})
-	}, `SELECT id, order_id, position, title, tier, copies, scale, size_rule, options FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
+	list, err := rows[itemRow](t, `SELECT id, order_id, `+itemColumns+` FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
 	if err != nil {
 		return nil, err
 	}
-	for i := range items {
-		items[i].Parts, err = rows(t, func(scan func(...any) error, p *studio.Part) error {
-			return scan(&p.ID, &p.ItemID, &p.ModelID, &p.Name, &p.Copies, &p.Process, id(&p.MaterialID), &p.WallMM, id(&p.OrientationID), &p.CutInto, id(&p.MachineID))
-		}, `SELECT id, item_id, model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id FROM parts WHERE item_id = ? AND removed = 0 ORDER BY id`, items[i].ID)
+	var items []studio.Item
+	for _, r := range list {
+		it := r.Item
+		it.Rule, it.ItemOptions = r.SizeRule, r.Options
+		it.Parts, err = rows[studio.Part](t, `SELECT id, item_id, `+partColumns+` FROM parts WHERE item_id = ? AND removed = 0 ORDER BY id`, it.ID)
 		if err != nil {
 			return nil, err
 		}
-		for k := range items[i].Parts {
-			p := &items[i].Parts[k]
+		for k := range it.Parts {
+			p := &it.Parts[k]
 			if p.Model, err = t.ModelOriented(p.ModelID, p.OrientationID); err != nil {
 				return nil, err
 			}
 		}
+		items = append(items, it)
 	}
 	return items, nil
 }
 
 // SaveItem adds an item without an id with its parts, or changes both.
-func (t *Tx) SaveItem(i *studio.Item) (err error) {
-	if i.ID == 0 {
-		i.ID, err = t.insert(`INSERT INTO items (order_id, position, title, tier, copies, scale, size_rule, options) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			i.OrderID, i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions})
-	} else {
-		err = t.exec(`UPDATE items SET position = ?, title = ?, tier = ?, copies = ?, scale = ?, size_rule = ?, options = ? WHERE id = ?`,
-			i.Position, i.Title, i.Tier, i.Copies, i.Scale, packed{i.Rule}, packed{i.ItemOptions}, i.ID)
-	}
-	if err != nil {
+func (t *Tx) SaveItem(i *studio.Item) error {
+	row := itemRow{*i, i.Rule, i.ItemOptions}
+	if err := t.save("items", &i.ID, &row, itemColumns, `order_id`); err != nil {
 		return err
 	}
 	for k := range i.Parts {
 		p := &i.Parts[k]
 		p.ItemID = i.ID
-		if p.ID == 0 {
-			p.ID, err = t.insert(`INSERT INTO parts (item_id, model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-				p.ItemID, p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID))
-		} else {
-			err = t.exec(`UPDATE parts SET model_id = ?, name = ?, copies = ?, process = ?, material_id = ?, wall_mm = ?, orientation_id = ?, cut_into = ?, machine_id = ? WHERE id = ?`,
-				p.ModelID, p.Name, p.Copies, p.Process, id(&p.MaterialID), p.WallMM, id(&p.OrientationID), p.CutInto, id(&p.MachineID), p.ID)
-		}
-		if err != nil {
+		if err := t.save("parts", &p.ID, p, partColumns, `item_id`); err != nil {
 			return err
 		}
 	}
@@ -80,50 +79,40 @@ func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error)
 	return out, nil
 }
 
-const quoteColumns = `SELECT id, order_id, revision, token, state, document, total_minor, deposit_minor, currency, sent_ms,
-	valid_until_ms, answered_ms, answered_by, answered_from, seen_ms, chosen FROM quotes `
+const (
+	quoteOnce    = `order_id, revision, token, document, currency, sent_ms, valid_until_ms`
+	quoteColumns = `state, total_minor, deposit_minor, answered_ms, answered_by, answered_from, seen_ms, chosen`
+	selectQuotes = `SELECT id, ` + quoteOnce + `, ` + quoteColumns + ` FROM quotes `
+)
 
-// quoteHeads leaves the document out: it is long, and lists need not read it.
-var quoteHeads = strings.Replace(quoteColumns, "document", "'{}'", 1)
-
-func scanQuote(scan func(...any) error, q *studio.Quote) error {
-	return scan(&q.ID, &q.OrderID, &q.Revision, &q.Token, &q.State, packed{&q.Document}, &q.TotalMinor, &q.DepositMinor, &q.Currency,
-		at(&q.Sent), at(&q.ValidUntil), at(&q.Answered), &q.AnsweredBy, &q.AnsweredFrom, at(&q.Seen), packed{&q.Chosen})
-}
+// selectHeads leaves the document out: it is long, and lists need not read it.
+var selectHeads = strings.Replace(selectQuotes, " document,", "", 1)
 
 // Quotes returns an order's quotes, newest first.
 func (t *Tx) Quotes(orderID int64) ([]studio.Quote, error) {
-	return rows(t, scanQuote, quoteColumns+`WHERE order_id = ? ORDER BY revision DESC`, orderID)
+	return rows[studio.Quote](t, selectQuotes+`WHERE order_id = ? ORDER BY revision DESC`, orderID)
 }
 
 // QuoteByToken returns the quote of a client's link.
 func (t *Tx) QuoteByToken(token string) (studio.Quote, error) {
-	return one(t, scanQuote, quoteColumns+`WHERE token = ?`, token)
+	return one[studio.Quote](t, selectQuotes+`WHERE token = ?`, token)
 }
 
 // AcceptedQuotes returns the quotes that hold, without their documents.
 func (t *Tx) AcceptedQuotes() ([]studio.Quote, error) {
-	return rows(t, scanQuote, quoteHeads+`WHERE state = ? ORDER BY id`, studio.QuoteAccepted)
+	return rows[studio.Quote](t, selectHeads+`WHERE state = ? ORDER BY id`, studio.QuoteAccepted)
 }
 
 // UnseenAnswers returns quotes answered and not yet looked at, without their
 // documents.
 func (t *Tx) UnseenAnswers() ([]studio.Quote, error) {
-	return rows(t, scanQuote, quoteHeads+`WHERE answered_ms IS NOT NULL AND seen_ms IS NULL ORDER BY answered_ms`)
+	return rows[studio.Quote](t, selectHeads+`WHERE answered_ms IS NOT NULL AND seen_ms IS NULL ORDER BY answered_ms`)
 }
 
 // SaveQuote adds a quote without an id; of one that has an id only the answer, with what
 // was chosen and what that comes to, and the state can change.
-func (t *Tx) SaveQuote(q *studio.Quote) (err error) {
-	if q.ID == 0 {
-		q.ID, err = t.insert(`INSERT INTO quotes (order_id, revision, token, state, document, total_minor, deposit_minor, currency,
-			sent_ms, valid_until_ms, answered_ms, answered_by, answered_from, seen_ms, chosen) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			q.OrderID, q.Revision, q.Token, q.State, packed{q.Document}, q.TotalMinor, q.DepositMinor, q.Currency,
-			at(&q.Sent), at(&q.ValidUntil), at(&q.Answered), q.AnsweredBy, q.AnsweredFrom, at(&q.Seen), packed{q.Chosen})
-		return err
-	}
-	return t.exec(`UPDATE quotes SET state = ?, answered_ms = ?, answered_by = ?, answered_from = ?, seen_ms = ?, chosen = ?, total_minor = ?, deposit_minor = ? WHERE id = ?`,
-		q.State, at(&q.Answered), q.AnsweredBy, q.AnsweredFrom, at(&q.Seen), packed{q.Chosen}, q.TotalMinor, q.DepositMinor, q.ID)
+func (t *Tx) SaveQuote(q *studio.Quote) error {
+	return t.save("quotes", &q.ID, q, quoteColumns, quoteOnce)
 }
 
 // SeeAnswers marks an order's answers as looked at.
@@ -154,27 +143,33 @@ func (q QuoteRow) StateText() string {
 // QuoteRows lists quotes without their documents, newest first; before is the time to begin
 // before, zero for now.
 func (t *Tx) QuoteRows(before time.Time, limit int) ([]QuoteRow, error) {
-	return rows(t, func(scan func(...any) error, q *QuoteRow) error {
-		return scan(&q.Order, &q.Title, &q.Client, &q.Revision, &q.State, &q.OrderState, &q.TotalMinor, &q.Currency, at(&q.Sent), at(&q.ValidUntil), at(&q.Answered))
-	}, `SELECT o.number, o.title, c.name, q.revision, q.state, o.state, q.total_minor, q.currency, q.sent_ms, q.valid_until_ms, q.answered_ms
+	return rows[QuoteRow](t, `SELECT o.number AS "order", o.title, c.name AS client, q.revision, q.state, o.state AS order_state, q.total_minor, q.currency, q.sent_ms, q.valid_until_ms, q.answered_ms
 		FROM quotes q JOIN orders o ON o.id = q.order_id JOIN clients c ON c.id = o.client_id
 		WHERE ?1 IS NULL OR q.sent_ms < ?1 ORDER BY q.sent_ms DESC, q.id DESC LIMIT ?2`, at(&before), limit)
 }
 
+// variantRow is a variant as its table has it.
+type variantRow struct {
+	ID, OrderID int64
+	Position    int
+	Variant     studio.Variant
+}
+
 // Variants returns the variants of an order.
 func (t *Tx) Variants(orderID int64) ([]studio.Variant, error) {
-	return rows(t, func(scan func(...any) error, v *studio.Variant) error {
-		return scan(packed{v}, &v.ID, &v.OrderID, &v.Position)
-	}, `SELECT variant, id, order_id, position FROM variants WHERE order_id = ? ORDER BY position, id`, orderID)
+	list, err := rows[variantRow](t, `SELECT id, order_id, position, variant FROM variants WHERE order_id = ? ORDER BY position, id`, orderID)
+	var out []studio.Variant
+	for _, r := range list {
+		v := r.Variant
+		v.ID, v.OrderID, v.Position = r.ID, r.OrderID, r.Position
+		out = append(out, v)
+	}
+	return out, err
 }
 
 // SaveVariant adds a variant without an id, or changes one.
-func (t *Tx) SaveVariant(v *studio.Variant) (err error) {
-	if v.ID == 0 {
-		v.ID, err = t.insert(`INSERT INTO variants (order_id, position, variant) VALUES (?, ?, ?)`, v.OrderID, v.Position, packed{v})
-		return err
-	}
-	return t.exec(`UPDATE variants SET position = ?, variant = ? WHERE id = ? AND order_id = ?`, v.Position, packed{v}, v.ID, v.OrderID)
+func (t *Tx) SaveVariant(v *studio.Variant) error {
+	return t.save("variants", &v.ID, &variantRow{v.ID, v.OrderID, v.Position, *v}, `position, variant`, `order_id`)
 }
 
 // DropVariant takes a variant away; what was sent keeps its own copy.

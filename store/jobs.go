@@ -6,51 +6,44 @@ import (
 	"sakuji/studio"
 )
 
-const jobColumns = `id, kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, actor_id, at_ms`
-
-func scanJob(scan func(...any) error, j *studio.Job) error {
-	return scan(&j.ID, &j.Kind, &j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), &j.SHA, &j.Bytes, &j.Name, packed{&j.Options},
-		&j.State, &j.Share, &j.Note, &j.Who, id(&j.ActorID), at(&j.At))
-}
+const jobColumns = `kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, actor_id, at_ms`
 
 // AddJob puts a job at the end of the queue.
 func (t *Tx) AddJob(j *studio.Job) (err error) {
 	if j.State == "" {
 		j.State = studio.JobWaiting
 	}
-	j.ID, err = t.insert(`INSERT INTO jobs (kind, batch, order_id, model_id, made_id, sha, bytes, name, options, state, share, note, who, actor_id, at_ms)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		j.Kind, j.Batch, id(&j.OrderID), id(&j.ModelID), id(&j.MadeID), j.SHA, j.Bytes, j.Name, packed{j.Options}, j.State, j.Share, j.Note, j.Who, id(&j.ActorID), at(&j.At))
+	j.ID, err = t.add("jobs", jobColumns, j)
 	return err
 }
 
 // NextJob takes the next job: what people wait for before analyses, else in order.
 func (t *Tx) NextJob() (studio.Job, error) {
-	return one(t, scanJob, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = ?, id LIMIT 1) RETURNING `+jobColumns, studio.JobAnalyse)
+	return one[studio.Job](t, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = ?, id LIMIT 1) RETURNING id, `+jobColumns, studio.JobAnalyse)
 }
 
 // Job returns one by id.
 func (t *Tx) Job(id int64) (studio.Job, error) {
-	return one(t, scanJob, `SELECT `+jobColumns+` FROM jobs WHERE id = ?`, id)
+	return one[studio.Job](t, `SELECT id, `+jobColumns+` FROM jobs WHERE id = ?`, id)
 }
 
 // Batch returns the jobs that came together, in order.
 func (t *Tx) Batch(batch string) ([]studio.Job, error) {
-	return rows(t, scanJob, `SELECT `+jobColumns+` FROM jobs WHERE batch = ? ORDER BY id`, batch)
+	return rows[studio.Job](t, `SELECT id, `+jobColumns+` FROM jobs WHERE batch = ? ORDER BY id`, batch)
 }
 
-const openJobs = `SELECT ` + jobColumns + ` FROM jobs WHERE seen = 0 AND state IN ('waiting', 'running', 'failed') AND `
+const openJobs = `SELECT id, ` + jobColumns + ` FROM jobs WHERE seen = 0 AND state IN ('waiting', 'running', 'failed') AND `
 
 // OpenJobs returns the jobs of an order or of a design that still run, or that failed
 // and were not looked at; analyses only of the model named.
 func (t *Tx) OpenJobs(orderID, designID, analysisOf int64) ([]studio.Job, error) {
-	return rows(t, scanJob, openJobs+`(kind <> ?4 AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
+	return rows[studio.Job](t, openJobs+`(kind <> ?4 AND (?1 <> 0 AND order_id = ?1 OR ?2 <> 0 AND model_id IN (SELECT id FROM models WHERE design_id = ?2))
 		OR kind = ?4 AND model_id = ?3) ORDER BY id`, orderID, designID, analysisOf, studio.JobAnalyse)
 }
 
 // ShelfJobs returns the files on their way in that belong to no order and no design.
 func (t *Tx) ShelfJobs() ([]studio.Job, error) {
-	return rows(t, scanJob, openJobs+`kind = 'read' AND order_id IS NULL AND model_id IS NULL ORDER BY id`)
+	return rows[studio.Job](t, openJobs+`kind = 'read' AND order_id IS NULL AND model_id IS NULL ORDER BY id`)
 }
 
 // MoveJob says how far a running job is; it reports whether the job still runs.

@@ -1,36 +1,22 @@
 package store
 
-import (
-	"errors"
-	"strings"
+import "sakuji/studio"
 
-	"sakuji/studio"
-)
-
-const orientationColumns = `SELECT id, model_id, process, facts, shape, taken, at_ms FROM orientations `
-
-func scanOrientation(scan func(...any) error, s *studio.Orientation) error {
-	return scan(&s.ID, &s.ModelID, &s.Process, packed{&s.Facts}, shape{&s.Shape}, &s.Taken, at(&s.At))
-}
+const orientationColumns = `model_id, process, facts, shape, taken, at_ms`
 
 // Orientations returns the ways a model may stand for a process, as they were found.
 func (t *Tx) Orientations(modelID int64, process string) ([]studio.Orientation, error) {
-	return rows(t, scanOrientation, orientationColumns+`WHERE model_id = ? AND process = ? ORDER BY id`, modelID, process)
+	return rows[studio.Orientation](t, `SELECT * FROM orientations WHERE model_id = ? AND process = ? ORDER BY id`, modelID, process)
 }
 
 // Orientation returns one by id.
 func (t *Tx) Orientation(id int64) (studio.Orientation, error) {
-	return one(t, scanOrientation, orientationColumns+`WHERE id = ?`, id)
+	return one[studio.Orientation](t, `SELECT * FROM orientations WHERE id = ?`, id)
 }
 
 // ChosenOrientation returns how new parts of a model stand; 0 when nobody chose.
 func (t *Tx) ChosenOrientation(modelID int64, process string) (int64, error) {
-	n, err := one(t, func(scan func(...any) error, n *int64) error { return scan(n) },
-		`SELECT id FROM orientations WHERE model_id = ? AND process = ? AND taken = 1`, modelID, process)
-	if errors.Is(err, ErrNotFound) {
-		return 0, nil
-	}
-	return n, err
+	return found(one[int64](t, `SELECT id FROM orientations WHERE model_id = ? AND process = ? AND taken = 1`, modelID, process))
 }
 
 // SaveOrientations puts orientations in the place of those that nothing stands in.
@@ -40,10 +26,10 @@ func (t *Tx) SaveOrientations(modelID int64, process string, list []studio.Orien
 		return err
 	}
 	for i := range list {
-		s := &list[i]
+		o := &list[i]
+		o.ModelID, o.Process = modelID, process
 		var err error
-		if s.ID, err = t.insert(`INSERT INTO orientations (model_id, process, facts, shape, taken, at_ms) VALUES (?, ?, ?, ?, ?, ?)`,
-			modelID, process, packed{s.Facts}, packed{s.Shape}, s.Taken, at(&s.At)); err != nil {
+		if o.ID, err = t.add("orientations", orientationColumns, o); err != nil {
 			return err
 		}
 	}
@@ -58,14 +44,9 @@ func (t *Tx) ChooseOrientation(modelID int64, process string, orientationID int6
 
 // PartsOf returns the parts that print a model in a process, of orders in these states.
 func (t *Tx) PartsOf(modelID int64, process string, states ...studio.OrderState) ([]PartOf, error) {
-	args := []any{modelID, process}
-	for _, s := range states {
-		args = append(args, s)
-	}
-	return rows(t, func(scan func(...any) error, p *PartOf) error {
-		return scan(&p.ID, &p.OrderID, id(&p.OrientationID))
-	}, `SELECT p.id, i.order_id, p.orientation_id FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 JOIN orders o ON o.id = i.order_id
-		WHERE p.model_id = ? AND p.process = ? AND p.removed = 0 AND o.state IN (?`+strings.Repeat(", ?", len(states)-1)+`) ORDER BY p.id`, args...)
+	marks, args := in(states)
+	return rows[PartOf](t, `SELECT p.id, i.order_id, p.orientation_id FROM parts p JOIN items i ON i.id = p.item_id AND i.removed = 0 JOIN orders o ON o.id = i.order_id
+		WHERE p.model_id = ? AND p.process = ? AND p.removed = 0 AND o.state IN `+marks+` ORDER BY p.id`, append([]any{modelID, process}, args...)...)
 }
 
 // PartOf is a part and the order it belongs to.

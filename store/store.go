@@ -8,19 +8,14 @@ import (
 	"database/sql"
 	"database/sql/driver"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"hash/maphash"
 	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
 	"regexp"
-	"sakuji/studio"
 	"strings"
-	"sync"
-	"time"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
@@ -163,6 +158,9 @@ func doing(query string, args []any, err error) error {
 			on += " …"
 			break
 		}
+		if v, ok := a.(driver.Valuer); ok {
+			a, _ = v.Value()
+		}
 		text := []rune(fmt.Sprint(a))
 		if len(text) > 40 {
 			text = append(text[:40], '…')
@@ -170,136 +168,4 @@ func doing(query string, args []any, err error) error {
 		on += " " + string(text)
 	}
 	return fmt.Errorf("%s %s%s: %w", verb, table, on, err)
-}
-
-// insert runs an INSERT and returns the new row's id.
-func (t *Tx) insert(query string, args ...any) (int64, error) {
-	r, err := t.tx.ExecContext(t.ctx, query, args...)
-	if err != nil {
-		return 0, doing(query, args, err)
-	}
-	return r.LastInsertId()
-}
-
-// rows reads all rows of a query, each through scan.
-func rows[T any](t *Tx, scan func(func(...any) error, *T) error, query string, args ...any) ([]T, error) {
-	r, err := t.tx.QueryContext(t.ctx, query, args...)
-	if err != nil {
-		return nil, doing(query, args, err)
-	}
-	defer r.Close()
-	var out []T
-	for r.Next() {
-		var v T
-		if err := scan(r.Scan, &v); err != nil {
-			return nil, doing(query, args, err)
-		}
-		out = append(out, v)
-	}
-	return out, doing(query, args, r.Err())
-}
-
-// one reads a single row, or ErrNotFound.
-func one[T any](t *Tx, scan func(func(...any) error, *T) error, query string, args ...any) (T, error) {
-	var v T
-	err := scan(t.tx.QueryRowContext(t.ctx, query, args...).Scan, &v)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return v, doing(query, args, err)
-}
-
-// moment maps a time to Unix milliseconds; the zero time is NULL.
-type moment struct{ t *time.Time }
-
-func at(t *time.Time) moment { return moment{t} }
-
-func (m moment) Value() (driver.Value, error) {
-	if m.t.IsZero() {
-		return nil, nil
-	}
-	return m.t.UnixMilli(), nil
-}
-
-func (m moment) Scan(v any) error {
-	*m.t = time.Time{}
-	if ms, ok := v.(int64); ok {
-		*m.t = time.UnixMilli(ms).UTC()
-	}
-	return nil
-}
-
-// ref maps an id to a nullable column; 0 is NULL.
-type ref struct{ id *int64 }
-
-func id(i *int64) ref { return ref{i} }
-
-func (r ref) Value() (driver.Value, error) {
-	if *r.id == 0 {
-		return nil, nil
-	}
-	return *r.id, nil
-}
-
-func (r ref) Scan(v any) error {
-	*r.id, _ = v.(int64)
-	return nil
-}
-
-// packed maps any value to JSON in a text column.
-type packed struct{ v any }
-
-func (p packed) Value() (driver.Value, error) {
-	b, err := json.Marshal(p.v)
-	return string(b), err
-}
-
-func (p packed) Scan(v any) error {
-	switch s := v.(type) {
-	case string:
-		return json.Unmarshal([]byte(s), p.v)
-	case []byte:
-		return json.Unmarshal(s, p.v)
-	}
-	return fmt.Errorf("JSON expected, %T found", v)
-}
-
-// shape maps a model's shape to JSON. Decoding one is dear and the same shapes are asked
-// for again and again, so that the latest are remembered by their content.
-type shape struct{ s *studio.ModelShape }
-
-// shapesKept bounds what is remembered, in bytes of JSON.
-const shapesKept = 64 << 20
-
-var shapes = struct {
-	sync.Mutex
-	seed  maphash.Seed
-	known map[[2]uint64]studio.ModelShape
-	bytes int
-}{seed: maphash.MakeSeed(), known: map[[2]uint64]studio.ModelShape{}}
-
-func (p shape) Scan(v any) error {
-	text, ok := v.(string)
-	if !ok {
-		return packed{p.s}.Scan(v)
-	}
-	key := [2]uint64{maphash.String(shapes.seed, text), uint64(len(text))}
-	shapes.Lock()
-	known, ok := shapes.known[key]
-	shapes.Unlock()
-	if ok {
-		*p.s = known
-		return nil
-	}
-	if err := json.Unmarshal([]byte(text), p.s); err != nil {
-		return err
-	}
-	shapes.Lock()
-	defer shapes.Unlock()
-	if shapes.bytes += len(text); shapes.bytes > shapesKept { // begin anew: what is looked at comes back by itself
-		clear(shapes.known)
-		shapes.bytes = len(text)
-	}
-	shapes.known[key] = *p.s
-	return nil
 }

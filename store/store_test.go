@@ -307,7 +307,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		require.NoError(t, tx.SaveItem(&it))
 		p = studio.Piece{Code: "0001-1", OrderID: o.ID, ItemID: it.ID, PartID: it.Parts[0].ID, ModelID: it.Parts[0].ModelID, Name: "Snail", Process: "resin", MaterialID: mat.ID, Scale: 1, Tier: route.Raw, Attempt: 1, State: studio.AtBench}
 		for _, k := range route.For("resin", route.Raw) {
-			p.Stages = append(p.Stages, studio.Stage{Stage: route.Stage{Kind: k, Mark: route.Todo, Planned: 4, WaitS: 60}})
+			p.Stages = append(p.Stages, studio.Stage{Stage: route.Stage{Kind: k, Mark: route.Todo, PlannedMin: 4, WaitS: 60}})
 		}
 		p.Stages[0].Mark, p.Stages[0].Done, p.Stages[0].Minutes, p.Stages[0].Until = route.Done, now, 5.5, now.Add(time.Minute)
 		require.NoError(t, tx.AddPiece(&p))
@@ -331,7 +331,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		ended, err := tx.WaitsEnded(now, now.Add(time.Hour))
 		require.NoError(t, err)
 		require.Len(t, ended, 1)
-		assert.Equal(t, "Snail", ended[0].Note)
+		assert.Equal(t, p.Stages[ended[0].Position], ended[0])
 		items, err := tx.Items(p.OrderID)
 		require.NoError(t, err)
 		assert.Equal(t, "m.stl", items[0].Parts[0].Model.Name)

@@ -26,7 +26,7 @@ func putty(t *testing.T) Piece {
 	kinds := []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Fill, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Base, route.Pack}
 	p := Piece{ID: 1, Code: "0001-1", OrderID: 1, Process: process.Resin, Tier: route.Painted, Attempt: 1, State: AtBench, Stages: stages(kinds...)}
 	for i := range p.Stages {
-		p.Stages[i].Planned, p.Stages[i].Book = float64(10+i), float64(5+i)
+		p.Stages[i].PlannedMin, p.Stages[i].BookMin = float64(10+i), float64(5+i)
 	}
 	return p
 }
@@ -66,7 +66,7 @@ func TestEveryRoundIsPassedAgain(t *testing.T) {
 	for i, s := range fresh.Stages {
 		assert.Equal(t, route.Todo, s.Mark)
 		assert.Equal(t, p.Stages[i].Kind, s.Kind)
-		assert.Equal(t, p.Stages[i].Book, s.Book, "what the book plans comes along")
+		assert.Equal(t, p.Stages[i].BookMin, s.BookMin, "what the book plans comes along")
 	}
 	_, _, err = p.Replace(byIlse, []Piece{p, {ID: 2, ReplacesID: p.ID}}, "0001-3")
 	assert.ErrorContains(t, err, "has its replacement already")
@@ -98,7 +98,7 @@ func TestTakenBackKeepsItsPlan(t *testing.T) {
 	p, e, err := p.TakeBack(later(48 * time.Hour))
 	require.NoError(t, err)
 	assert.Equal(t, was, p.Stages[at])
-	assert.Positive(t, was.Book)
+	assert.Positive(t, was.BookMin)
 	assert.Equal(t, "taken back", e.Event)
 	p, _, err = p.Stamp(later(48*time.Hour), Stamp{Minutes: 7}, time.UTC)
 	require.NoError(t, err)
@@ -147,7 +147,7 @@ func TestPrintsAreStampedAsOfTheRunsEnd(t *testing.T) {
 	require.NoError(t, p.MayStamp(morning.At))
 	back := p.GoBackOn(Good)
 	assert.Equal(t, OnPlate, back.State)
-	assert.Equal(t, p.Stages[0].Book, back.Stages[0].Book)
+	assert.Equal(t, p.Stages[0].BookMin, back.Stages[0].BookMin)
 }
 
 // A piece called off while it prints is marked so on its plate and never comes to the bench.

@@ -126,7 +126,7 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 		if s.Kind == route.Print {
 			steps = append(steps, schedule.Step{Name: "run", WaitMin: runMin})
 		}
-		steps = append(steps, schedule.Step{Name: string(s.Kind), HandsMin: s.Planned, WaitMin: float64(s.WaitS) / 60})
+		steps = append(steps, schedule.Step{Name: string(s.Kind), HandsMin: s.PlannedMin, WaitMin: float64(s.WaitS) / 60})
 	}
 	return steps
 }
@@ -135,7 +135,7 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 func (h Shop) StagesFor(m Model, p Part, it Item) []Stage {
 	var out []Stage
 	for i, w := range finish.Plan(h.Book, h.finishPart(m, p, it)) {
-		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, Planned: w.Minutes, Book: w.BookMin, WaitS: w.WaitS}})
+		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, WaitS: w.WaitS}})
 	}
 	return out
 }

@@ -93,7 +93,7 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	p.Stages = slices.Clone(p.Stages)
 	stage := p.Now()
 	if st.Minutes < 0 {
-		st.Minutes = stage.Planned
+		st.Minutes = stage.PlannedMin
 	}
 	if !(st.Minutes <= 24*60) {
 		return p, Entry{}, fmt.Errorf("%.0f minutes are more than a day; enter the minutes of hands", st.Minutes)

@@ -239,7 +239,7 @@ func TestOrderMayChange(t *testing.T) {
 
 func stages(kinds ...route.StageKind) (out StageList) {
 	for i, k := range kinds {
-		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: k, Mark: route.Todo, Planned: 10, WaitS: 3600}})
+		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: k, Mark: route.Todo, PlannedMin: 10, WaitS: 3600}})
 	}
 	return out
 }

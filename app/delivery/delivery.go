@@ -155,7 +155,7 @@ func (s *DeliverySheet) compare(hours map[route.StageKind]*Compared, p studio.Pi
 		if st.Repeat {
 			c.Repeats++
 		} else {
-			c.Planned += st.Planned
+			c.Planned += st.PlannedMin
 		}
 		c.Actual += st.Minutes
 	}

@@ -373,7 +373,7 @@ func (t *today) batches() (list []batch) {
 			list[i].name, _, _ = strings.Cut(p.Name, ", ")
 		}
 		list[i].n++
-		list[i].minutes += now.Planned
+		list[i].minutes += now.PlannedMin
 		if until.After(list[i].since) {
 			list[i].since = until
 		}

@@ -158,14 +158,14 @@ const (
 
 // Stage is one field of a piece's strip.
 type Stage struct {
-	Kind    StageKind
-	Mark    Mark
-	Planned float64   // minutes of hands
-	Book    float64   // of them, by the rate book alone; 0: not known
-	Repeat  bool      // it came of a look that sent the piece back
-	Again   int       // of a stage that sent the piece back: how many stages after it are the repeat
-	WaitS   int64     // clock time after it, seconds
-	Until   time.Time // when that wait ends; zero while it is not done
+	Kind       StageKind
+	Mark       Mark
+	PlannedMin float64   // minutes of hands
+	BookMin    float64   // of them, by the rate book alone; 0: not known
+	Repeat     bool      // it came of a look that sent the piece back
+	Again      int       // of a stage that sent the piece back: how many stages after it are the repeat
+	WaitS      int64     // clock time after it, seconds
+	Until      time.Time // when that wait ends; zero while it is not done
 }
 
 // Stages is a piece's stages in order.
@@ -261,7 +261,7 @@ func (s Stages) Planned() []Stage { return planned(s, false) }
 // done again stands for what was done before it.
 func planned(s Stages, repeat bool) (out []Stage) {
 	for _, st := range s {
-		out = append(out, Stage{Kind: st.Kind, Mark: Todo, Planned: st.Planned, Book: st.Book, Repeat: repeat, WaitS: st.WaitS})
+		out = append(out, Stage{Kind: st.Kind, Mark: Todo, PlannedMin: st.PlannedMin, BookMin: st.BookMin, Repeat: repeat, WaitS: st.WaitS})
 		if st.Mark == SentBack {
 			out = out[:max(0, len(out)-max(1, st.Again))]
 		}

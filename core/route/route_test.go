@@ -11,7 +11,7 @@ import (
 
 func strip(kinds ...StageKind) (s Stages) {
 	for _, k := range kinds {
-		s = append(s, Stage{Kind: k, Mark: Todo, Planned: 5})
+		s = append(s, Stage{Kind: k, Mark: Todo, PlannedMin: 5})
 	}
 	return s
 }
@@ -102,13 +102,13 @@ func TestRoundsAreRepeatedWhole(t *testing.T) {
 	putty := []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Fill, Sand, Prime, Look, Base, Shade, Clear, Pack}
 	s := strip(putty...)
 	for i := range s {
-		s[i].Book, s[i].Planned = float64(i), float64(2*i)
+		s[i].BookMin, s[i].PlannedMin = float64(i), float64(2*i)
 	}
 	for i := range 8 {
 		s[i].Mark = Done
 	}
 	assert.Equal(t, putty, kinds(s.Planned()))
-	assert.EqualValues(t, 6, s.Planned()[6].Book, "the book's minutes go along")
+	assert.EqualValues(t, 6, s.Planned()[6].BookMin, "the book's minutes go along")
 
 	again, err := s.Back(Fill) // the look finds a spot
 	require.NoError(t, err)
