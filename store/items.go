@@ -25,21 +25,25 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	if err != nil {
 		return nil, err
 	}
-	var items []studio.Item
-	for _, r := range list {
-		it := r.Item
-		it.Rule, it.ItemOptions = r.SizeRule, r.Options
-		it.Parts, err = rows[studio.Part](t, `SELECT id, item_id, `+partColumns+` FROM parts WHERE item_id = ? AND removed = 0 ORDER BY id`, it.ID)
-		if err != nil {
+	items := make([]studio.Item, len(list))
+	byID := make(map[int64]*studio.Item, len(list))
+	for i, r := range list {
+		items[i] = r.Item
+		items[i].Rule, items[i].ItemOptions = r.SizeRule, r.Options
+		byID[r.ID] = &items[i]
+	}
+	parts, err := rows[studio.Part](t, `SELECT id, item_id, `+partColumns+` FROM parts WHERE removed = 0
+		AND item_id IN (SELECT id FROM items WHERE order_id = ? AND removed = 0) ORDER BY id`, orderID)
+	if err != nil {
+		return nil, err
+	}
+	oriented := t.orientedModels()
+	for _, p := range parts {
+		if p.Model, err = oriented(p.ModelID, p.OrientationID); err != nil {
 			return nil, err
 		}
-		for k := range it.Parts {
-			p := &it.Parts[k]
-			if p.Model, err = t.ModelOriented(p.ModelID, p.OrientationID); err != nil {
-				return nil, err
-			}
-		}
-		items = append(items, it)
+		of := byID[p.ItemID]
+		of.Parts = append(of.Parts, p)
 	}
 	return items, nil
 }
@@ -69,8 +73,9 @@ func (t *Tx) RemoveItem(itemID int64) error {
 // PieceModels returns, by piece, what each is or was printed of, as it stands or stood.
 func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error) {
 	out := make(map[int64]studio.Model, len(pieces))
+	oriented := t.orientedModels()
 	for _, p := range pieces {
-		m, err := t.ModelOriented(p.ModelID, p.OrientationID)
+		m, err := oriented(p.ModelID, p.OrientationID)
 		if err != nil {
 			return nil, err
 		}

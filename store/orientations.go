@@ -67,3 +67,17 @@ func (t *Tx) ModelOriented(modelID, orientationID int64) (studio.Model, error) {
 	o, err := t.Orientation(orientationID)
 	return m.Oriented(o), err
 }
+
+// orientedModels is ModelOriented for many parts or pieces, each asked for once.
+func (t *Tx) orientedModels() func(modelID, orientationID int64) (studio.Model, error) {
+	known := map[[2]int64]studio.Model{}
+	return func(modelID, orientationID int64) (m studio.Model, err error) {
+		key := [2]int64{modelID, orientationID}
+		m, ok := known[key]
+		if !ok {
+			m, err = t.ModelOriented(modelID, orientationID)
+			known[key] = m
+		}
+		return m, err
+	}
+}

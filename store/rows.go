@@ -28,46 +28,59 @@ func columnOf(field string) string {
 
 var fields = reflectx.NewMapperFunc("db", columnOf)
 
-// cells returns pointers to the fields of a struct that lie in these columns.
-func cells(v reflect.Value, columns []string) ([]any, error) {
+// paths finds the fields of a struct that lie in these columns.
+func paths(t reflect.Type, columns []string) ([][]int, error) {
 	short := make([]string, len(columns))
 	for i, c := range columns {
 		short[i] = c
-		if f := fields.TypeMap(v.Type()).GetByPath(c); f == nil {
+		if fields.TypeMap(t).GetByPath(c) == nil {
 			short[i] = strings.TrimSuffix(c, "_ms")
 		}
 	}
-	out := make([]any, len(columns))
-	for i, path := range fields.TraversalsByName(v.Type(), short) {
+	out := fields.TraversalsByName(t, short)
+	for i, path := range out {
 		if len(path) == 0 {
-			return nil, fmt.Errorf("%s has no field for the column %s", v.Type(), columns[i])
+			return nil, fmt.Errorf("%s has no field for the column %s", t, columns[i])
 		}
-		out[i] = reflectx.FieldByIndexes(v, path).Addr().Interface()
 	}
 	return out, nil
 }
 
 // rows reads all rows of a query: structs by the names of the columns, anything else from
 // the only column.
-func rows[T any](t *Tx, query string, args ...any) ([]T, error) {
+func rows[T any](t *Tx, query string, args ...any) (list []T, err error) {
+	defer func() { err = doing(query, args, err) }()
 	r, err := t.tx.QueryContext(t.ctx, query, args...)
 	if err != nil {
-		return nil, doing(query, args, err)
+		return nil, err
 	}
 	defer r.Close()
-	columns, err := r.Columns()
-	if err != nil {
-		return nil, doing(query, args, err)
+	read := func(v *T) error { return r.Scan(v) }
+	if of := reflect.TypeFor[T](); of.Kind() == reflect.Struct {
+		columns, err := r.Columns()
+		if err != nil {
+			return nil, err
+		}
+		lies, err := paths(of, columns)
+		if err != nil {
+			return nil, err
+		}
+		to := make([]any, len(lies))
+		read = func(v *T) error {
+			for i, path := range lies {
+				to[i] = reads(reflectx.FieldByIndexes(reflect.ValueOf(v), path).Addr().Interface())
+			}
+			return r.Scan(to...)
+		}
 	}
-	var out []T
 	for r.Next() {
 		var v T
-		if err := scan(r, &v, columns); err != nil {
-			return nil, doing(query, args, err)
+		if err := read(&v); err != nil {
+			return nil, err
 		}
-		out = append(out, v)
+		list = append(list, v)
 	}
-	return out, doing(query, args, r.Err())
+	return list, r.Err()
 }
 
 // one reads a single row, or ErrNotFound.
@@ -80,20 +93,6 @@ func one[T any](t *Tx, query string, args ...any) (v T, err error) {
 		return v, doing(query, args, ErrNotFound)
 	}
 	return list[0], nil
-}
-
-func scan[T any](r *sql.Rows, v *T, columns []string) error {
-	to := []any{v}
-	if reflect.TypeFor[T]().Kind() == reflect.Struct {
-		var err error
-		if to, err = cells(reflect.ValueOf(v).Elem(), columns); err != nil {
-			return err
-		}
-		for i, c := range to {
-			to[i] = reads(c)
-		}
-	}
-	return r.Scan(to...)
 }
 
 // reads is how a field takes what its column holds.
@@ -144,12 +143,14 @@ func composite(field any) bool {
 
 // values returns what the columns are given for a struct, to which v points.
 func values(v any, columns []string) ([]any, error) {
-	out, err := cells(reflect.ValueOf(v).Elem(), columns)
+	of := reflect.ValueOf(v).Elem()
+	lies, err := paths(of.Type(), columns)
 	if err != nil {
 		return nil, err
 	}
-	for i, c := range out {
-		out[i] = writes(c, columns[i])
+	out := make([]any, len(lies))
+	for i, path := range lies {
+		out[i] = writes(reflectx.FieldByIndexes(of, path).Addr().Interface(), columns[i])
 	}
 	return out, nil
 }
