@@ -91,67 +91,49 @@ func (d Diagnosis) loose(shells []Shell, of []int32, named bool) []bool {
 	return out
 }
 
+// noted collects faults by kind.
+type noted map[string]*Fault
+
+func (n noted) add(kind string, hands bool, at Vec, size float64) {
+	f := n[kind]
+	if f == nil {
+		f = &Fault{Kind: kind}
+		n[kind] = f
+	}
+	f.Count++
+	f.Hands = f.Hands || hands
+	f.SizeMM = max(f.SizeMM, size)
+	f.Spots = append(f.Spots, Spot{at, size})
+}
+
+// box notes a fault of a whole body, as large as its box.
+func (n noted) box(kind string, hands bool, b Box) { n.add(kind, hands, b.Centre(), b.Diagonal()) }
+
 func (m *Mesh) faults(shells []Shell, of []int32, bodies []Body, loose []bool, overlap Overlap) []Fault {
-	found := map[string]*Fault{}
-	add := func(kind string, hands bool, at Vec, size float64) {
-		f := found[kind]
-		if f == nil {
-			f = &Fault{Kind: kind}
-			found[kind] = f
-		}
-		f.Count++
-		f.Hands = f.Hands || hands
-		f.SizeMM = max(f.SizeMM, size)
-		f.Spots = append(f.Spots, Spot{at, size})
-	}
-	e := m.edges()
-	flat := m.sheets(shells, of)
-	for _, h := range m.holes(e) {
-		kind := FaultHole
-		if m.ofSheets(e, h, flat, of) {
-			kind = FaultSheet
-		}
-		add(kind, kind == FaultSheet || !m.fillable(h), h.At, h.LengthMM)
-	}
-	e.of(0, len(m.Vertices), func(low, high int32, same []halfEdge) {
-		a, b := m.Vertices[low], m.Vertices[high]
-		switch {
-		case len(same) > 2:
-			add(FaultNonManifold, true, a.Add(b).Mul(0.5), b.Sub(a).Len())
-		case len(same) == 2 && same[0].forward() == same[1].forward():
-			add(FaultFlipped, false, a.Add(b).Mul(0.5), b.Sub(a).Len())
-		}
-	})
-	m.doubled(e, func(same []int32) {
-		t := m.Triangles[same[0]]
-		at := m.Vertices[t[0]].Add(m.Vertices[t[1]]).Add(m.Vertices[t[2]]).Mul(1.0 / 3)
-		for range same[1:] {
-			add(FaultDoubled, false, at, m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Len())
-		}
-	})
+	found := noted{}
+	m.edgeFaults(found, shells, of)
 	for _, s := range shells {
 		switch {
 		case s.Inverted():
-			add(FaultInverted, false, s.Box.Centre(), s.Box.Diagonal())
+			found.box(FaultInverted, false, s.Box)
 		case s.Buried():
-			add(FaultBuried, false, s.Box.Centre(), s.Box.Diagonal())
+			found.box(FaultBuried, false, s.Box)
 		}
 	}
 	specks := m.specks(bodies)
 	for k, b := range bodies {
 		switch {
 		case specks[k]:
-			add(FaultSpeck, false, b.Box.Centre(), b.Box.Diagonal())
+			found.box(FaultSpeck, false, b.Box)
 		case loose[k]:
-			add(FaultBodies, true, b.Box.Centre(), b.Box.Diagonal())
+			found.box(FaultBodies, true, b.Box)
 		}
 	}
 	for p := range overlap.pairs {
-		common := shells[p[0]].Box.Common(shells[p[1]].Box)
-		add(FaultOverlap, false, common.Centre(), common.Diagonal())
+		found.box(FaultOverlap, false, shells[p[0]].Box.Common(shells[p[1]].Box))
 	}
 	for s := range overlap.selves {
-		add(FaultSelf, false, shells[s].Box.Centre(), shells[s].Box.Diagonal())
+		found.box(FaultSelf, false, shells[s].Box)
 	}
 	for _, kind := range []string{FaultOverlap, FaultSelf} {
 		if f := found[kind]; f != nil {
@@ -170,6 +152,35 @@ func (m *Mesh) faults(shells []Shell, of []int32, bodies []Body, loose []bool, o
 		out = append(out, Fault{Kind: FaultDegenerate, Count: m.Degenerate})
 	}
 	return out
+}
+
+// edgeFaults notes what is wrong where triangles meet: holes, edges of more than two, facets
+// that face opposite ways, and doubled ones.
+func (m *Mesh) edgeFaults(found noted, shells []Shell, of []int32) {
+	e := m.edges()
+	flat := m.sheets(shells, of)
+	for _, h := range m.holes(e) {
+		kind := FaultHole
+		if m.ofSheets(e, h, flat, of) {
+			kind = FaultSheet
+		}
+		found.add(kind, kind == FaultSheet || !m.fillable(h), h.At, h.LengthMM)
+	}
+	e.of(0, len(m.Vertices), func(low, high int32, same []halfEdge) {
+		a, b := m.Vertices[low], m.Vertices[high]
+		switch {
+		case len(same) > 2:
+			found.add(FaultNonManifold, true, a.Add(b).Mul(0.5), b.Sub(a).Len())
+		case len(same) == 2 && same[0].forward() == same[1].forward():
+			found.add(FaultFlipped, false, a.Add(b).Mul(0.5), b.Sub(a).Len())
+		}
+	})
+	m.doubled(e, func(same []int32) {
+		t := m.Triangles[same[0]]
+		for range same[1:] {
+			found.add(FaultDoubled, false, m.middle(t), m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Len())
+		}
+	})
 }
 
 // ofSheets reports a rim that runs along flat open shells only: the rim of a sheet and

@@ -33,52 +33,28 @@ func (m *Mesh) openEdges(e *edges) (from, to, side []int32) {
 // the one it came by, the nearest. Where it comes to a vertex again it is cut into
 // simple loops. Beside facets that face opposite ways a walk may not close.
 func (m *Mesh) holes(e *edges) []Hole {
-	from, to, side := m.openEdges(e)
-	if len(from) == 0 {
+	r := rims{mesh: m, edges: e}
+	r.from, r.to, r.side = m.openEdges(e)
+	if len(r.from) == 0 {
 		return nil
 	}
-	next := make(map[int32][]int32, len(from)) // edges by the vertex they leave, then by the one they reach
-	for k, v := range from {
-		next[v] = append(next[v], int32(k))
-	}
-	used := make([]bool, len(from))
-	leave := func(edge int32) int32 {
-		v := to[edge]
-		list := slices.DeleteFunc(next[v], func(k int32) bool { return used[k] })
-		next[v] = list
-		if len(list) < 2 {
-			if len(list) == 0 {
-				return -1
-			}
-			return list[0]
-		}
-		own := m.acrossFan(e, side[edge], from[edge], v)
-		back := m.Vertices[from[edge]].Sub(m.Vertices[v])
-		best, sharpest := int32(-1), -2.0
-		for _, k := range list {
-			if to[k] == own {
-				continue
-			}
-			out := m.Vertices[to[k]].Sub(m.Vertices[v])
-			if cos := out.Dot(back) / (out.Len() * back.Len()); cos > sharpest {
-				best, sharpest = k, cos
-			}
-		}
-		return best
+	r.next, r.used = make(map[int32][]int32, len(r.from)), make([]bool, len(r.from))
+	for k, v := range r.from {
+		r.next[v] = append(r.next[v], int32(k))
 	}
 	var out []Hole
-	for k := range from {
-		if used[k] {
+	for k := range r.from {
+		if r.used[k] {
 			continue
 		}
 		var walk []int32
 		place := map[int32]int{}
-		for edge := int32(k); edge >= 0; edge = leave(edge) {
-			used[edge] = true
+		for edge := int32(k); edge >= 0; edge = r.leave(edge) {
+			r.used[edge] = true
 			if len(walk) == 0 {
-				walk, place[from[edge]] = append(walk, from[edge]), 0
+				walk, place[r.from[edge]] = append(walk, r.from[edge]), 0
 			}
-			v := to[edge]
+			v := r.to[edge]
 			if at, met := place[v]; met { // a loop closes here: take it off the walk
 				out = append(out, m.hole(append([]int32(nil), walk[at:]...), true))
 				for _, u := range walk[at+1:] {
@@ -95,6 +71,42 @@ func (m *Mesh) holes(e *edges) []Hole {
 		}
 	}
 	return out
+}
+
+// rims is the open edges of a mesh while they are walked.
+type rims struct {
+	mesh           *Mesh
+	edges          *edges
+	from, to, side []int32           // of each open edge its vertices, in its triangle's direction, and the triangle
+	next           map[int32][]int32 // edges by the vertex they leave
+	used           []bool
+}
+
+// leave returns the edge to go on by at the end of one; −1 where there is none.
+func (r *rims) leave(edge int32) int32 {
+	v := r.to[edge]
+	list := slices.DeleteFunc(r.next[v], func(k int32) bool { return r.used[k] })
+	r.next[v] = list
+	switch len(list) {
+	case 0:
+		return -1
+	case 1:
+		return list[0]
+	}
+	own := r.mesh.acrossFan(r.edges, r.side[edge], r.from[edge], v)
+	at := r.mesh.Vertices
+	back := at[r.from[edge]].Sub(at[v])
+	best, sharpest := int32(-1), -2.0
+	for _, k := range list {
+		if r.to[k] == own {
+			continue
+		}
+		out := at[r.to[k]].Sub(at[v])
+		if cos := out.Dot(back) / (out.Len() * back.Len()); cos > sharpest {
+			best, sharpest = k, cos
+		}
+	}
+	return best
 }
 
 // acrossFan goes from a triangle with an open edge u–v around v over shared edges to

@@ -31,48 +31,13 @@ const alike = 2.5
 // surfaces that oppose each other within 60°, so an edge or a tip, thin by nature, is
 // not taken for a wall, and whose surroundings agree. Scale it with the model: thickness goes with the first power.
 func (m *Mesh) Thickness() Walls {
-	tree := NewTree(m)
-	w := workers(len(m.Triangles))
-	facet, oppose := make([]float64, len(m.Triangles)), make([]bool, len(m.Triangles))
-	skin := 1e-6 * m.Box.Diagonal()
-	inward := func(p, n Vec) (mm float64, wall bool) {
-		l := n.Len()
-		if l == 0 {
-			return math.Inf(1), false
-		}
-		d := n.Mul(-1 / l)
-		hit, met := tree.Ray(p, d, skin)
-		if !met || hit.Facing <= 0 {
-			return math.Inf(1), false
-		}
-		return hit.MM, hit.Facing >= opposing
-	}
-	spread(len(m.Triangles), w, func(_, from, to int) {
-		for i := from; i < to; i++ {
-			t := m.Triangles[i]
-			facet[i], oppose[i] = inward(m.middle(t), m.normal(t))
-		}
-	})
-	normals := make([]Vec, len(m.Vertices))
-	out := Walls{VertexMM: make([]float64, len(m.Vertices)), ThinnestMM: math.Inf(1)}
-	for i := range out.VertexMM {
-		out.VertexMM[i] = math.Inf(1)
-	}
-	for i, t := range m.Triangles {
-		n := m.normal(t)
-		for _, v := range t {
-			normals[v] = normals[v].Add(n)
-			out.VertexMM[v] = min(out.VertexMM[v], facet[i])
-		}
-	}
-	own := make([]float64, len(m.Vertices))
-	spread(len(m.Vertices), w, func(_, from, to int) {
-		for i := from; i < to; i++ {
-			own[i], _ = inward(m.Vertices[i], normals[i])
-		}
-	})
+	facet, own, oppose := m.rays()
+	out := Walls{VertexMM: slices.Clone(own), ThinnestMM: math.Inf(1)}
 	var seen, areas []float64
 	for i, t := range m.Triangles {
+		for _, v := range t {
+			out.VertexMM[v] = min(out.VertexMM[v], facet[i])
+		}
 		if !oppose[i] {
 			continue
 		}
@@ -81,20 +46,57 @@ func (m *Mesh) Thickness() Walls {
 			out.ThinnestMM, out.ThinnestAt = facet[i], m.middle(t)
 		}
 	}
-	for i, mm := range own {
-		out.VertexMM[i] = min(out.VertexMM[i], mm)
-	}
-	if math.IsInf(out.ThinnestMM, 1) && len(seen) > 0 { // no place agrees with its surroundings
-		out.ThinnestMM = slices.Min(seen)
-	}
 	out.FacetsSeen = len(seen)
 	if len(seen) == 0 {
 		out.ThinnestMM = 0
 		return out
 	}
+	if math.IsInf(out.ThinnestMM, 1) { // no place agrees with its surroundings
+		out.ThinnestMM = slices.Min(seen)
+	}
 	q := quantiles(seen, areas, 0.01, 0.1, 0.5)
 	out.Share1MM, out.Share10MM, out.Share50MM = q[0], q[1], q[2]
 	return out
+}
+
+// rays measures inward from every facet and every vertex, and tells which facets have
+// another that opposes them.
+func (m *Mesh) rays() (facet, vertex []float64, oppose []bool) {
+	tree := NewTree(m)
+	skin := 1e-6 * m.Box.Diagonal()
+	inward := func(p, n Vec) (mm float64, wall bool) {
+		l := n.Len()
+		if l == 0 {
+			return math.Inf(1), false
+		}
+		hit, met := tree.Ray(p, n.Mul(-1/l), skin)
+		if !met || hit.Facing <= 0 {
+			return math.Inf(1), false
+		}
+		return hit.MM, hit.Facing >= opposing
+	}
+	w := workers(len(m.Triangles))
+	facet, oppose = make([]float64, len(m.Triangles)), make([]bool, len(m.Triangles))
+	spread(len(m.Triangles), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			t := m.Triangles[i]
+			facet[i], oppose[i] = inward(m.middle(t), m.normal(t))
+		}
+	})
+	normals := make([]Vec, len(m.Vertices))
+	for _, t := range m.Triangles {
+		n := m.normal(t)
+		for _, v := range t {
+			normals[v] = normals[v].Add(n)
+		}
+	}
+	vertex = make([]float64, len(m.Vertices))
+	spread(len(m.Vertices), w, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			vertex[i], _ = inward(m.Vertices[i], normals[i])
+		}
+	})
+	return facet, vertex, oppose
 }
 
 // middle returns a triangle's centroid.

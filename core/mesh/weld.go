@@ -46,24 +46,8 @@ func weld(box Box, n int, groups []Group, window func(from, to int, room []byte)
 		if k == 0 { // it takes all the others' vertices
 			room = n
 		}
-		wd := newWelder(m.Box, n, n/w, room)
-		welders[k] = wd
-		buffer := make([]byte, stretch*stlRecord)
-		for ; from < to; from += stretch {
-			part, err := window(from, min(from+stretch, to), buffer)
-			if err != nil {
-				faults[k] = err
-				return
-			}
-			for i := range part.n {
-				f := part.corners(i)
-				a, b, c := wd.corner(f[0], f[1], f[2]), wd.corner(f[3], f[4], f[5]), wd.corner(f[6], f[7], f[8])
-				if flatCorners(&f) {
-					b = a
-				}
-				triangles[from+i] = [3]int32{a, b, c}
-			}
-		}
+		welders[k] = newWelder(m.Box, n, n/w, room)
+		faults[k] = welders[k].corners(triangles, from, to, window)
 	})
 	if err := errors.Join(faults...); err != nil {
 		return nil, err
@@ -95,6 +79,26 @@ func weld(box Box, n int, groups []Group, window func(from, to int, room []byte)
 	}
 	m.Triangles = triangles
 	return m, nil
+}
+
+// corners fills triangles from–to with the vertices of their corners.
+func (wd *welder) corners(triangles [][3]int32, from, to int, window func(from, to int, room []byte) (*Soup, error)) error {
+	buffer := make([]byte, stretch*stlRecord)
+	for ; from < to; from += stretch {
+		part, err := window(from, min(from+stretch, to), buffer)
+		if err != nil {
+			return err
+		}
+		for i := range part.n {
+			f := part.corners(i)
+			a, b, c := wd.corner(f[0], f[1], f[2]), wd.corner(f[3], f[4], f[5]), wd.corner(f[6], f[7], f[8])
+			if flatCorners(&f) {
+				b = a
+			}
+			triangles[from+i] = [3]int32{a, b, c}
+		}
+	}
+	return nil
 }
 
 // without counts groups anew as if the degenerate triangles were gone.

@@ -61,40 +61,11 @@ func (f *field) isBent(v int32) bool { return int(v) >= len(f.bent) || f.bent[v]
 // edgesIn takes edges beside a bend into the crease.
 func (f *field) edgesIn(tolerance float64) bool {
 	m := f.inner
-	var sides [][2]int32
-	seen := map[[2]int32]int{}
-	each := func(fresh bool, do func(key [2]int32, t [3]int32)) { // triangles from each of their bent sides on
-		for i, t := range m.Triangles {
-			if fresh && !f.fresh[i] || !f.isBent(t[0]) && !f.isBent(t[1]) && !f.isBent(t[2]) {
-				continue
-			}
-			for k := range 3 {
-				if u, v := t[k], t[(k+1)%3]; f.isBent(u) || f.isBent(v) {
-					do([2]int32{min(u, v), max(u, v)}, [3]int32{u, v, t[(k+2)%3]})
-				}
-			}
-		}
-	}
-	each(true, func(key [2]int32, _ [3]int32) {
-		if _, ok := seen[key]; !ok {
-			seen[key] = len(sides)
-			sides = append(sides, key)
-		}
-	})
+	sides, over := f.bentSides()
 	if len(sides) == 0 {
 		f.fresh = make([]bool, len(m.Triangles))
 		return false
 	}
-	over := make([][2][3]int32, len(sides)) // the two triangles beside each
-	each(false, func(key [2]int32, t [3]int32) {
-		if at, ok := seen[key]; ok {
-			if over[at][0] == ([3]int32{}) {
-				over[at][0] = t
-			} else {
-				over[at][1] = t
-			}
-		}
-	})
 	to := make([][]mesh.Vec, len(sides))
 	shared(len(sides), 256, func(_, from, until int) {
 		for i := from; i < until; i++ {
@@ -120,6 +91,45 @@ func (f *field) edgesIn(tolerance float64) bool {
 	}
 	f.fresh = refine(m, cut)
 	return len(cut) > 0
+}
+
+// bentSides lists the sides of fresh triangles beside a bend, and the two triangles beside
+// each, beginning at that side.
+func (f *field) bentSides() (sides [][2]int32, over [][2][3]int32) {
+	m := f.inner
+	each := func(fresh bool, do func(key [2]int32, t [3]int32)) {
+		for i, t := range m.Triangles {
+			if fresh && !f.fresh[i] || !f.isBent(t[0]) && !f.isBent(t[1]) && !f.isBent(t[2]) {
+				continue
+			}
+			for k := range 3 {
+				if u, v := t[k], t[(k+1)%3]; f.isBent(u) || f.isBent(v) {
+					do([2]int32{min(u, v), max(u, v)}, [3]int32{u, v, t[(k+2)%3]})
+				}
+			}
+		}
+	}
+	seen := map[[2]int32]int{}
+	each(true, func(key [2]int32, _ [3]int32) {
+		if _, ok := seen[key]; !ok {
+			seen[key] = len(sides)
+			sides = append(sides, key)
+		}
+	})
+	if len(sides) == 0 {
+		return nil, nil
+	}
+	over = make([][2][3]int32, len(sides))
+	each(false, func(key [2]int32, t [3]int32) {
+		if at, ok := seen[key]; ok {
+			if over[at][0] == ([3]int32{}) {
+				over[at][0] = t
+			} else {
+				over[at][1] = t
+			}
+		}
+	})
+	return sides, over
 }
 
 // folds reports whether a vertex put at p on the first side of triangles would turn a part

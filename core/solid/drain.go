@@ -36,10 +36,31 @@ const (
 // near the plate, the other drains the far end; one alone drains; what more there are go
 // where resin would stay. Source: common practice.
 func (h *Hollowed) bore(outer *mesh.Mesh, tree *mesh.Tree, wall float64, drains Drains) {
-	whole := &mesh.Mesh{Vertices: slices.Clone(outer.Vertices), Triangles: slices.Clone(outer.Triangles), Box: outer.Box}
-	starts := make([]int, len(h.Cavities)+1)
+	whole, starts := h.joined(outer)
+	h.Mesh = whole
+	if drains.Count < 1 {
+		return
+	}
+	d := &driller{mesh: whole, next: whole.Neighbours(), gone: make([]bool, len(whole.Triangles)), tree: mesh.NewTree(whole), outer: tree, wall: wall, radius: drains.DiameterMM / 2}
 	for i := range h.Cavities {
-		starts[i] = len(whole.Triangles)
+		h.drain(i, d, starts[i], starts[i+1], drains)
+	}
+	kept := whole.Triangles[:0]
+	for i, t := range whole.Triangles {
+		if i >= len(d.gone) || !d.gone[i] {
+			kept = append(kept, t)
+		}
+	}
+	whole.Triangles = kept
+	h.VolumeMM3 = whole.Measure().VolumeMM3
+}
+
+// joined is the part's outside with its cavities in one mesh, and where each cavity's
+// triangles begin, and the last one's end.
+func (h *Hollowed) joined(outer *mesh.Mesh) (whole *mesh.Mesh, starts []int) {
+	whole = &mesh.Mesh{Vertices: slices.Clone(outer.Vertices), Triangles: slices.Clone(outer.Triangles), Box: outer.Box}
+	for i := range h.Cavities {
+		starts = append(starts, len(whole.Triangles))
 		c := h.Cavities[i].mesh
 		now := map[int32]int32{}
 		for _, t := range c.Triangles {
@@ -56,46 +77,37 @@ func (h *Hollowed) bore(outer *mesh.Mesh, tree *mesh.Tree, wall float64, drains 
 			whole.Triangles = append(whole.Triangles, n)
 		}
 	}
-	starts[len(h.Cavities)] = len(whole.Triangles)
-	h.Mesh = whole
-	if drains.Count < 1 {
+	return whole, append(starts, len(whole.Triangles))
+}
+
+// drain bores the holes of one cavity, whose triangles are from–to, and tells what stays in
+// it.
+func (h *Hollowed) drain(cavity int, d *driller, from, to int, drains Drains) {
+	c := &h.Cavities[cavity]
+	p := newPockets(c.mesh)
+	var mouths []mesh.Vec
+	for k := range drains.Count {
+		target, beside := c.Highest, 0.05
+		switch {
+		case k == 0 && drains.Count > 1:
+			target = c.Lowest
+		case k > 1:
+			target, beside = p.deepest(mouths), 0.3
+		}
+		b, ok := d.try(from, to, target, beside, drains.Seen, h.Bores)
+		if !ok {
+			break
+		}
+		b.Cavity, c.Vented = cavity, true
+		h.Bores, mouths = append(h.Bores, b), append(mouths, b.mouth)
+	}
+	if !c.Vented {
 		return
 	}
-	d := &driller{mesh: whole, next: whole.Neighbours(), gone: make([]bool, len(whole.Triangles)), tree: mesh.NewTree(whole), outer: tree, wall: wall, radius: drains.DiameterMM / 2}
-	for i := range h.Cavities {
-		c := &h.Cavities[i]
-		p := newPockets(c.mesh)
-		var mouths []mesh.Vec
-		for k := range drains.Count {
-			target, beside := c.Highest, 0.05
-			switch {
-			case k == 0 && drains.Count > 1:
-				target = c.Lowest
-			case k > 1:
-				target, beside = p.deepest(mouths), 0.3
-			}
-			b, ok := d.try(starts[i], starts[i+1], target, beside, drains.Seen, h.Bores)
-			if !ok {
-				break
-			}
-			b.Cavity, c.Vented = i, true
-			h.Bores, mouths = append(h.Bores, b), append(mouths, b.mouth)
-		}
-		if c.Vented {
-			c.HeldMM3, c.HeldAt = p.held(mouths), p.deepest(mouths)
-			if c.HeldMM3 < max(leastHeldMM3, leastHeldPart*c.VolumeMM3) {
-				c.HeldMM3 = 0
-			}
-		}
+	c.HeldMM3, c.HeldAt = p.held(mouths), p.deepest(mouths)
+	if c.HeldMM3 < max(leastHeldMM3, leastHeldPart*c.VolumeMM3) {
+		c.HeldMM3 = 0
 	}
-	kept := whole.Triangles[:0]
-	for i, t := range whole.Triangles {
-		if i >= len(d.gone) || !d.gone[i] {
-			kept = append(kept, t)
-		}
-	}
-	whole.Triangles = kept
-	h.VolumeMM3 = whole.Measure().VolumeMM3
 }
 
 // Warnings says what of the hollows may weep or burst later, in plain words. wanted is how

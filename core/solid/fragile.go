@@ -154,57 +154,23 @@ type hung struct {
 
 // hanging finds the nodes whose removal cuts others off, each time the smaller side.
 func hanging(nodes []node) (out []hung) {
-	n := len(nodes)
-	order, low := make([]int32, n), make([]int32, n)
-	parent, next := make([]int32, n), make([]int32, n)
-	var visit []int32 // in the order they were met
-	count := int32(0)
+	w := newWalk(nodes)
 	for root := range nodes {
-		if order[root] != 0 {
+		if w.order[root] != 0 {
 			continue
 		}
-		begin := len(visit)
-		stack := []int32{int32(root)}
-		parent[root] = -1
-		meet := func(v int32) { count++; order[v], low[v] = count, count; visit = append(visit, v) }
-		meet(int32(root))
-		type leaf struct{ on, child, from, to int32 }
-		var cuts []leaf
-		at := make(map[int32]int32) // where in visit each node stands
-		at[int32(root)] = int32(begin)
-		for len(stack) > 0 {
-			v := stack[len(stack)-1]
-			if int(next[v]) < len(nodes[v].beside) {
-				u := nodes[v].beside[next[v]]
-				next[v]++
-				if order[u] == 0 {
-					parent[u] = v
-					at[u] = int32(len(visit))
-					meet(u)
-					stack = append(stack, u)
-				} else if u != parent[v] {
-					low[v] = min(low[v], order[u])
-				}
-				continue
-			}
-			stack = stack[:len(stack)-1]
-			if p := parent[v]; p >= 0 {
-				low[p] = min(low[p], low[v])
-				if low[v] >= order[p] { // nothing at or below v gets round p
-					cuts = append(cuts, leaf{p, v, at[v], int32(len(visit))})
-				}
-			}
-		}
-		whole := visit[begin:]
+		begin := int32(len(w.visit))
+		cuts := w.from(int32(root))
+		whole := w.visit[begin:]
 		for _, c := range cuts {
-			under := visit[c.from:c.to]
+			under := w.visit[c.from:c.to]
 			if len(under)*2 <= len(whole) {
 				out = append(out, hung{c.on, slices.Clone(under)})
 				continue
 			}
 			var rest []int32
 			for i, v := range whole {
-				if k := int32(begin + i); (k < c.from || k >= c.to) && v != c.on {
+				if k := begin + int32(i); (k < c.from || k >= c.to) && v != c.on {
 					rest = append(rest, v)
 				}
 			}
@@ -214,4 +180,58 @@ func hanging(nodes []node) (out []hung) {
 		}
 	}
 	return out
+}
+
+// walk goes through a graph depth first and finds the nodes that others hang on. Source:
+// published, R. Tarjan, Depth-first search and linear graph algorithms, 1972.
+type walk struct {
+	nodes      []node
+	order, low []int32 // when each was met, from 1; the earliest that it or those under it lead back to
+	parent     []int32
+	next       []int32 // the neighbour to look at
+	at         []int32 // where in visit each stands
+	visit      []int32 // in the order they were met
+}
+
+// leaf is a node that visit[from:to] hang on.
+type leaf struct{ on, from, to int32 }
+
+func newWalk(nodes []node) *walk {
+	n := len(nodes)
+	return &walk{nodes: nodes, order: make([]int32, n), low: make([]int32, n), parent: make([]int32, n), next: make([]int32, n), at: make([]int32, n)}
+}
+
+func (w *walk) meet(v, from int32) {
+	w.parent[v], w.at[v] = from, int32(len(w.visit))
+	w.visit = append(w.visit, v)
+	w.order[v] = int32(len(w.visit))
+	w.low[v] = w.order[v]
+}
+
+// from walks what hangs together with a node.
+func (w *walk) from(root int32) (cuts []leaf) {
+	w.meet(root, -1)
+	stack := []int32{root}
+	for len(stack) > 0 {
+		v := stack[len(stack)-1]
+		if int(w.next[v]) < len(w.nodes[v].beside) {
+			u := w.nodes[v].beside[w.next[v]]
+			w.next[v]++
+			if w.order[u] == 0 {
+				w.meet(u, v)
+				stack = append(stack, u)
+			} else if u != w.parent[v] {
+				w.low[v] = min(w.low[v], w.order[u])
+			}
+			continue
+		}
+		stack = stack[:len(stack)-1]
+		if p := w.parent[v]; p >= 0 {
+			w.low[p] = min(w.low[p], w.low[v])
+			if w.low[v] >= w.order[p] { // nothing at or below v gets round p
+				cuts = append(cuts, leaf{p, w.at[v], int32(len(w.visit))})
+			}
+		}
+	}
+	return cuts
 }

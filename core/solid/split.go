@@ -299,7 +299,50 @@ type flatRegion struct {
 // sorts holes to the regions they lie in. A ring that a hole of the mesh leaves open is
 // closed across it.
 func (s *splitter) regions() []flatRegion {
-	next := map[int32]int32{} // from the vertex a triangle's line begins at to its end
+	next := s.lines()
+	ends := make(map[int32]bool, len(next))
+	for _, to := range next {
+		ends[to] = true
+	}
+	layer := Layer{}
+	var rings [][]flatPoint
+	walk := func(start int32) {
+		ring := s.ring(next, start)
+		if len(ring) < 3 {
+			return
+		}
+		points := make([]Point, len(ring))
+		for i, p := range ring {
+			points[i] = p.Point
+		}
+		before := len(layer.Rings)
+		if layer.add(points); len(layer.Rings) > before {
+			rings = append(rings, ring)
+		}
+	}
+	for _, open := range []bool{true, false} { // open rings from their beginnings, then closed ones
+		for _, id := range s.order(next) {
+			if _, ok := next[id]; ok && !(open && ends[id]) {
+				walk(id)
+			}
+		}
+	}
+	layer.gather()
+	var out []flatRegion
+	for _, r := range layer.Regions {
+		f := flatRegion{outer: rings[r.Outer]}
+		for _, h := range r.Holes {
+			f.holes = append(f.holes, rings[h])
+		}
+		out = append(out, f)
+	}
+	return out
+}
+
+// lines returns where the plane's line over each cut triangle ends, by the vertex it begins
+// at.
+func (s *splitter) lines() map[int32]int32 {
+	next := map[int32]int32{}
 	for _, i := range s.cut {
 		t := s.mesh.Triangles[i]
 		var from, to int32 = -1, -1
@@ -314,57 +357,23 @@ func (s *splitter) regions() []flatRegion {
 		}
 		next[from] = to
 	}
-	layer := Layer{}
-	var rings [][]flatPoint
-	starts := make(map[int32]bool, len(next))
-	for _, to := range next {
-		starts[to] = true
+	return next
+}
+
+// ring takes the lines of one ring out of next, in order.
+func (s *splitter) ring(next map[int32]int32, start int32) (ring []flatPoint) {
+	for at, ok := start, true; ok; {
+		to, more := next[at]
+		delete(next, at)
+		if id := s.one(at); len(ring) == 0 || id != ring[len(ring)-1].id {
+			ring = append(ring, s.flat(id))
+		}
+		at, ok = to, more && to != start
 	}
-	walk := func(start int32) {
-		var ring []flatPoint
-		for at, ok := start, true; ok; {
-			to, more := next[at]
-			delete(next, at)
-			if id := s.one(at); len(ring) == 0 || id != ring[len(ring)-1].id {
-				ring = append(ring, s.flat(id))
-			}
-			at, ok = to, more && to != start
-		}
-		for len(ring) > 1 && ring[0].id == ring[len(ring)-1].id {
-			ring = ring[:len(ring)-1]
-		}
-		if len(ring) < 3 {
-			return
-		}
-		points := make([]Point, len(ring))
-		for i, p := range ring {
-			points[i] = p.Point
-		}
-		before := len(layer.Rings)
-		if layer.add(points); len(layer.Rings) > before {
-			rings = append(rings, ring)
-		}
+	for len(ring) > 1 && ring[0].id == ring[len(ring)-1].id {
+		ring = ring[:len(ring)-1]
 	}
-	for _, id := range s.order(next) {
-		if _, ok := next[id]; ok && !starts[id] {
-			walk(id)
-		}
-	}
-	for _, id := range s.order(next) {
-		if _, ok := next[id]; ok {
-			walk(id)
-		}
-	}
-	layer.gather()
-	var out []flatRegion
-	for _, r := range layer.Regions {
-		f := flatRegion{outer: rings[r.Outer]}
-		for _, h := range r.Holes {
-			f.holes = append(f.holes, rings[h])
-		}
-		out = append(out, f)
-	}
-	return out
+	return ring
 }
 
 // order lists the starts of lines by their numbers, so that the same part is always cut

@@ -2,6 +2,7 @@ package solid
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 
@@ -82,157 +83,193 @@ func NewReach(m *mesh.Mesh) *Reach {
 // part itself stands, contacts as it is turned.
 func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 	m := Turned(r.mesh, turn)
-	var out Supports
 	size := m.Box.Size()
 	if size.Z <= 0 || max(size.X, size.Y) <= 0 {
-		return out
+		return Supports{}
 	}
+	g := newHolding(m, h)
+	g.look()
+	g.holdByWalls()
+	g.holdIslands(m) // first: what begins there is held by nothing else
+	g.holdLeaning()
+	g.out.ContactMM2 = float64(len(g.out.Contacts)) * math.Pi * h.TipMM * h.TipMM / 4
+	for _, x := range g.out.Contacts {
+		if x.OnPart {
+			g.out.OnPart++
+		}
+	}
+	g.out.Out = r.outOfReach(g, turn)
+	return g.out
+}
+
+// holding is a part in columns while it is found out how it is held.
+type holding struct {
+	Holding
+	*columns
+	slope   float64 // the most that a leaning face rises for each millimetre to the side
+	leaning []held
+	anchors *spots // what stands by itself
+	tips    *spots // what pillars hold
+	out     Supports
+}
+
+// held is a place that something must hold.
+type held struct {
+	column  int
+	z       float64
+	belowMM float64 // how far down the next matter lies, or the plate
+	onPart  bool
+}
+
+func newHolding(m *mesh.Mesh, h Holding) *holding {
 	c := columnsOf(m, supportGrid)
-	steep := math.Sin(h.LimitDeg * math.Pi / 180)
-	type held struct {
-		column int
-		z      float64
-		below  float64 // how far down the next matter lies, or the plate
-		onPart bool
-	}
-	var leaning []held
-	type spot struct{ x, y, z float64 }
 	slope := 1 / math.Tan(h.LimitDeg*math.Pi/180)
-	anchors := newSpots(h.SpacingMM, slope, 2*c.cell)
-	at := func(k int, z float64) spot {
-		return spot{(float64(k%c.nx) + 0.5) * c.cell, (float64(k/c.nx) + 0.5) * c.cell, z}
-	}
-	for k := range c.hits {
+	return &holding{Holding: h, columns: c, slope: slope, anchors: newSpots(h.SpacingMM, slope, 2*c.cell), tips: newSpots(h.SpacingMM, slope, 2*c.cell)}
+}
+
+// at is the place of a height in a column, from the lower corner of the part.
+func (g *holding) at(column int, z float64) mesh.Vec {
+	return mesh.Vec{X: (float64(column%g.nx) + 0.5) * g.cell, Y: (float64(column/g.nx) + 0.5) * g.cell, Z: z}
+}
+
+// look tells what leans from what stands by itself.
+func (g *holding) look() {
+	steep := math.Sin(g.LimitDeg * math.Pi / 180)
+	for k := range g.hits {
 		floor, onPart := 0.0, false
-		for _, s := range c.spans(k) {
+		for _, s := range g.spans(k) {
 			gap := s.from.z - floor
 			onPlate := !onPart && s.from.z < onPlateMM
-			p := at(k, s.from.z)
 			switch {
-			case onPlate && !h.Raised, s.from.up > -steep && !onPlate: // it stands by itself
-				anchors.add(p.x, p.y, p.z)
+			case onPlate && !g.Raised, s.from.up > -steep && !onPlate: // it stands by itself
+				g.anchors.add(g.at(k, s.from.z))
 			case onPart && gap < leastGapMM:
 			default:
-				leaning = append(leaning, held{k, s.from.z, gap, onPart})
-				out.RoomMM3 += gap * c.cell * c.cell
+				g.leaning = append(g.leaning, held{k, s.from.z, gap, onPart})
+				g.out.RoomMM3 += gap * g.cell * g.cell
 			}
 			floor, onPart = s.to.z, true
 		}
 	}
-	// Where a leaning face begins at a wall that rises from below, the wall holds it.
-	drop := 1.05 * c.cell * slope
-	for _, x := range leaning {
-		col, row := x.column%c.nx, x.column/c.nx
+}
+
+// holdByWalls finds where a leaning face begins at a wall that rises from below: there the
+// wall holds it.
+func (g *holding) holdByWalls() {
+	drop := 1.05 * g.cell * g.slope
+	for _, x := range g.leaning {
+		col, row := x.column%g.nx, x.column/g.nx
 		for _, n := range [4][2]int{{col - 1, row}, {col + 1, row}, {col, row - 1}, {col, row + 1}} {
-			if n[0] >= 0 && n[0] < c.nx && n[1] >= 0 && n[1] < c.ny && c.inside(n[1]*c.nx+n[0], x.z-drop) && c.inside(n[1]*c.nx+n[0], x.z+drop/2) {
-				p := at(x.column, x.z)
-				anchors.add(p.x, p.y, p.z)
+			beside := n[1]*g.nx + n[0]
+			if n[0] >= 0 && n[0] < g.nx && n[1] >= 0 && n[1] < g.ny && g.inside(beside, x.z-drop) && g.inside(beside, x.z+drop/2) {
+				g.anchors.add(g.at(x.column, x.z))
 				break
 			}
 		}
 	}
-	tips := newSpots(h.SpacingMM, slope, 2*c.cell)
-	put := func(x held, island bool) {
-		p := at(x.column, x.z)
-		tips.add(p.x, p.y, p.z)
-		out.Contacts = append(out.Contacts, Contact{At: c.middle(x.column, x.z), LongMM: x.below, Island: island, OnPart: x.onPart})
-	}
-	// Islands first: what begins there is held by nothing else.
-	slicer := NewSlicer(m, max(0.02, size.Z/islandCuts))
+}
+
+// hold puts a tip.
+func (g *holding) hold(x held, island bool) {
+	g.tips.add(g.at(x.column, x.z))
+	g.out.Contacts = append(g.out.Contacts, Contact{At: g.middle(x.column, x.z), LongMM: x.belowMM, Island: island, OnPart: x.onPart})
+}
+
+// holdIslands holds every region that begins in mid-air.
+func (g *holding) holdIslands(m *mesh.Mesh) {
+	slicer := NewSlicer(m, max(0.02, m.Box.Size().Z/islandCuts))
 	for i, f := range slicer.Figures() {
 		loose := f.Loose
-		if i == 0 && h.Raised {
+		if i == 0 && g.Raised {
 			loose = slicer.Layer(0).loose(1, Layer{}) // hung on the plate by pillars alone
 		}
 		for _, s := range loose {
-			x, y := int((s.X-c.low.X)/c.cell), int((s.Y-c.low.Y)/c.cell)
-			column := min(c.nx-1, max(0, x)) + c.nx*min(c.ny-1, max(0, y))
-			z := s.Z - c.low.Z
-			if p := at(column, z); tips.near(p.x, p.y, p.z, h.SpacingMM/4) {
+			x, y := int((s.X-g.low.X)/g.cell), int((s.Y-g.low.Y)/g.cell)
+			column := min(g.nx-1, max(0, x)) + g.nx*min(g.ny-1, max(0, y))
+			z := s.Z - g.low.Z
+			if g.tips.near(g.at(column, z), g.SpacingMM/4) {
 				continue
 			}
 			floor, onPart := 0.0, false
-			for _, sp := range c.spans(column) {
+			for _, sp := range g.spans(column) {
 				if sp.to.z < z-slicer.layerMM {
 					floor, onPart = sp.to.z, true
 				}
 			}
-			put(held{column, z, z - floor, onPart}, true)
+			g.hold(held{column, z, z - floor, onPart}, true)
 		}
 	}
-	slices.SortStableFunc(leaning, func(a, b held) int { return cmp.Compare(a.z, b.z) })
-	for _, x := range leaning {
-		if p := at(x.column, x.z); !tips.near(p.x, p.y, p.z, h.SpacingMM) && !anchors.near(p.x, p.y, p.z, h.SpacingMM) {
-			put(x, false)
+}
+
+// holdLeaning holds the faces that lean, from below, wherever nothing near does.
+func (g *holding) holdLeaning() {
+	slices.SortStableFunc(g.leaning, func(a, b held) int { return cmp.Compare(a.z, b.z) })
+	for _, x := range g.leaning {
+		if p := g.at(x.column, x.z); !g.tips.near(p, g.SpacingMM) && !g.anchors.near(p, g.SpacingMM) {
+			g.hold(x, false)
 		}
 	}
-	tip := math.Pi * h.TipMM * h.TipMM / 4
-	out.ContactMM2 = float64(len(out.Contacts)) * tip
-	for _, x := range out.Contacts {
-		if x.OnPart {
-			out.OnPart++
-		}
+}
+
+// outOfReach lists the rooms that pillars fill although nobody gets there, the largest
+// first.
+func (r *Reach) outOfReach(g *holding, turn [9]float64) (out []OutOfReach) {
+	if g.out.OnPart == 0 && !slices.ContainsFunc(g.leaning, func(x held) bool { return x.onPart }) {
+		return nil
 	}
-	// The rooms that pillars fill although nobody gets there.
-	if !slices.ContainsFunc(leaning, func(x held) bool { return x.onPart }) && out.OnPart == 0 {
-		return out
-	}
-	v, ways := r.v, r.ways
-	room := map[int]bool{} // cubes of pillars out of reach
-	gap := map[int]float64{}
-	for _, x := range leaning {
+	v := r.v
+	gapMM := map[int]float64{} // of the cubes of pillars out of reach
+	for _, x := range g.leaning {
 		if !x.onPart {
 			continue
 		}
-		for z := x.z - v.cell; z > x.z-x.below; z -= v.cell / 2 {
-			if i := v.at(TurnedBack(c.middle(x.column, z), turn)); !v.solid[i] && ways[i] != free {
-				room[i] = true
-				gap[i] = max(gap[i], x.below)
+		for z := x.z - v.cell; z > x.z-x.belowMM; z -= v.cell / 2 {
+			if i := v.at(TurnedBack(g.middle(x.column, z), turn)); !v.solid[i] && r.ways[i] != free {
+				gapMM[i] = max(gapMM[i], x.belowMM)
 			}
+		}
+	}
+	pillars := map[int]int{} // by the cube below their tip
+	for _, x := range g.out.Contacts {
+		if x.OnPart {
+			pillars[v.at(TurnedBack(x.At.Sub(mesh.Vec{Z: 1.5 * v.cell}), turn))]++
 		}
 	}
 	seen := map[int]bool{}
-	order := make([]int, 0, len(room))
-	for i := range room {
-		order = append(order, i)
-	}
-	slices.Sort(order)
-	for _, start := range order {
+	for _, start := range slices.Sorted(maps.Keys(gapMM)) {
 		if seen[start] {
 			continue
 		}
-		seen[start] = true
-		list := []int{start}
-		place := OutOfReach{Shut: ways[start] == shut}
-		var middle mesh.Vec
-		for k := 0; k < len(list); k++ {
-			i := list[k]
-			middle = middle.Add(v.middle(i))
-			place.GapMM = max(place.GapMM, gap[i])
-			v.beside(i, func(n int) {
-				if room[n] && !seen[n] {
-					seen[n] = true
-					list = append(list, n)
-				}
-			})
-		}
-		place.RoomMM3 = float64(len(list)) * v.cell * v.cell * v.cell
-		place.At = middle.Mul(1 / float64(len(list)))
-		in := map[int]bool{}
-		for _, i := range list {
-			in[i] = true
-		}
-		for _, x := range out.Contacts {
-			if x.OnPart && in[v.at(TurnedBack(x.At.Sub(mesh.Vec{Z: 1.5 * v.cell}), turn))] {
-				place.Pillars++
-			}
-		}
-		if place.RoomMM3 >= leastRoomMM3 {
-			out.Out = append(out.Out, place)
+		if place := r.roomFrom(start, gapMM, pillars, seen); place.RoomMM3 >= leastRoomMM3 {
+			out = append(out, place)
 		}
 	}
-	slices.SortStableFunc(out.Out, func(a, b OutOfReach) int { return cmp.Compare(b.RoomMM3, a.RoomMM3) })
+	slices.SortStableFunc(out, func(a, b OutOfReach) int { return cmp.Compare(b.RoomMM3, a.RoomMM3) })
 	return out
+}
+
+// roomFrom follows one room of pillars from one of its cubes to all that hang together.
+func (r *Reach) roomFrom(start int, gapMM map[int]float64, pillars map[int]int, seen map[int]bool) OutOfReach {
+	v := r.v
+	place := OutOfReach{Shut: r.ways[start] == shut}
+	var middle mesh.Vec
+	seen[start] = true
+	list := []int{start}
+	for k := 0; k < len(list); k++ {
+		i := list[k]
+		middle = middle.Add(v.middle(i))
+		place.GapMM = max(place.GapMM, gapMM[i])
+		place.Pillars += pillars[i]
+		v.beside(i, func(n int) {
+			if _, room := gapMM[n]; room && !seen[n] {
+				seen[n] = true
+				list = append(list, n)
+			}
+		})
+	}
+	place.RoomMM3 = float64(len(list)) * v.cell * v.cell * v.cell
+	place.At = middle.Mul(1 / float64(len(list)))
+	return place
 }
 
 const leastRoomMM3 = 4.0 // less than that is a crumb. Source: from memory
@@ -256,13 +293,12 @@ func newSpots(wide, slope, slack float64) *spots {
 	return &spots{max(wide, 0.1), slope, slack, map[[3]int32][]mesh.Vec{}}
 }
 
-func (s *spots) cube(x, y, z float64) [3]int32 {
-	return [3]int32{int32(math.Floor(x / s.wide)), int32(math.Floor(y / s.wide)), int32(math.Floor(z / s.wide))}
+func (s *spots) cube(p mesh.Vec) [3]int32 {
+	return [3]int32{int32(math.Floor(p.X / s.wide)), int32(math.Floor(p.Y / s.wide)), int32(math.Floor(p.Z / s.wide))}
 }
 
-func (s *spots) add(x, y, z float64) {
-	k := s.cube(x, y, z)
-	p := mesh.Vec{X: x, Y: y, Z: z}
+func (s *spots) add(p mesh.Vec) {
+	k := s.cube(p)
 	// Of many in a hair's breadth one is enough.
 	if list := s.in[k]; len(list) > 0 && list[len(list)-1].Sub(p).Len() < s.wide/20 {
 		return
@@ -272,8 +308,8 @@ func (s *spots) add(x, y, z float64) {
 
 // near reports whether one that holds a place lies within a distance of it, no longer than
 // the usual one.
-func (s *spots) near(x, y, z, mm float64) bool {
-	k, p := s.cube(x, y, z), mesh.Vec{X: x, Y: y, Z: z}
+func (s *spots) near(p mesh.Vec, mm float64) bool {
+	k := s.cube(p)
 	for i := range 27 {
 		for _, q := range s.in[[3]int32{k[0] + int32(i%3) - 1, k[1] + int32(i/3%3) - 1, k[2] + int32(i/9) - 1}] {
 			d := q.Sub(p)
