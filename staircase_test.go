@@ -3,6 +3,7 @@
 package sakuji
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
@@ -39,9 +40,9 @@ var closed = map[string][]string{
 	"app":    {"database/sql", "html/template"},
 }
 
-func TestStaircase(t *testing.T) {
-	seen := 0
-	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+// programs calls f with every file of the program, tests left out.
+func programs(t *testing.T, mode parser.Mode, f func(path string, in *token.FileSet, file *ast.File)) {
+	require.NoError(t, filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
@@ -51,8 +52,33 @@ func TestStaircase(t *testing.T) {
 		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
 			return nil
 		}
-		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		in := token.NewFileSet()
+		file, err := parser.ParseFile(in, path, nil, mode)
 		require.NoError(t, err)
+		f(filepath.ToSlash(path), in, file)
+		return nil
+	}))
+}
+
+// pageLines is how long a function may be: what is longer is no page any more.
+const pageLines = 60
+
+func TestFunctionsAreAPageEach(t *testing.T) {
+	seen := 0
+	programs(t, parser.SkipObjectResolution, func(path string, in *token.FileSet, file *ast.File) {
+		for _, d := range file.Decls {
+			if f, ok := d.(*ast.FuncDecl); ok {
+				seen++
+				assert.LessOrEqual(t, in.Position(f.End()).Line-in.Position(f.Pos()).Line+1, pageLines, "%s: %s", path, f.Name.Name)
+			}
+		}
+	})
+	assert.Greater(t, seen, 1500, "the walk has seen the tree")
+}
+
+func TestStaircase(t *testing.T) {
+	seen := 0
+	programs(t, parser.ImportsOnly, func(path string, _ *token.FileSet, file *ast.File) {
 		from := filepath.ToSlash(filepath.Dir(path))
 		for _, spec := range file.Imports {
 			name, err := strconv.Unquote(spec.Path.Value)
@@ -60,9 +86,7 @@ func TestStaircase(t *testing.T) {
 			seen++
 			check(t, path, from, name)
 		}
-		return nil
 	})
-	require.NoError(t, err)
 	assert.Greater(t, seen, 200, "the walk has seen the tree")
 }
 

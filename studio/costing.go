@@ -59,20 +59,9 @@ func (h Shop) job(it Item) (out Estimated) {
 	}
 	print := schedule.Step{Name: "print"}
 	var after []schedule.Step
-	seams, pieces := 0.0, 0.0
-	var widths []float64
 	for _, p := range it.Parts {
-		material, ok := h.Material(p.MaterialID, p.Process)
-		if !ok {
-			out.Troubles = append(out.Troubles, p.Name+": no "+p.Process+" material in the studio")
-		}
-		if p.Model.Measures.VolumeMM3 <= 0 {
-			out.Troubles = append(out.Troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
-		}
-		machine, why, ok := h.machineFor(p, it.Scale)
-		if why != "" {
-			out.Troubles = append(out.Troubles, p.Name+": "+why)
-		}
+		machine, material, troubles, ok := h.placed(p, it.Scale)
+		out.Troubles = append(out.Troubles, troubles...)
 		if !ok {
 			continue
 		}
@@ -90,26 +79,12 @@ func (h Shop) job(it Item) (out Estimated) {
 		}
 		out.Savings = append(out.Savings, h.savings(p, it, machine, part)...)
 		print.Pool = p.Process
-		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(max(1, p.CutInto))) + part.FirstRuns
+		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(p.Pieces())) + part.FirstRuns
 		print.MachineMin += tries * part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
-		print.RunMin = max(print.RunMin, part.RunMinutes/float64(max(1, p.CutInto)))
+		print.RunMin = max(print.RunMin, part.RunMinutes/float64(p.Pieces()))
 		after = mergeSteps(after, part)
-		each := float64(p.Copies) * float64(max(1, p.CutInto))
-		pieces += each
-		seams += float64(p.Copies) * float64(max(1, p.CutInto)-1)
-		widths = append(widths, meanPerimeter(p.Model, it.Scale))
 	}
-	if pieces > 1 && len(it.Parts) > 0 && !it.Apart && it.Tier != route.Raw {
-		seams = pieces - 1
-	}
-	if seams > 0 && !it.Apart {
-		length, source := it.SeamMM, rates.Ours
-		if length == 0 {
-			slices.Sort(widths)
-			length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
-		}
-		out.Job.Seam = &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
-	}
+	out.Job.Seam = h.seamOf(it)
 	if len(it.Parts) > 0 {
 		out.Chain = append([]schedule.Step{print}, after...)
 		if out.Job.Seam != nil {
@@ -117,17 +92,68 @@ func (h Shop) job(it Item) (out Estimated) {
 			out.Chain = append(out.Chain, schedule.Step{Name: "join", HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
 		}
 	}
+	out.Chain = withExtras(h, out.Chain, it)
+	return out
+}
+
+// placed says on what a part is printed, and of what; ok is false where it cannot be.
+func (h Shop) placed(p Part, scale float64) (machine Machine, material Material, troubles []string, ok bool) {
+	material, known := h.Material(p.MaterialID, p.Process)
+	if !known {
+		troubles = append(troubles, p.Name+": no "+p.Process+" material in the studio")
+	}
+	if p.Model.Measures.VolumeMM3 <= 0 {
+		troubles = append(troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
+	}
+	machine, why, ok := h.machineFor(p, scale)
+	if why != "" {
+		troubles = append(troubles, p.Name+": "+why)
+	}
+	return machine, material, troubles, ok
+}
+
+// seamOf is where an item's pieces are joined and the seam filled; nil where none is.
+// Parts that no machine takes have no seam yet.
+func (h Shop) seamOf(it Item) *finish.Seam {
+	seams, pieces := 0.0, 0.0
+	var widths []float64
+	for _, p := range it.Parts {
+		if _, _, ok := h.machineFor(p, it.Scale); !ok {
+			continue
+		}
+		pieces += float64(p.Copies * p.Pieces())
+		seams += float64(p.Copies * (p.Pieces() - 1))
+		widths = append(widths, meanPerimeter(p.Model, it.Scale))
+	}
+	if pieces > 1 && !it.Apart && it.Tier != route.Raw {
+		seams = pieces - 1
+	}
+	if seams == 0 || it.Apart {
+		return nil
+	}
+	length, source := it.SeamMM, rates.Ours
+	if length == 0 {
+		slices.Sort(widths)
+		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
+	}
+	return &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
+}
+
+// withExtras adds the hours of an item's extras to its chain; sculpting comes first.
+func withExtras(h Shop, chain []schedule.Step, it Item) []schedule.Step {
 	for _, e := range it.Extras {
-		if hours := e.LikelyHours(h.Book, float64(it.Copies)); hours > 0 {
-			step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
-			if e.Kind == quote.Sculpt { // comes first
-				out.Chain = append([]schedule.Step{step}, out.Chain...)
-			} else {
-				out.Chain = append(out.Chain, step)
-			}
+		hours := e.LikelyHours(h.Book, float64(it.Copies))
+		if hours <= 0 {
+			continue
+		}
+		step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
+		if e.Kind == quote.Sculpt {
+			chain = append([]schedule.Step{step}, chain...)
+		} else {
+			chain = append(chain, step)
 		}
 	}
-	return out
+	return chain
 }
 
 // SeamOfWidth is how long a seam is of a part's mean perimeter: parts are cut or meet where
@@ -233,7 +259,7 @@ func (h Shop) savings(p Part, it Item, machine Machine, part quote.Part) (out []
 		s.Least = piecesToFit(machine, p.Model, it.Scale)
 	}
 	curve, best := s.Curve()
-	now := max(1, p.CutInto)
+	now := p.Pieces()
 	if now <= len(curve) && best+1 != now {
 		saves := (curve[now-1].Cost - curve[best].Cost) * float64(part.Copies)
 		if saves > 1 && saves > 0.03*curve[now-1].Cost*float64(part.Copies) {
@@ -277,7 +303,7 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material) quote.
 	if !h.History.Printed[p.ModelID] {
 		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))
 	}
-	if n := float64(max(1, p.CutInto)); n > 1 { // each piece is set up and taken off
+	if n := float64(p.Pieces()); n > 1 { // each piece is set up and taken off
 		for k := range out.Work {
 			if w := &out.Work[k]; w.Kind == route.Print {
 				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n

@@ -282,7 +282,7 @@ func Differences(before, after []Item) (out []Change) {
 			}
 			add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
 			add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
-			add(name, "printed in pieces", fmt.Sprint(max(1, q.CutInto)), fmt.Sprint(max(1, p.CutInto)))
+			add(name, "printed in pieces", fmt.Sprint(q.Pieces()), fmt.Sprint(p.Pieces()))
 			if q.ModelID != p.ModelID {
 				out = append(out, Change{name, "one version of its model", "another"})
 			}

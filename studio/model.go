@@ -377,14 +377,15 @@ type Advice struct {
 // less, and everything after it is slower. Source: common practice.
 const ManyTriangles = 600_000
 
-// Advice lists what matters about a model, most first. Study is nil until it is done.
+// Advice lists what matters about a model, most first. The analysis is nil until it is done.
 func (h Shop) Advice(m Model, analysis *Analysis) (out []Advice) {
 	if m.Measures.VolumeMM3 <= 0 {
 		out = append(out, Advice{Kind: "empty", Text: "It encloses no volume: nothing of it can be priced or printed until its surface is closed.", Grave: true, Hands: true})
 	}
-	if g, needed := m.UnitGuess(); needed {
+	guess, unitInDoubt := m.UnitGuess()
+	if unitInDoubt {
 		out = append(out, Advice{Kind: "unit", Grave: true, Hands: true,
-			Text: fmt.Sprintf("At its largest it measures %s mm. It was probably drawn in %s; that makes %s mm.", rates.Number(g.LargestMM/g.Scale), UnitName(g.Unit), rates.Number(g.LargestMM))})
+			Text: fmt.Sprintf("At its largest it measures %s mm. It was probably drawn in %s; that makes %s mm.", rates.Number(guess.LargestMM/guess.Scale), UnitName(guess.Unit), rates.Number(guess.LargestMM))})
 	}
 	for _, d := range m.Did {
 		if len(d.Spots) > 0 {
@@ -401,27 +402,12 @@ func (h Shop) Advice(m Model, analysis *Analysis) (out []Advice) {
 	for _, f := range analysis.Faults {
 		out = append(out, Advice{Kind: f.Kind, Text: f.Text(), Hands: f.Hands, Grave: !mild[f.Kind], Spots: f.Spots})
 	}
-	if w := analysis.Walls; w.FacetsSeen > 0 && !slices.ContainsFunc(out, func(a Advice) bool { return a.Kind == "unit" }) {
-		if m.How == Hollow { // its wall was made so; what is thinner are hair-fine folds in the hollow
-			w.ThinnestMM = w.Share1MM
-		}
-		var thin []string
-		for _, p := range []string{process.Resin, process.Filament} {
-			if least := h.Book.V("wall." + p); w.ThinnestMM < least {
-				thin = append(thin, fmt.Sprintf("%s wants %s mm", p, rates.Number(least)))
-			}
-		}
-		if len(thin) > 0 {
-			text := fmt.Sprintf("Its thinnest wall is %.2g mm", w.ThinnestMM)
-			for i, t := range thin {
-				text += map[bool]string{true: ": ", false: ", "}[i == 0] + t
-			}
-			text += fmt.Sprintf(". A hundredth of its surface has less than %.2g mm behind it.", w.Share1MM)
-			out = append(out, Advice{Kind: "thin", Text: text, Grave: w.Share1MM < h.Book.V("wall."+process.Resin), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}}})
-		}
+	if !unitInDoubt {
+		out = append(out, h.thinWalls(m, analysis.Walls)...)
 	}
 	if n := m.Measures.Cavities; n > 0 {
-		out = append(out, Advice{Kind: "sealed", Grave: true, Hands: true, Text: fmt.Sprintf("%d closed %s in it: printed in resin, what is not cured stays inside and bursts or weeps later. Bore it, or fill it.", n, map[bool]string{true: "hollow", false: "hollows"}[n == 1])})
+		hollows := map[bool]string{true: "hollow", false: "hollows"}[n == 1]
+		out = append(out, Advice{Kind: "sealed", Grave: true, Hands: true, Text: fmt.Sprintf("%d closed %s in it: printed in resin, what is not cured stays inside and bursts or weeps later. Bore it, or fill it.", n, hollows)})
 	}
 	if len(analysis.Fragile) > 0 {
 		f := analysis.Fragile[0]
@@ -435,15 +421,36 @@ func (h Shop) Advice(m Model, analysis *Analysis) (out []Advice) {
 		out = append(out, Advice{Kind: "many", Text: fmt.Sprintf("%s triangles are more than a print can show. Reduced, everything after it is quicker.", rates.Number(float64(m.Measures.Triangles)))})
 	}
 	slices.SortStableFunc(out, func(a, b Advice) int {
-		rank := func(a Advice) int {
-			if a.Grave {
-				return 0
-			}
-			return 1
+		switch {
+		case a.Grave == b.Grave:
+			return 0
+		case a.Grave:
+			return -1
 		}
-		return cmp.Compare(rank(a), rank(b))
+		return 1
 	})
 	return out
+}
+
+// thinWalls advises where walls are thinner than a process wants.
+func (h Shop) thinWalls(m Model, w mesh.Walls) []Advice {
+	if w.FacetsSeen == 0 {
+		return nil
+	}
+	if m.How == Hollow { // its wall was made so; what is thinner are hair-fine folds in the hollow
+		w.ThinnestMM = w.Share1MM
+	}
+	var thin []string
+	for _, p := range []string{process.Resin, process.Filament} {
+		if least := h.Book.V("wall." + p); w.ThinnestMM < least {
+			thin = append(thin, fmt.Sprintf("%s wants %s mm", p, rates.Number(least)))
+		}
+	}
+	if len(thin) == 0 {
+		return nil
+	}
+	return []Advice{{Kind: "thin", Grave: w.Share1MM < h.Book.V("wall."+process.Resin), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}},
+		Text: fmt.Sprintf("Its thinnest wall is %.2g mm: %s. A hundredth of its surface has less than %.2g mm behind it.", w.ThinnestMM, strings.Join(thin, ", "), w.Share1MM)}}
 }
 
 // Ills says in a few words what is wrong with a model, the worst first; nothing when nothing

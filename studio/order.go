@@ -286,6 +286,9 @@ type Part struct {
 	Model         Model
 }
 
+// Pieces is in how many pieces each copy is printed.
+func (p Part) Pieces() int { return max(1, p.CutInto) }
+
 // Limits of what an item may ask for.
 const (
 	MaxCopies   = 1000

@@ -138,39 +138,9 @@ func (h Shop) OrientModel(s *mesh.Soup, processName string, w solid.Wishes, told
 			return nil, err
 		}
 		f.SeenMM2 = solid.SeenScars(m, f.Down, w.Seen)
-		turned := solid.Turned(m, f.Matrix)
-		shape := shapeOf(turned)
-		back := func(p mesh.Vec) mesh.Vec { return solid.TurnedBack(p, f.Matrix) }
-		sup := reach.Supports(f.Matrix, HoldingFor(processName))
-		facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, AsFile: i == same, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out, Wishes: w}
-		facts.Loose = hovering(bodies, each, f.Matrix)
-		for k, c := range sup.Contacts {
-			if c.Island {
-				facts.Islands++
-			}
-			if k < keptContacts {
-				facts.Contacts = append(facts.Contacts, back(c.At))
-			}
-		}
-		if processName == process.Resin {
-			for _, c := range solid.Cups(turned, false) {
-				p := back(mesh.Vec{X: c.At.X, Y: c.At.Y, Z: c.At.Z})
-				c.At = solid.Spot{X: p.X, Y: p.Y, Z: p.Z}
-				facts.Cups = append(facts.Cups, c)
-				facts.DrainMM3 += c.VolumeMM3
-			}
-			if o := shape.Overhang; o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
-				flat := HoldingFor(processName)
-				flat.Raised = false
-				facts.Flat = &FlatOrientation{Tips: len(reach.Supports(f.Matrix, flat).Contacts), FootMM2: o.FootprintMM2}
-				for _, c := range solid.Cups(turned, true) {
-					facts.Flat.CupsMM3 += c.VolumeMM3
-				}
-			}
-		} else {
-			facts.Weakness = solid.LayerWeakness(turned)
-		}
-		out[i] = Orientation{Process: processName, Facts: facts, Shape: shape}
+		out[i] = oriented(m, reach, f, processName)
+		facts := &out[i].Facts
+		facts.AsFile, facts.Wishes, facts.Loose = i == same, w, hovering(bodies, each, f.Matrix)
 	}
 	list := make([]solid.Orientation, len(out))
 	for i := range out {
@@ -182,6 +152,53 @@ func (h Shop) OrientModel(s *mesh.Soup, processName string, w solid.Wishes, told
 	}
 	slices.SortStableFunc(out, func(a, b Orientation) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
 	return out, nil
+}
+
+// oriented looks at a part as it stands in one orientation.
+func oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientation, processName string) Orientation {
+	turned := solid.Turned(m, f.Matrix)
+	out := Orientation{Process: processName, Shape: shapeOf(turned)}
+	sup := reach.Supports(f.Matrix, HoldingFor(processName))
+	facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out}
+	for k, c := range sup.Contacts {
+		if c.Island {
+			facts.Islands++
+		}
+		if k < keptContacts {
+			facts.Contacts = append(facts.Contacts, solid.TurnedBack(c.At, f.Matrix))
+		}
+	}
+	if processName == process.Resin {
+		facts.drained(turned, f.Matrix)
+		if o := out.Shape.Overhang; o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
+			facts.Flat = flatOf(turned, reach, f.Matrix, o.FootprintMM2)
+		}
+	} else {
+		facts.Weakness = solid.LayerWeakness(turned)
+	}
+	out.Facts = facts
+	return out
+}
+
+// drained notes the cups that hold resin as the part comes up from the vat.
+func (o *OrientationFacts) drained(turned *mesh.Mesh, turn [9]float64) {
+	for _, c := range solid.Cups(turned, false) {
+		p := solid.TurnedBack(mesh.Vec{X: c.At.X, Y: c.At.Y, Z: c.At.Z}, turn)
+		c.At = solid.Spot{X: p.X, Y: p.Y, Z: p.Z}
+		o.Cups = append(o.Cups, c)
+		o.DrainMM3 += c.VolumeMM3
+	}
+}
+
+// flatOf is what changes where the part stands straight on its plate.
+func flatOf(turned *mesh.Mesh, reach *solid.Reach, turn [9]float64, footMM2 float64) *FlatOrientation {
+	holding := HoldingFor(process.Resin)
+	holding.Raised = false
+	flat := &FlatOrientation{Tips: len(reach.Supports(turn, holding).Contacts), FootMM2: footMM2}
+	for _, c := range solid.Cups(turned, true) {
+		flat.CupsMM3 += c.VolumeMM3
+	}
+	return flat
 }
 
 // hovering counts the bodies that do not reach the plate as the part stands so: nothing

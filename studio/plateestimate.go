@@ -39,65 +39,98 @@ type LaidPiece struct {
 func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
 	e := PlateEstimate{PieceGrams: map[int64]float64{}}
 	var laid []process.Laid
-	var second float64
-	bed := machine.Bed()
+	coveredMM2 := 0.0
 	for _, lp := range pieces {
 		pr := h.PrintOf(lp.Model, lp.Piece.Scale, lp.Piece.WallMM, machine, material)
 		e.PieceGrams[lp.Piece.ID] = pr.Grams
 		e.Grams += pr.Grams
 		laid = append(laid, pr.Laid)
-		e.Covered += lp.Model.Shape.Plan.Scaled(lp.Piece.Scale).AreaMM2()
+		coveredMM2 += lp.Model.Shape.Plan.Scaled(lp.Piece.Scale).AreaMM2()
 		if pr.HeightMM > e.TallestMM {
-			e.TallestMM, e.TallestID, second = pr.HeightMM, lp.Piece.ID, e.TallestMM
+			e.TallestMM, e.TallestID, e.WithoutMM = pr.HeightMM, lp.Piece.ID, e.TallestMM
 		} else {
-			second = max(second, pr.HeightMM)
+			e.WithoutMM = max(e.WithoutMM, pr.HeightMM)
 		}
 	}
-	outlines := rates.Of("outlines of the pieces", e.Covered/100, "cm²", rates.Mesh)
-	e.Covered = min(1, e.Covered/max(1, bed.WidthMM*bed.DepthMM))
-	e.CoveredWorking = rates.Working{Formula: "outlines ÷ (width × depth)", Inputs: []rates.Figure{outlines, machine.Figures["width"], machine.Figures["depth"]},
-		Result: rates.Of("bed covered", e.Covered*100, "%", rates.Derived)}
+	e.cover(machine, coveredMM2)
 	if len(pieces) == 0 {
 		return e
 	}
-	e.GramsWorking = rates.Working{Formula: "pieces with their supports + loss of a plate", Inputs: []rates.Figure{
-		rates.Of("pieces", float64(len(pieces)), "pieces", rates.Derived), rates.Of("all of them", e.Grams, "g", rates.Derived), machine.Figures["loss"]}}
-	e.Grams += machine.Figures.V("loss")
-	e.Metres = process.FilamentMetres(e.Grams, material.Figures.V("density"), material.Figures.V("diameter"))
-	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
+	e.fill(machine, material, len(pieces))
 	if machine.Process == process.Resin {
-		rm := process.ResinOf(machine.Figures)
-		e.Minutes = rm.Minutes(e.TallestMM)
-		e.Working = rm.Working(e.TallestMM, machine.Figures)
-		if second > 0 {
-			e.WithoutMM, e.WithoutMinutes = second, rm.Minutes(second)
-		}
+		e.runResin(machine)
 	} else {
-		fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
-		e.Minutes = fm.Minutes(laid...)
-		var path float64
-		for _, l := range laid {
-			path += l.MM3()
-		}
-		e.Working = rates.Working{
-			Formula: "heating + each piece, layer by layer: walls, skin, infill and supports at their speed or at the melt flow",
-			Inputs: []rates.Figure{machine.Figures["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived),
-				rates.Of("laid down", path/1000, "cm³", rates.Derived), machine.Figures["wall_speed"], machine.Figures["infill_speed"],
-				machine.Figures["melt"], machine.Figures["layer_time"]},
-			Result: rates.Of("run", e.Minutes, "min", rates.Derived),
-		}
+		e.runFilament(machine, h.Book.V("support.filament")/100, laid)
 	}
-	e.PhysicsMin = e.Minutes
-	if f := machine.Calibration.Factor(); f != 1 {
-		e.Minutes, e.WithoutMinutes = e.Minutes*f, e.WithoutMinutes*f
-		e.Working.Formula = "(" + e.Working.Formula + ") × what the machine taught"
-		e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Calibration.Count), f, "×", rates.Derived))
-		e.Working.Result.Value = e.Minutes
-	}
+	e.calibrate(machine)
 	failure := h.FailurePerHour(machine, material)
 	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)
 	e.ChanceWorking = rates.Working{Formula: "1 − e^(−failures per hour × hours)", Inputs: []rates.Figure{failure, rates.Of("run", e.Minutes/60, "h", rates.Derived)},
 		Result: rates.Of("chance the run fails", e.FailureChance*100, "%", rates.Derived)}
+	h.costRun(&e, machine, material)
+	return e
+}
+
+// cover works out how much of the bed lies under the pieces.
+func (e *PlateEstimate) cover(machine Machine, coveredMM2 float64) {
+	bed := machine.Bed()
+	e.Covered = min(1, coveredMM2/max(1, bed.WidthMM*bed.DepthMM))
+	e.CoveredWorking = rates.Working{Formula: "outlines ÷ (width × depth)",
+		Inputs: []rates.Figure{rates.Of("outlines of the pieces", coveredMM2/100, "cm²", rates.Mesh), machine.Figures["width"], machine.Figures["depth"]},
+		Result: rates.Of("bed covered", e.Covered*100, "%", rates.Derived)}
+}
+
+// fill works out the material of the run from that of its pieces.
+func (e *PlateEstimate) fill(machine Machine, material Material, pieces int) {
+	e.GramsWorking = rates.Working{Formula: "pieces with their supports + loss of a plate", Inputs: []rates.Figure{
+		rates.Of("pieces", float64(pieces), "pieces", rates.Derived), rates.Of("all of them", e.Grams, "g", rates.Derived), machine.Figures["loss"]}}
+	e.Grams += machine.Figures.V("loss")
+	e.Metres = process.FilamentMetres(e.Grams, material.Figures.V("density"), material.Figures.V("diameter"))
+	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
+}
+
+// runResin times the run: the tallest piece sets it.
+func (e *PlateEstimate) runResin(machine Machine) {
+	m := process.ResinOf(machine.Figures)
+	e.Minutes = m.Minutes(e.TallestMM)
+	e.Working = m.Working(e.TallestMM, machine.Figures)
+	if e.WithoutMM > 0 {
+		e.WithoutMinutes = m.Minutes(e.WithoutMM)
+	}
+}
+
+// runFilament times the run: hours add up, and no piece is the tallest.
+func (e *PlateEstimate) runFilament(machine Machine, supports float64, laid []process.Laid) {
+	e.WithoutMM = 0
+	e.Minutes = process.FilamentOf(machine.Figures, supports).Minutes(laid...)
+	var path float64
+	for _, l := range laid {
+		path += l.MM3()
+	}
+	e.Working = rates.Working{
+		Formula: "heating + each piece, layer by layer: walls, skin, infill and supports at their speed or at the melt flow",
+		Inputs: []rates.Figure{machine.Figures["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived),
+			rates.Of("laid down", path/1000, "cm³", rates.Derived), machine.Figures["wall_speed"], machine.Figures["infill_speed"],
+			machine.Figures["melt"], machine.Figures["layer_time"]},
+		Result: rates.Of("run", e.Minutes, "min", rates.Derived),
+	}
+}
+
+// calibrate corrects the time by what the machine taught.
+func (e *PlateEstimate) calibrate(machine Machine) {
+	e.PhysicsMin = e.Minutes
+	f := machine.Calibration.Factor()
+	if f == 1 {
+		return
+	}
+	e.Minutes, e.WithoutMinutes = e.Minutes*f, e.WithoutMinutes*f
+	e.Working.Formula = "(" + e.Working.Formula + ") × what the machine taught"
+	e.Working.Inputs = append(e.Working.Inputs, rates.Of(fmt.Sprintf("taught by %d runs and files", machine.Calibration.Count), f, "×", rates.Derived))
+	e.Working.Result.Value = e.Minutes
+}
+
+// costRun prices a run.
+func (h Shop) costRun(e *PlateEstimate, machine Machine, material Material) {
 	perHour, inputs := machine.HourCost(h.Book)
 	wear, wearInputs := machine.Wear(1, e.Grams)
 	inputs = append(inputs, wearInputs...)
@@ -110,5 +143,4 @@ func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPie
 			rates.Of("machine hour", perHour, "¤/h", rates.Derived)}, inputs...),
 		Result: rates.Of("cost of the run", cost, "¤", rates.Derived),
 	}
-	return e
 }

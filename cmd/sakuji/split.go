@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"strconv"
 	"strings"
@@ -54,33 +55,45 @@ func splitVerb() *cobra.Command {
 			f.add(args[0], err)
 			return &f
 		}
-		soups, measures := cut.Halves[:], cut.Measures[:]
-		for _, s := range cut.Sockets {
-			dowel := pegs.Dowel(s.DepthMM).Soup("stl")
-			soups, measures = append(soups, dowel), append(measures, mesh.Measure(dowel))
+		parts := saveParts(*prefix, cut, pegs, &f)
+		if err := f.or(); err != nil {
+			return err
 		}
-		var parts []splitPart
-		for i, s := range soups {
-			name := fmt.Sprintf("%s-%d.stl", *prefix, i+1)
-			if err := save(name, s); err != nil {
-				f.add(name, err)
-				return &f
-			}
-			parts = append(parts, splitPart{name, measures[i].VolumeMM3, measures[i].Watertight})
-		}
-		if *flags.json {
-			return json.NewEncoder(cmd.OutOrStdout()).Encode(struct {
-				SectionMM2 float64     `json:"section_mm2"`
-				Parts      []splitPart `json:"parts"`
-			}{cut.SectionMM2, parts})
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "section %.2f cm²\n", cut.SectionMM2/100)
-		for _, p := range parts {
-			fmt.Fprintf(cmd.OutOrStdout(), "%s: %.2f cm³%s\n", p.File, p.VolumeMM3/1000, map[bool]string{true: ", watertight", false: ", not watertight"}[p.Watertight])
-		}
-		return nil
+		return tellParts(cmd.OutOrStdout(), *flags.json, cut, parts)
 	}
 	return cmd
+}
+
+// saveParts writes the halves and a dowel for every socket.
+func saveParts(prefix string, cut solid.Cut, pegs solid.Pegs, f *failed) (parts []splitPart) {
+	soups, measures := cut.Halves[:], cut.Measures[:]
+	for _, s := range cut.Sockets {
+		dowel := pegs.Dowel(s.DepthMM).Soup("stl")
+		soups, measures = append(soups, dowel), append(measures, mesh.Measure(dowel))
+	}
+	for i, s := range soups {
+		name := fmt.Sprintf("%s-%d.stl", prefix, i+1)
+		if err := save(name, s); err != nil {
+			f.add(name, err)
+			return parts
+		}
+		parts = append(parts, splitPart{name, measures[i].VolumeMM3, measures[i].Watertight})
+	}
+	return parts
+}
+
+func tellParts(w io.Writer, asJSON bool, cut solid.Cut, parts []splitPart) error {
+	if asJSON {
+		return json.NewEncoder(w).Encode(struct {
+			SectionMM2 float64     `json:"section_mm2"`
+			Parts      []splitPart `json:"parts"`
+		}{cut.SectionMM2, parts})
+	}
+	fmt.Fprintf(w, "section %.2f cm²\n", cut.SectionMM2/100)
+	for _, p := range parts {
+		fmt.Fprintf(w, "%s: %.2f cm³%s\n", p.File, p.VolumeMM3/1000, map[bool]string{true: ", watertight", false: ", not watertight"}[p.Watertight])
+	}
+	return nil
 }
 
 func planeOf(text string) (n [4]float64, err error) {
