@@ -35,7 +35,8 @@ type App struct {
 // New opens the rooms over a studio's data.
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
-	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Plates: plates.New(base), Money: money.New(base), Today: today.New(base)}
+	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Today: today.New(base)}
+	a.Plates = plates.New(base, a.Jobs)
 	a.Models = models.New(base, a.Jobs)
 	a.Orders = orders.New(base, a.Models, a.Jobs)
 	a.Quotes = quotes.New(base, a.Orders)

@@ -17,6 +17,7 @@ import (
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/process"
 	"sakuji/core/solid"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -270,22 +271,35 @@ func TestPreparedFilesTeach(t *testing.T) {
 		}
 		return []byte(b.String())
 	}
-	gotOurs, real, err := s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload("vase.gcode", program(1.3*ours-fell.Figures.V("preparation"))))
-	require.NoError(t, err)
-	assert.Equal(t, ours, gotOurs)
-	assert.InEpsilon(t, 1.3*ours, real, 0.02)
-	assert.Contains(t, plates.CalibratedText(gotOurs, real), "% off")
+	teach := func(machine int64, name string, data []byte) studio.Job {
+		kept, err := s.Models.KeepUpload(apptest.Upload(name, data))
+		require.NoError(t, err)
+		batch, err := s.App.Plates.Calibrate(s.Ctx, s.Owner, plates.Prepared{ModelID: id, MachineID: machine, Scale: 1}, kept)
+		require.NoError(t, err)
+		list, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
+		require.NoError(t, err)
+		_, err = s.Store.File(kept.SHA)
+		require.ErrorIs(t, err, store.ErrNotFound, "the file is needed no longer")
+		return list[0]
+	}
+	j := teach(s.Fell, "vase.gcode", program(1.3*ours-fell.Figures.V("preparation")))
+	assert.Equal(t, studio.JobDone, j.State)
+	assert.Regexp(t, `^The file takes .*, ours was `+studio.Hours(ours)+`: (29|30|31) % off\. .* has learned from it\.$`, j.Note)
 	h, err = s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	fell, _ = h.Machine(s.Fell)
 	assert.Equal(t, 1, fell.Calibration.Count)
 	assert.Greater(t, h.PrintOf(m, 1, 0, fell, pla).Minutes, 1.05*ours)
-	var refusal *change.Refusal
 	for name, data := range map[string][]byte{"long.gcode": program(9 * ours), "empty.gcode": []byte("; nothing\n"), "bad.gcode": []byte("G1 Xabc\n")} {
-		_, _, err = s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Fell, 1, apptest.Upload(name, data))
-		require.ErrorAs(t, err, &refusal, name)
+		j := teach(s.Fell, name, data)
+		assert.Equal(t, studio.JobFailed, j.State, name)
+		assert.Regexp(t, `^`+name+` .*Nothing was learned\.$`, j.Note)
 	}
-	_, _, err = s.App.Plates.Calibrate(s.Ctx, s.Owner, id, s.Tarn, 1, apptest.Upload("vase.gcode", program(10)))
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+	var refusal *change.Refusal
+	_, err = s.App.Plates.Calibrate(s.Ctx, s.Owner, plates.Prepared{ModelID: id, MachineID: s.Tarn, Scale: 1}, models.Kept{SHA: strings.Repeat("a", 64)})
 	require.ErrorAs(t, err, &refusal)
 }
 

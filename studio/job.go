@@ -17,6 +17,8 @@ const (
 	JobOrient  = "orient"  // orientations, and how each is held
 	JobHollow  = "hollow"  // a hollowed version, with drains
 	JobCut     = "cut"     // a version for each piece
+
+	JobCalibrate = "calibrate" // a prepared file that teaches a machine
 )
 
 // States of a job.
@@ -42,7 +44,7 @@ type Job struct {
 	Options JobOptions
 	State   string
 	Share   float64 // done, 0 to 1
-	Note    string  // what it does now, or why it failed
+	Note    string  // what it does now, what came of it, or why it failed
 	Who     string
 	ActorID int64
 	At      time.Time
@@ -68,6 +70,9 @@ type JobOptions struct {
 	Pegs        int          `json:"pegs,omitempty"`
 	PegMM       float64      `json:"peg_mm,omitempty"`
 	ClearanceMM float64      `json:"clearance_mm,omitempty"`
+
+	MachineID int64   `json:"machine_id,omitempty"` // that the file was prepared for
+	Scale     float64 `json:"scale,omitempty"`      // of the model in it
 }
 
 // Open reports a job that waits or runs.

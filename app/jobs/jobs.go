@@ -221,9 +221,9 @@ func (a *Queue) jobFailed(ctx context.Context, log *slog.Logger, j studio.Job, w
 }
 
 // Done ends a job within the transaction that saves what it made; one that was cancelled
-// meanwhile has made nothing.
-func Done(c change.Change, j studio.Job, madeID int64) error {
-	ended, err := c.EndJob(j.ID, studio.JobDone, "", madeID)
+// meanwhile has made nothing. What it says of itself, if anything, is told.
+func Done(c change.Change, j studio.Job, madeID int64, told string) error {
+	ended, err := c.EndJob(j.ID, studio.JobDone, told, madeID)
 	if err == nil && !ended {
 		return ErrStopped
 	}

@@ -305,6 +305,7 @@ func (a *Room) QueueFile(d change.Change, f Kept, batch string, options studio.J
 	return j, d.AddJob(&j)
 }
 
+// KeepUpload keeps one file as it is.
 func (a *Room) KeepUpload(u Upload) (Kept, error) {
 	r, err := u.Open()
 	if err != nil {
@@ -363,7 +364,7 @@ func (a *Room) readFile(ctx context.Context, j studio.Job, told jobs.Progress) e
 				return err
 			}
 		}
-		if err := jobs.Done(d, j, made.ID); err != nil {
+		if err := jobs.Done(d, j, made.ID, ""); err != nil {
 			return err
 		}
 		return a.arrived(d, j)
@@ -426,7 +427,7 @@ func (a *Room) analyse(ctx context.Context, j studio.Job, told jobs.Progress) er
 		if err := c.SaveAnalysis(j.ModelID, s, c.Now); err != nil {
 			return err
 		}
-		return jobs.Done(c, j, j.ModelID)
+		return jobs.Done(c, j, j.ModelID, "")
 	})
 }
 

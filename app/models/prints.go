@@ -119,7 +119,7 @@ func (a *Room) orient(ctx context.Context, j studio.Job, told jobs.Progress) err
 		if err := c.SaveOrientations(j.ModelID, j.Options.Process, list); err != nil {
 			return err
 		}
-		return jobs.Done(c, j, j.ModelID)
+		return jobs.Done(c, j, j.ModelID, "")
 	})
 }
 

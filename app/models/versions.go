@@ -53,7 +53,7 @@ func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) err
 		if err := d.Note("model "+made[0].model.How, change.About{}, "%s", made[0].model.Name); err != nil {
 			return err
 		}
-		return jobs.Done(d, j, first)
+		return jobs.Done(d, j, first, "")
 	})
 }
 

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"sakuji/app/change"
+	"sakuji/app/jobs"
 	"sakuji/app/setup"
 	"sakuji/core/plate"
 	"sakuji/store"
@@ -16,10 +17,17 @@ import (
 )
 
 // Room is where plates are.
-type Room struct{ change.Base }
+type Room struct {
+	change.Base
+	queue *jobs.Queue
+}
 
-// New makes the room.
-func New(base change.Base) *Room { return &Room{base} }
+// New makes the room and registers the long work it does.
+func New(base change.Base, queue *jobs.Queue) *Room {
+	a := &Room{base, queue}
+	queue.Register(studio.JobCalibrate, jobs.Kind{Run: a.calibrate, Ended: dropPrepared, After: a.letGo})
+	return a
+}
 
 // PlatesSheet is what stands and waits at the machines.
 type PlatesSheet struct {

@@ -221,14 +221,20 @@ func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
+	to := fmt.Sprintf("/models/%d", id)
+	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
+		to += "/prints?process=" + processOr(f.Process)
+	}
+	s.follow(w, r, batch, to, "It goes on by itself; what comes of it will stand here.", func(j studio.Job) (where, told string) { return remade(kind, to, j) })
+}
+
+// follow waits a moment for the work of a batch and leads to what came of it; of what takes
+// longer it tells where that will stand.
+func (s *Room) follow(w http.ResponseWriter, r *http.Request, batch, to, later string, done func(studio.Job) (where, told string)) {
 	jobs, err := s.App.Jobs.Await(r.Context(), batch, kit.Soon)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
-	}
-	to := fmt.Sprintf("/models/%d", id)
-	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
-		to += "/prints?process=" + processOr(f.Process)
 	}
 	for _, j := range jobs {
 		switch j.State {
@@ -239,12 +245,12 @@ func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
 			s.Fail(w, r, err)
 			return
 		case studio.JobDone:
-			where, told := remade(kind, to, j)
+			where, told := done(j)
 			s.Done(w, r, where, told)
 			return
 		}
 	}
-	s.Done(w, r, to, "It goes on by itself; what comes of it will stand here.")
+	s.Done(w, r, to, later)
 }
 
 // remade says where the work of a job stands, and what it is.

@@ -109,7 +109,7 @@ func (s *Room) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
 }
 
-// calibrate takes a prepared file in and tells what the machine learned.
+// calibrate takes a prepared file in, for its machine to learn from.
 func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
 	files, clean, err := kit.Uploads(w, r, "file")
 	if err != nil {
@@ -117,23 +117,27 @@ func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer clean()
-	id := kit.PathID(r, "id")
+	id, batch := kit.PathID(r, "id"), ""
 	f, err := kit.Decode[struct {
-		Machine int     `form:"machine"`
+		Machine int64   `form:"machine"`
 		Scale   float64 `form:"scale" label:"Scale" validate:"required"`
 	}](r)
 	if err == nil && len(files) != 1 {
-		err = &change.Refusal{Text: "Choose one file."}
+		err = change.RefuseField("file", "Choose one file.")
 	}
-	var ours, real float64
+	var kept models.Kept
 	if err == nil {
-		ours, real, err = s.App.Plates.Calibrate(r.Context(), kit.Owner(r), id, int64(f.Machine), f.Scale, files[0])
+		kept, err = s.App.Models.KeepUpload(files[0])
+	}
+	if err == nil {
+		batch, err = s.App.Plates.Calibrate(r.Context(), kit.Owner(r), plates.Prepared{ModelID: id, MachineID: f.Machine, Scale: f.Scale}, kept)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=filament", id), plates.CalibratedText(ours, real))
+	to := fmt.Sprintf("/models/%d/prints?process=filament", id)
+	s.follow(w, r, batch, to, "It is being read; the logbook will say what the machine learned.", func(j studio.Job) (where, told string) { return to, j.Note })
 }
 
 // options are what the form asks of a kind of job.
