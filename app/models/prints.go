@@ -330,9 +330,6 @@ func (a *Room) SuggestCuts(ctx context.Context, m studio.Model, machine studio.M
 		if err != nil {
 			return nil, err
 		}
-		if err := ctx.Err(); err != nil { // nobody looks any more
-			return nil, err
-		}
-		return solid.SuggestCuts(soup.Weld().Sound(), pieces, bed), nil
+		return solid.SuggestCuts(ctx, soup.Weld().Sound(), pieces, bed)
 	})
 }

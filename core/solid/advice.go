@@ -2,6 +2,7 @@ package solid
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 
@@ -29,10 +30,13 @@ const (
 // three axes: near equal volumes, so that each run is at equal risk, but where the section
 // is least, for there the seam is shortest and lies in a waist. bed is the usable room of a
 // machine, width, depth, height; all zero for none. Those whose pieces fit come first, then those
-// with the least section in all.
-func SuggestCuts(m *mesh.Mesh, pieces int, bed [3]float64) []Cuts {
+// with the least section in all. It stops between two axes when the context ends.
+func SuggestCuts(ctx context.Context, m *mesh.Mesh, pieces int, bed [3]float64) ([]Cuts, error) {
 	var out []Cuts
 	for _, axis := range []mesh.Vec{{Z: 1}, {X: 1}, {Y: 1}} {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		if c, ok := cutsAcross(m, axis, pieces, bed); ok {
 			out = append(out, c)
 		}
@@ -46,7 +50,7 @@ func SuggestCuts(m *mesh.Mesh, pieces int, bed [3]float64) []Cuts {
 		}
 		return cmp.Compare(sum(a.SectionMM2), sum(b.SectionMM2))
 	})
-	return out
+	return out, nil
 }
 
 func sum(list []float64) (s float64) {

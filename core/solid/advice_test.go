@@ -1,6 +1,7 @@
 package solid
 
 import (
+	"context"
 	"math"
 	"testing"
 
@@ -13,9 +14,19 @@ import (
 
 // An hourglass is cut at its waist, though that is not its middle; a long bar across its
 // length, into pieces that fit.
+func cutsOf(t require.TestingT, m *mesh.Mesh, pieces int, bed [3]float64) []Cuts {
+	cuts, err := SuggestCuts(context.Background(), m, pieces, bed)
+	require.NoError(t, err)
+	return cuts
+}
+
 func TestSuggestCuts(t *testing.T) {
 	glass := meshtest.Turned([][2]float64{{0, 0}, {20, 0}, {20, 30}, {4, 44}, {20, 58}, {20, 90}, {0, 90}}, 64).Weld()
-	c := SuggestCuts(glass, 2, [3]float64{})
+	c := cutsOf(t, glass, 2, [3]float64{})
+	ended, end := context.WithCancel(context.Background())
+	end()
+	_, err := SuggestCuts(ended, glass, 2, [3]float64{})
+	require.ErrorIs(t, err, context.Canceled)
 	require.NotEmpty(t, c)
 	assert.Equal(t, mesh.Vec{Z: 1}, c[0].Axis)
 	require.Len(t, c[0].At, 1)
@@ -24,11 +35,11 @@ func TestSuggestCuts(t *testing.T) {
 	assert.InEpsilon(t, glass.Measure().VolumeMM3, sum(c[0].Volumes), 0.01)
 
 	bar := block(300, 20, 40)
-	c = SuggestCuts(bar, 3, [3]float64{120, 120, 120})
+	c = cutsOf(t, bar, 3, [3]float64{120, 120, 120})
 	assert.Equal(t, mesh.Vec{X: 1}, c[0].Axis)
 	assert.True(t, c[0].Fits)
 	assert.InDeltaSlice(t, []float64{100, 200}, c[0].At, 3)
-	assert.False(t, SuggestCuts(bar, 2, [3]float64{120, 120, 120})[0].Fits)
+	assert.False(t, cutsOf(t, bar, 2, [3]float64{120, 120, 120})[0].Fits)
 
 	pieces, dowels, err := SplitAll(bar, c[0].Axis, c[0].At, Pegs{Count: 2, DiameterMM: 5, ClearanceMM: 0.2})
 	require.NoError(t, err)
@@ -52,7 +63,7 @@ func TestSuggestCuts(t *testing.T) {
 // to nothing for the sake of a short seam.
 func TestCutsKeepVolumesNear(t *testing.T) {
 	mushroom := meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {7, 40}, {30, 42}, {28, 62}, {14, 76}, {3, 80}, {0, 80}}, 64).Weld()
-	for _, c := range SuggestCuts(mushroom, 3, [3]float64{}) {
+	for _, c := range cutsOf(t, mushroom, 3, [3]float64{}) {
 		whole := sum(c.Volumes)
 		for _, v := range c.Volumes {
 			assert.Greater(t, v/whole, 0.08, "%v of %v along %v", v, c.Volumes, c.Axis)

@@ -78,7 +78,7 @@ func TestCutsProperty(t *testing.T) {
 		}
 		ring := meshtest.Ring(rapid.Float64Range(15, 40).Draw(t, "ring"), rapid.Float64Range(3, 10).Draw(t, "tube"), rapid.IntRange(12, 60).Draw(t, "around"), rapid.IntRange(6, 30).Draw(t, "across")).Weld()
 		n := rapid.IntRange(2, 5).Draw(t, "pieces")
-		for _, c := range SuggestCuts(ring, n, [3]float64{}) {
+		for _, c := range cutsOf(t, ring, n, [3]float64{}) {
 			if len(c.At) != n-1 || len(c.Volumes) != n || !slices.IsSorted(c.At) || !c.Fits {
 				t.Fatalf("%+v", c)
 			}
@@ -114,7 +114,7 @@ func TestNonsenseProperty(t *testing.T) {
 		}
 		SupportsOf(m, ResinHolding)
 		FragileOf(m, 3)
-		SuggestCuts(m, 3, [3]float64{50, 50, 50})
+		cutsOf(t, m, 3, [3]float64{50, 50, 50})
 		SplitAll(m, mesh.Vec{Z: 1}, []float64{m.Box.Centre().Z}, Pegs{Count: 1, DiameterMM: 2}) //nolint:errcheck // most cannot be cut
 	})
 }
