@@ -295,7 +295,7 @@ func TestRestoration(t *testing.T) {
 	refusal(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
 	id := pricing(t, s, o.Number).Items[0].ID
 	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
-	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "odds")
+	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "Odds")
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Freight, What: "by cart", Each: 12}))
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))

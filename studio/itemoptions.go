@@ -32,42 +32,34 @@ type ItemOptions struct {
 // MostExtras is how many extras an item holds.
 const MostExtras = 40
 
-// Check says what is wrong with a making.
-func (m ItemOptions) Check() (wrong []string) {
-	if _, ok := finish.RouteOf(m.FinishRoute); m.FinishRoute != "" && !ok {
-		wrong = append(wrong, "there is no finish route "+m.FinishRoute)
+// Check says what is wrong with the options.
+func (m ItemOptions) Check() (v rates.Invalid) {
+	_, known := finish.RouteOf(m.FinishRoute)
+	v.Need(m.FinishRoute == "" || known, "finish_route", "there is no finish route %s", m.FinishRoute)
+	count := func(field, what string, n int) {
+		v.Need(n >= 0 && n <= 10_000, field, "%s: between 0 and 10,000", what)
 	}
 	f := m.Features
-	for what, n := range map[string]int{"eyes": f.Eyes, "faces": f.Faces, "letters": f.Letters, "small things": f.Small, "colours": f.Colours} {
-		if n < 0 || n > 10_000 {
-			wrong = append(wrong, what+": between 0 and 10,000")
-		}
+	count("eyes", "eyes", f.Eyes)
+	count("faces", "faces", f.Faces)
+	count("letters", "letters", f.Letters)
+	count("small", "small things", f.Small)
+	count("colours", "colours", f.Colours)
+	v.Need(f.MaskMM >= 0 && f.MaskMM <= 1e6, "mask", "edge to mask: between 0 and 1,000 m")
+	v.Need(m.SeamMM >= 0 && m.SeamMM <= 1e6, "seam", "seam: between 0 and 1,000 m")
+	v.Need(f.FitHours >= 0 && f.FitHours <= 1000, "fit", "fitting out: between 0 and 1,000 h")
+	if m.DetailFactor != 0 {
+		v.Need(m.DetailFactor >= 0.2 && m.DetailFactor <= 10, "detail", "detail: between 0.2 and 10 times, or nothing to let the mesh say it")
+		v.Need(strings.TrimSpace(m.DetailWhy) != "", "detail_why", "detail set by hand wants a reason")
 	}
-	if !(f.MaskMM >= 0 && f.MaskMM <= 1e6) || !(m.SeamMM >= 0 && m.SeamMM <= 1e6) {
-		wrong = append(wrong, "edges and seams: between 0 and 1,000 m")
-	}
-	if !(f.FitHours >= 0 && f.FitHours <= 1000) {
-		wrong = append(wrong, "fitting out: between 0 and 1,000 h")
-	}
-	switch {
-	case m.DetailFactor == 0:
-	case !(m.DetailFactor >= 0.2 && m.DetailFactor <= 10):
-		wrong = append(wrong, "detail: between 0.2 and 10 times, or nothing to let the mesh say it")
-	case strings.TrimSpace(m.DetailWhy) == "":
-		wrong = append(wrong, "detail set by hand wants a reason")
-	}
-	if !OneOf(m.Weapon, "", "no", "yes") {
-		wrong = append(wrong, "weapon-like: yes or no")
-	}
-	if len(m.Extras) > MostExtras {
-		wrong = append(wrong, fmt.Sprintf("an item holds %d extras", MostExtras))
-	}
+	v.Need(OneOf(m.Weapon, "", "no", "yes"), "weapon", "weapon-like: yes or no")
+	v.Need(len(m.Extras) <= MostExtras, "what", "an item holds %d extras", MostExtras)
 	for _, e := range m.Extras {
-		if why := e.Check(); why != "" {
-			wrong = append(wrong, strings.TrimSpace(e.What+": "+why))
+		if err := e.Check(); err != nil {
+			v.Need(false, "what", "%s: %s", e.What, err)
 		}
 	}
-	return wrong
+	return v
 }
 
 // weaponWords in a name make us ask. Source: from memory.
@@ -114,7 +106,7 @@ func (h Shop) At(t Terms) Shop {
 // Check says what is wrong with the terms.
 func (t Terms) Check() error {
 	if t.Discount > 0 && strings.TrimSpace(t.DiscountWhy) == "" {
-		return fmt.Errorf("a discount wants a reason or a code")
+		return rates.Amiss("why", "a discount wants a reason or a code")
 	}
 	return t.with(quote.Terms{}).Check()
 }
@@ -173,22 +165,15 @@ const MostVariants = 3
 
 // Check says what is wrong with a variant.
 func (v Variant) Check() error {
-	switch {
-	case strings.TrimSpace(v.Name) == "":
-		return fmt.Errorf("a variant needs a name")
-	case v.Tier != "" && route.TierName(v.Tier) == "":
-		return fmt.Errorf("%s is no stopping point", v.Tier)
-	case !OneOf(v.Process, "", process.Resin, process.Filament):
-		return fmt.Errorf("a variant is printed in resin or in filament")
-	case v.Factor != 0 && !(v.Factor >= MinScale && v.Factor <= MaxScale):
-		return fmt.Errorf("size: between %v and %v times", MinScale, MaxScale)
-	case v.CutInto < 0 || v.CutInto > process.MostParts:
-		return fmt.Errorf("cut into %d at most", process.MostParts)
-	}
-	if _, ok := finish.RouteOf(v.FinishRoute); v.FinishRoute != "" && !ok {
-		return fmt.Errorf("there is no finish route %s", v.FinishRoute)
-	}
-	return nil
+	var wrong rates.Invalid
+	wrong.Need(strings.TrimSpace(v.Name) != "", "name", "a variant needs a name")
+	wrong.Need(v.Tier == "" || route.TierName(v.Tier) != "", "tier", "%s is no stopping point", v.Tier)
+	wrong.Need(OneOf(v.Process, "", process.Resin, process.Filament), "process", "a variant is printed in resin or in filament")
+	wrong.Need(v.Factor == 0 || v.Factor >= MinScale && v.Factor <= MaxScale, "factor", "size: between %v and %v times", MinScale, MaxScale)
+	wrong.Need(v.CutInto >= 0 && v.CutInto <= process.MostParts, "cut", "cut into %d at most", process.MostParts)
+	_, known := finish.RouteOf(v.FinishRoute)
+	wrong.Need(v.FinishRoute == "" || known, "finish_route", "there is no finish route %s", v.FinishRoute)
+	return wrong.Err()
 }
 
 // Of is an item made so. stood gives a model as it stands for another process.

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -17,25 +18,22 @@ import (
 
 func TestItemOptionsRefuse(t *testing.T) {
 	for says, m := range map[string]ItemOptions{
-		"finish route":     {FinishRoute: "magic"},
-		"eyes":             {Features: finish.Features{Eyes: -1}},
-		"edges and seams":  {SeamMM: math.NaN()},
-		"fitting out":      {Features: finish.Features{FitHours: 2000}},
-		"wants a reason":   {DetailFactor: 2},
-		"between 0.2":      {DetailFactor: 99, DetailWhy: "x"},
-		"weapon-like":      {Weapon: "perhaps"},
-		"say what it is":   {Extras: []quote.Extra{{}}},
-		"holds 40 extras":  {Extras: make([]quote.Extra, 41)},
-		"its price is":     {Extras: []quote.Extra{{What: "x", Each: -1}}},
-		"revisions 100":    {Extras: []quote.Extra{{What: "x", Revisions: 101}}},
-		"its hours are":    {Extras: []quote.Extra{{What: "x", Hours: 1e9}}},
-		"its count":        {Extras: []quote.Extra{{What: "x", Count: math.Inf(1)}}},
-		"odds are between": {Extras: []quote.Extra{{What: "x", Odds: 1.5}}},
+		"finish_route: there is no finish route magic":  {FinishRoute: "magic"},
+		"eyes: eyes: between":                           {Features: finish.Features{Eyes: -1}},
+		"seam: seam: between":                           {SeamMM: math.NaN()},
+		"fit: fitting out":                              {Features: finish.Features{FitHours: 2000}},
+		"detail_why: detail set by hand wants a reason": {DetailFactor: 2},
+		"detail: detail: between 0.2":                   {DetailFactor: 99, DetailWhy: "x"},
+		"weapon: weapon-like":                           {Weapon: "perhaps"},
+		"what: : say what it is":                        {Extras: []quote.Extra{{}}},
+		"what: an item holds 40 extras":                 {Extras: make([]quote.Extra, 41)},
+		"what: x: price: between":                       {Extras: []quote.Extra{{What: "x", Each: -1}}},
+		"what: x: revisions: between 0 and 100":         {Extras: []quote.Extra{{What: "x", Revisions: 101}}},
+		"what: x: hours: between":                       {Extras: []quote.Extra{{What: "x", Hours: 1e9}}},
+		"what: x: how many: between":                    {Extras: []quote.Extra{{What: "x", Count: math.Inf(1)}}},
+		"what: x: odds: between 0 and 100 %":            {Extras: []quote.Extra{{What: "x", Odds: 1.5}}},
 	} {
-		found := false
-		for _, w := range m.Check() {
-			found = found || strings.Contains(w, says)
-		}
+		found := slices.ContainsFunc(m.Check(), func(w rates.Wrong) bool { return strings.HasPrefix(w.Field+": "+w.Text, says) })
 		assert.True(t, found, "%s: %v", says, m.Check())
 	}
 	assert.Empty(t, ItemOptions{DetailFactor: 2, DetailWhy: "lace", Weapon: "no", FinishRoute: "gaps"}.Check())

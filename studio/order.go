@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"sakuji/core/process"
+	"sakuji/core/rates"
 )
 
 // OrderState is where an order is on its way.
@@ -300,32 +301,18 @@ const (
 
 // Check says what is wrong with an item.
 func (i Item) Check() error {
-	var wrong []string
-	if strings.TrimSpace(i.Title) == "" {
-		wrong = append(wrong, "the item needs a name")
-	}
-	if i.Copies < 1 || i.Copies > MaxCopies {
-		wrong = append(wrong, fmt.Sprintf("copies: between 1 and %d", MaxCopies))
-	}
-	if !(i.Scale >= MinScale && i.Scale <= MaxScale) {
-		wrong = append(wrong, fmt.Sprintf("scale: between %v and %v times the file’s size", MinScale, MaxScale))
-	}
-	wrong = append(wrong, i.ItemOptions.Check()...)
+	var v rates.Invalid
+	v.Need(strings.TrimSpace(i.Title) != "", "title", "the item needs a name")
+	v.Need(i.Copies >= 1 && i.Copies <= MaxCopies, "copies", "copies: between 1 and %d", MaxCopies)
+	v.Need(i.Scale >= MinScale && i.Scale <= MaxScale, "scale", "scale: between %v and %v times the file’s size", MinScale, MaxScale)
+	v = append(v, i.ItemOptions.Check()...)
 	for _, p := range i.Parts {
-		if p.CutInto < 0 || p.CutInto > process.MostParts {
-			wrong = append(wrong, fmt.Sprintf("%s: printed in %d pieces at most", p.Name, process.MostParts))
-		}
-		if p.Copies < 1 || p.Copies > MaxCopies {
-			wrong = append(wrong, fmt.Sprintf("copies of %s: between 1 and %d", p.Name, MaxCopies))
-		}
-		if !(p.WallMM >= 0 && p.WallMM <= MaxWallMM) {
-			wrong = append(wrong, fmt.Sprintf("wall of %s: between 0 (solid) and %v mm", p.Name, MaxWallMM))
-		}
+		at := func(field string) string { return fmt.Sprintf("parts[%d].%s", p.ID, field) }
+		v.Need(p.CutInto >= 0 && p.CutInto <= process.MostParts, at("cut"), "%s: printed in %d pieces at most", p.Name, process.MostParts)
+		v.Need(p.Copies >= 1 && p.Copies <= MaxCopies, at("copies"), "copies of %s: between 1 and %d", p.Name, MaxCopies)
+		v.Need(p.WallMM >= 0 && p.WallMM <= MaxWallMM, at("wall"), "wall of %s: between 0 (solid) and %v mm", p.Name, MaxWallMM)
 	}
-	if len(wrong) > 0 {
-		return errors.New(strings.Join(wrong, "; "))
-	}
-	return nil
+	return v.Err()
 }
 
 // Pieces is how many prints the item comes to.

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/core/rates"
 	"sakuji/core/route"
 )
 
@@ -70,10 +71,10 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	at := a.At
 	if !st.At.IsZero() {
 		if at = st.At; at.After(a.At) {
-			return p, Entry{}, errors.New("it cannot have been done later than now")
+			return p, Entry{}, rates.Amiss("at", "it cannot have been done later than now")
 		}
 		if last := p.Last(); last != nil && at.Before(last.Done) {
-			return p, Entry{}, fmt.Errorf("the stage before it was stamped %s; this one cannot have been done earlier", last.Done.In(zone).Format("Mon 2 Jan, 15:04"))
+			return p, Entry{}, rates.Amiss("at", "the stage before it was stamped %s; this one cannot have been done earlier", last.Done.In(zone).Format("Mon 2 Jan, 15:04"))
 		}
 	}
 	err := p.MayStamp(at)
@@ -85,7 +86,7 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 			return p, Entry{}, fmt.Errorf("%s must wait: %s", p.Code, until.Error())
 		}
 		if st.Note == "" {
-			return p, Entry{}, fmt.Errorf("%s should still wait (%s). If it is ready, say in the note why", p.Code, until.Error())
+			return p, Entry{}, rates.Amiss("note", "%s should still wait (%s). If it is ready, say in the note why", p.Code, until.Error())
 		}
 	case err != nil:
 		return p, Entry{}, err
@@ -96,7 +97,7 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 		st.Minutes = stage.PlannedMin
 	}
 	if !(st.Minutes <= 24*60) {
-		return p, Entry{}, fmt.Errorf("%.0f minutes are more than a day; enter the minutes of hands", st.Minutes)
+		return p, Entry{}, rates.Amiss("minutes", "%.0f minutes are more than a day; enter the minutes of hands", st.Minutes)
 	}
 	stage.mark(route.Done, a, at, st.Minutes, st.Note)
 	name := stage.Kind.Manner().Name

@@ -180,9 +180,9 @@ func (pl Plate) Start(a Act, machine Machine, started time.Time, takes PlateEsti
 	case busy != nil:
 		return pl, Entry{}, fmt.Errorf("plate %d still stands on %s. Empty it first", busy.Number, machine.Name)
 	case started.After(a.At):
-		return pl, Entry{}, fmt.Errorf("a run cannot have started later than now")
+		return pl, Entry{}, rates.Amiss("started", "a run cannot have started later than now")
 	case roomC != nil && !(*roomC >= coldestC && *roomC <= hotC):
-		return pl, Entry{}, fmt.Errorf("a room of %s °C is hard to believe", rates.Number(*roomC))
+		return pl, Entry{}, rates.Amiss("room", "a room of %s °C is hard to believe", rates.Number(*roomC))
 	}
 	pl.State = PlateRunning
 	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: roomC}
@@ -196,9 +196,9 @@ func (pl Plate) Finish(a Act, ended time.Time, reports map[int64]string) (Plate,
 	case pl.State != PlateRunning || pl.Run == nil:
 		return pl, Entry{}, fmt.Errorf("plate %d is %s, not running", pl.Number, pl.State)
 	case ended.Before(pl.Run.Started):
-		return pl, Entry{}, fmt.Errorf("the run cannot have ended before it started")
+		return pl, Entry{}, rates.Amiss("ended", "the run cannot have ended before it started")
 	case ended.After(a.At):
-		return pl, Entry{}, fmt.Errorf("the run cannot have ended later than now")
+		return pl, Entry{}, rates.Amiss("ended", "the run cannot have ended later than now")
 	}
 	run := *pl.Run
 	run.Ended = ended

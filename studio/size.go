@@ -63,38 +63,35 @@ func EllipseMM(length, breadth float64) float64 {
 // Scale works out the ratio to the file, and how.
 func (r SizeRule) Scale(m Model) (k float64, w rates.Working, err error) {
 	fig := func(label string, mm float64, source string) rates.Figure { return rates.Of(label, mm, "mm", source) }
-	need := func(ok bool, what string) {
-		if err == nil && !ok {
-			err = errors.New(what)
-		}
-	}
+	var wrong rates.Invalid
 	switch r.By {
 	case ByRatio:
-		need(r.Ratio > 0, "say how many times the file’s size")
+		wrong.Need(r.Ratio > 0, "ratio", "say how many times the file’s size")
 		k = r.Ratio
 		w = rates.Working{Formula: "as asked", Inputs: []rates.Figure{rates.Of("ratio", r.Ratio, "×", rates.Ours)}}
 	case ByScale:
-		need(r.OneTo > 0 && r.Real > 0, "say the scale, as the n of 1:n, and how tall the real thing is")
+		wrong.Need(r.OneTo > 0, "one_to", "say the scale, as the n of 1:n")
+		wrong.Need(r.Real > 0, "real", "say how tall the real thing is")
 		h := m.Measures.SizeMM[2]
 		k = r.Real / r.OneTo / h
 		w = rates.Working{Formula: "real height ÷ n ÷ height of the file",
 			Inputs: []rates.Figure{fig("real height", r.Real, rates.Ours), rates.Of("n of 1:n", r.OneTo, "", rates.Ours), fig("height of the file", h, rates.Mesh)}}
 	case ByHeight:
-		need(r.Height > 0, "say the finished height")
+		wrong.Need(r.Height > 0, "height", "say the finished height")
 		h := m.Measures.SizeMM[2]
 		k = r.Height / h
 		w = rates.Working{Formula: "finished height ÷ height of the file", Inputs: []rates.Figure{fig("finished height", r.Height, rates.Ours), fig("height of the file", h, rates.Mesh)}}
 	case ByBase:
-		need(r.Base > 0, "say the base’s diameter")
+		wrong.Need(r.Base > 0, "base", "say the base’s diameter")
 		b := m.BaseMM()
 		k = r.Base / b
 		w = rates.Working{Formula: "base ÷ how wide the file stands", Inputs: []rates.Figure{fig("base", r.Base, rates.Ours), fig("how wide it stands, as a circle", b, rates.Mesh)}}
 	case ByHead, ByGirth:
 		return r.worn()
 	default:
-		err = errors.New("choose how the size is set")
+		wrong.Need(false, "by", "choose how the size is set")
 	}
-	if err == nil && !(k > 0 && !math.IsInf(k, 0)) {
+	if err = wrong.Err(); err == nil && !(k > 0 && !math.IsInf(k, 0)) {
 		err = errors.New("the file is flat that way: nothing can be measured by it")
 	}
 	w.Result = rates.Of("times the file’s size", k, "×", rates.Derived)
@@ -104,11 +101,12 @@ func (r SizeRule) Scale(m Model) (k float64, w rates.Working, err error) {
 // worn fits a wearer: the way round first, then length and breadth where they were
 // taken, each with padding; the largest holds, for what is too wide can be lined.
 func (r SizeRule) worn() (k float64, w rates.Working, err error) {
-	if r.Round <= 0 && (r.Length <= 0 || r.Breadth <= 0) {
-		return 0, w, errors.New("measure the wearer: the circumference, or length and breadth")
-	}
-	if r.InsideL <= 0 || r.InsideB <= 0 {
-		return 0, w, errors.New("say how long and how broad the file is inside")
+	var wrong rates.Invalid
+	wrong.Need(r.Round > 0 || r.Length > 0 && r.Breadth > 0, "round", "measure the wearer: the circumference, or length and breadth")
+	wrong.Need(r.InsideL > 0, "inside_l", "say how long the file is inside")
+	wrong.Need(r.InsideB > 0, "inside_b", "say how broad the file is inside")
+	if err := wrong.Err(); err != nil {
+		return 0, w, err
 	}
 	round := EllipseMM(r.InsideL, r.InsideB)
 	w.Formula = "(circumference + 2π × padding) ÷ circumference of the inside of the file"

@@ -280,3 +280,36 @@ func TestSpoiltFormsOfTheSheets(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, faults)
 }
+
+// What the rules of the trade say of a figure stands at its field, whichever sheet the form
+// is on.
+func TestRangesStandAtTheirFields(t *testing.T) {
+	s := owned(t)
+	no := s.Order(2, route.Raw)
+	item := s.drawn("/orders/"+no+"/quote", "/orders/"+no+"/quote/items/1")
+	for field, wrong := range map[string][2]string{
+		"copies":          {"5000", "Copies: between 1 and 1000"},
+		"scale":           {"0", "Scale"},
+		"title":           {" ", "The item needs a name"},
+		"parts[1].wall":   {"99", "Wall of Vase: between 0 (solid) and 50 mm"},
+		"parts[1].copies": {"0", "Copies of Vase: between 1 and 1000"},
+		"detail":          {"50", "Detail: between 0.2 and 10 times"},
+	} {
+		form := maps.Clone(item)
+		form.Set(field, wrong[0])
+		a := s.fragment("/orders/"+no+"/quote/items/1", form)
+		assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode, field)
+		assert.Contains(t, a.body, `<p data-field="`+field+`">`+wrong[1], field)
+	}
+	terms := s.drawn("/orders/"+no+"/quote", "/orders/"+no+"/quote/terms")
+	terms.Set("discount", "10")
+	a := s.fragment("/orders/"+no+"/quote/terms", terms)
+	assert.Contains(t, a.body, `<p data-field="why">A discount wants a reason or a code`)
+	size := s.drawn("/orders/"+no+"/items/1/size", "/orders/"+no+"/items/1/size")
+	size.Set("by", studio.ByScale)
+	size.Set("one_to", "12")
+	size.Set("real", "0")
+	a = s.fragment("/orders/"+no+"/items/1/size", size)
+	assert.Contains(t, a.body, `<p data-field="real">Say how tall the real thing is`)
+	assert.NotContains(t, a.body, `data-field="one_to"`)
+}

@@ -6,6 +6,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -85,11 +86,17 @@ func TestItemFormAnswersWithTheNewPrice(t *testing.T) {
 // htmx posts as a form does that stays on its page.
 func (s *site) htmx(path string, fields ...string) answer {
 	s.t.Helper()
-	var b strings.Builder
+	form := url.Values{}
 	for i := 0; i+1 < len(fields); i += 2 {
-		b.WriteString(fields[i] + "=" + fields[i+1] + "&")
+		form.Add(fields[i], fields[i+1])
 	}
-	req, err := http.NewRequest(http.MethodPost, s.server.URL+path, strings.NewReader(strings.TrimSuffix(b.String(), "&")))
+	return s.fragment(path, form)
+}
+
+// fragment sends a form as htmx does.
+func (s *site) fragment(path string, form url.Values) answer {
+	s.t.Helper()
+	req, err := http.NewRequest(http.MethodPost, s.server.URL+path, strings.NewReader(form.Encode()))
 	require.NoError(s.t, err)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	req.Header.Set("HX-Request", "true")

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"time"
 
+	"sakuji/core/rates"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -41,11 +42,8 @@ func ActorOf(p studio.Person) Actor { return Actor{p.ID, p.Name} }
 // Everything else that goes wrong is a fault of the program or the machine.
 type Refusal struct {
 	Text   string
-	Fields []Wrong // the fields of the form that it is about, if it is about any
+	Fields []rates.Wrong // the fields of the form that it is about, if it is about any
 }
-
-// Wrong is what is wrong with one field of a form.
-type Wrong struct{ Field, Text string }
 
 func (r *Refusal) Error() string { return r.Text }
 
@@ -55,16 +53,24 @@ func Refuse(format string, args ...any) error { return &Refusal{Text: fmt.Sprint
 // RefuseField refuses what stands in one field of a form.
 func RefuseField(field, format string, args ...any) error {
 	text := fmt.Sprintf(format, args...)
-	return &Refusal{Text: text, Fields: []Wrong{{field, text}}}
+	return &Refusal{Text: text, Fields: []rates.Wrong{{Field: field, Text: text}}}
 }
 
-// Refused turns a rule's error into a refusal; a question of studio's stays one.
+// Refused turns a rule's error into a refusal, about the fields that it names; a question of
+// studio's stays one.
 func Refused(err error) error {
 	var ask *studio.Confirm
 	if err == nil || errors.As(err, &ask) {
 		return err
 	}
-	return &Refusal{Text: studio.UpperFirst(err.Error())}
+	r := &Refusal{Text: studio.UpperFirst(err.Error())}
+	var wrong rates.Invalid
+	if errors.As(err, &wrong) {
+		for _, w := range wrong {
+			r.Fields = append(r.Fields, rates.Wrong{Field: w.Field, Text: studio.UpperFirst(w.Text)})
+		}
+	}
+	return r
 }
 
 // NotFound reports that what was asked for is not there.

@@ -238,13 +238,19 @@ func (a *Queue) Save(ctx context.Context, j studio.Job, f func(change.Change) er
 // endJob ends a job that made nothing; its kind may have something to follow.
 func (a *Queue) endJob(ctx context.Context, j studio.Job, state, note string) error {
 	k := a.kinds[j.Kind]
-	err := a.Save(ctx, j, func(c change.Change) error {
-		ended, err := c.EndJob(j.ID, state, note, 0)
-		if err != nil || !ended || k.Ended == nil {
-			return err
-		}
-		return k.Ended(c, j)
-	})
+	end := func(follow func(change.Change, studio.Job) error) error {
+		return a.Save(ctx, j, func(c change.Change) error {
+			ended, err := c.EndJob(j.ID, state, note, 0)
+			if err != nil || !ended || follow == nil {
+				return err
+			}
+			return follow(c, j)
+		})
+	}
+	err := end(k.Ended)
+	if r := (*change.Refusal)(nil); errors.As(err, &r) { // it ends all the same
+		err = end(nil)
+	}
 	if err == nil && k.After != nil {
 		err = k.After(ctx, j)
 	}

@@ -78,7 +78,10 @@ func (a *Room) AddPlainItem(ctx context.Context, who change.Actor, number, title
 func (a *Room) AddExtra(ctx context.Context, who change.Actor, number string, itemID int64, e quote.Extra) error {
 	e.What = strings.TrimSpace(e.What)
 	if e.Each == 0 && e.Hours == 0 && e.FigureHours == 0 && e.Revisions == 0 && e.Odds == 0 {
-		return change.Refuse("%s: give a price or hours.", studio.UpperFirst(e.What))
+		return change.RefuseField("each", "%s: give a price or hours.", studio.UpperFirst(e.What))
+	}
+	if err := e.Check(); err != nil {
+		return change.Refused(err)
 	}
 	return a.onItem(ctx, who, number, itemID, func(d change.Change, o *studio.Order, it *studio.Item) error {
 		it.Extras = append(it.Extras, e)

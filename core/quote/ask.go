@@ -25,19 +25,17 @@ type Terms struct {
 
 // Check says what of the terms is not possible.
 func (t Terms) Check() error {
-	switch {
-	case !(t.MarginPercent >= 0 && t.MarginPercent < 100):
-		return fmt.Errorf("a margin of %s %% of the price is not possible", rates.Number(t.MarginPercent))
-	case !(t.TaxPercent >= 0 && t.TaxPercent <= 100), !(t.DepositPercent >= 0 && t.DepositPercent <= 100):
-		return fmt.Errorf("tax and deposit are between 0 and 100 %%")
-	case !(t.RushPercent >= 0 && t.RushPercent <= 500):
-		return fmt.Errorf("a rush of %s %% is not possible: between 0 and 500", rates.Number(t.RushPercent))
-	case !(t.DiscountPercent >= 0 && t.DiscountPercent <= 100):
-		return fmt.Errorf("a discount of %s %% is not possible: between 0 and 100", rates.Number(t.DiscountPercent))
-	case t.AskedMinor < 0 || t.AskedMinor > MostMinor || t.LeastMinor < 0 || t.RoundMinor < 0:
-		return fmt.Errorf("a price is not less than nothing")
-	}
-	return nil
+	var v rates.Invalid
+	percent := func(p, most float64) bool { return p >= 0 && p <= most }
+	v.Need(t.MarginPercent >= 0 && t.MarginPercent < 100, "margin", "a margin of %s %% of the price is not possible", rates.Number(t.MarginPercent))
+	v.Need(percent(t.TaxPercent, 100), "tax", "tax is between 0 and 100 %%")
+	v.Need(percent(t.DepositPercent, 100), "deposit", "a deposit is between 0 and 100 %%")
+	v.Need(percent(t.RushPercent, 500), "rush", "a rush of %s %% is not possible: between 0 and 500", rates.Number(t.RushPercent))
+	v.Need(percent(t.DiscountPercent, 100), "discount", "a discount of %s %% is not possible: between 0 and 100", rates.Number(t.DiscountPercent))
+	v.Need(t.AskedMinor >= 0 && t.AskedMinor <= MostMinor, "asked", "a price is not less than nothing, and not more than ten million")
+	v.Need(t.LeastMinor >= 0, "least", "a least price is not less than nothing")
+	v.Need(t.RoundMinor >= 0, "round", "what prices are rounded to is not less than nothing")
+	return v.Err()
 }
 
 // Price is what is asked.

@@ -41,22 +41,23 @@ type Extra struct {
 }
 
 // Check says what is wrong with an extra.
-func (e Extra) Check() string {
-	switch {
-	case e.What == "":
-		return "say what it is"
-	case !(e.Each >= 0 && e.Each <= rates.Greatest) || !(e.StopAt >= 0 && e.StopAt <= rates.Greatest):
-		return "its price is between nothing and ten million"
-	case !(e.Count >= 0 && e.Count <= 100_000) || !(e.Pack >= 0 && e.Pack <= 100_000):
-		return "its count is between 0 and 100,000"
-	case !(e.Hours >= 0 && e.Hours <= 10_000) || !(e.FigureHours >= 0 && e.FigureHours <= 10_000) || !(e.WorseHours >= 0 && e.WorseHours <= 10_000):
-		return "its hours are between 0 and 10,000"
-	case e.Figures < 0 || e.Figures > 1000 || e.Revisions < 0 || e.Revisions > 100:
-		return "figures are 1,000 at most, revisions 100"
-	case !(e.Odds >= 0 && e.Odds <= 1):
-		return "odds are between 0 and 100 %"
+func (e Extra) Check() error {
+	var v rates.Invalid
+	v.Need(e.What != "", "what", "say what it is")
+	within := func(field, what string, x, most float64, unit string) {
+		v.Need(x >= 0 && x <= most, field, "%s: between 0 and %s%s", what, rates.Number(most), unit)
 	}
-	return ""
+	within("each", "price", e.Each, rates.Greatest, "")
+	within("stop_at", "stop and ask", e.StopAt, rates.Greatest, "")
+	within("count", "how many", e.Count, 100_000, "")
+	within("pack", "in a pack", e.Pack, 100_000, "")
+	within("hours", "hours", e.Hours, 10_000, " h")
+	within("figure_hours", "hours of a further figure", e.FigureHours, 10_000, " h")
+	within("worse_hours", "hours then", e.WorseHours, 10_000, " h")
+	within("figures", "figures", float64(e.Figures), 1000, "")
+	within("revisions", "revisions", float64(e.Revisions), 100, "")
+	within("odds", "odds", 100*e.Odds, 100, " %")
+	return v.Err()
 }
 
 // LikelyHours are the hands it takes by the book, for so many copies: a sculpt is made once,

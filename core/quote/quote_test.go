@@ -289,10 +289,10 @@ func TestExtras(t *testing.T) {
 	floor, hour := it.Floor(it.CostMinor)
 	assert.Equal(t, it.CostMinor, floor)
 	assert.InDelta(t, float64(it.ByKind(Hands))/(it.HandsMinutes/60), hour, 1e-9, "at cost an hour earns its wage")
-	assert.Equal(t, "say what it is", Extra{}.Check())
-	assert.NotEmpty(t, Extra{What: "x", Odds: 2}.Check())
-	assert.NotEmpty(t, Extra{What: "x", Hours: math.NaN()}.Check())
-	assert.Empty(t, Extra{What: "x"}.Check())
+	assert.Equal(t, rates.Amiss("what", "say what it is"), Extra{}.Check())
+	assert.ErrorContains(t, Extra{What: "x", Odds: 2}.Check(), "odds: between 0 and 100 %")
+	assert.ErrorContains(t, Extra{What: "x", Hours: math.NaN()}.Check(), "hours: between 0 and 10")
+	assert.NoError(t, Extra{What: "x"}.Check())
 }
 
 // Cut into pieces, less is lost with each failure: by the restart formula the expected

@@ -16,6 +16,7 @@ import (
 	"github.com/go-playground/validator/v10"
 
 	"sakuji/app/change"
+	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -126,7 +127,7 @@ func decode[T any](values url.Values) (out T, err error) {
 	}
 	refusal := &change.Refusal{}
 	for _, field := range slices.Sorted(maps.Keys(wrong)) {
-		refusal.Fields = append(refusal.Fields, change.Wrong{Field: field, Text: wrong[field]})
+		refusal.Fields = append(refusal.Fields, rates.Wrong{Field: field, Text: wrong[field]})
 		refusal.Text = strings.TrimSpace(refusal.Text + " " + wrong[field])
 	}
 	return out, refusal

@@ -15,6 +15,7 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/models"
+	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -34,11 +35,11 @@ func (f *Form) Wrong(field, format string, args ...any) {
 		refusal = &change.Refusal{}
 		f.Err = refusal
 	}
-	if slices.ContainsFunc(refusal.Fields, func(w change.Wrong) bool { return w.Field == field }) {
+	if slices.ContainsFunc(refusal.Fields, func(w rates.Wrong) bool { return w.Field == field }) {
 		return
 	}
 	text := fmt.Sprintf(format, args...)
-	refusal.Fields = append(refusal.Fields, change.Wrong{Field: field, Text: text})
+	refusal.Fields = append(refusal.Fields, rates.Wrong{Field: field, Text: text})
 	refusal.Text = strings.TrimSpace(refusal.Text + " " + text)
 }
 

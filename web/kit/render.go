@@ -479,5 +479,5 @@ func againOf(r *http.Request) (again [][2]string) {
 
 // ErrorPage says what is wrong; it needs nothing that could fail.
 func (s *Kit) ErrorPage(w http.ResponseWriter, r *http.Request, status int, text, id string) {
-	s.Render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Fields": []change.Wrong(nil), "Refused": status == http.StatusUnprocessableEntity}})
+	s.Render(w, r, status, "error", "bare", Page{Title: "Not done", Theme: Theme(r), Now: s.App.Clock.Now(), D: map[string]any{"Text": text, "ID": id, "Fields": []rates.Wrong(nil), "Refused": status == http.StatusUnprocessableEntity}})
 }
