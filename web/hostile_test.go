@@ -20,7 +20,7 @@ var hostile = []string{"", " ", "0", "-1", "1", "2", "3.5", "1e308", "-1e308", "
 	"2026-05-14", "2026-05-14T09:00", "9999-12-31T23:59", "0000-00-00", "'; DROP TABLE orders; --", "<b>x</b>", "\x00", "\xff\xfe", "…", strings.Repeat("x", 5000), "../../etc/passwd", "%s%n", "EUR", "Europe/Vienna", "IK"}
 
 var fields = []string{"name", "title", "client", "new_client", "use", "wanted", "budget", "note", "tier", "copies", "scale", "parts[1].process", "parts[1].material", "parts[1].wall", "parts[1].copies", "kind", "text", "answer",
-	"amount", "code", "how", "on", "why", "minutes", "early", "at", "then", "next", "to", "hand", "machine", "material", "started", "room", "ended", "outcome-1", "cause-1", "outcome-2", "outcome-3", "currency", "tax", "zone", "public_url",
+	"amount", "code", "how", "on", "why", "minutes", "early", "at", "then", "next", "to", "hand", "machine", "material", "started", "room", "ended", "outcome[1]", "cause[1]", "outcome[2]", "outcome[3]", "currency", "tax", "zone", "public_url",
 	"email", "initials", "role", "password", "active", "from", "process", "figures[width]", "figures[layer]", "r-wage", "r-margin", "r-nonsense", "theme", "letters", "back", "agreed", "token", "q", "each"}
 
 // Whatever is sent to whatever form, the server answers: with a refusal, a page that

@@ -149,7 +149,7 @@ func TestRateBookTravelsByForms(t *testing.T) {
 	assert.Contains(t, s.page("/rates"), `name="r-wage" value="33"`)
 	assert.Equal(t, http.StatusUnprocessableEntity, s.upload("/rates/import", "book.csv", []byte("nonsense")).StatusCode)
 	assert.Contains(t, s.get("/rates/book.json").body, `"tax_percent": 20`)
-	s.sent("/rates/defaults", "way-resin-primed", "primer", "codes", "guild 10")
+	s.sent("/rates/defaults", "finish_routes[resin primed]", "primer", "codes", "guild 10")
 	assert.Contains(t, s.page("/rates"), "GUILD 10")
 	assert.Contains(t, s.page("/rates/check"), "Nothing has been delivered yet")
 }

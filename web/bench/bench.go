@@ -58,7 +58,13 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 
 // chooseHand sets whose initials the next stamps carry, without signing out.
 func (s *Room) chooseHand(w http.ResponseWriter, r *http.Request) {
-	p, err := s.App.Setup.Person(r.Context(), kit.FormOf(r).ID("hand"))
+	f, err := kit.Decode[struct {
+		Hand int64 `form:"hand"`
+	}](r)
+	var p studio.Person
+	if err == nil {
+		p, err = s.App.Setup.Person(r.Context(), f.Hand)
+	}
 	if err == nil && !p.Active {
 		err = &change.Refusal{Text: p.Name + " no longer works here."}
 	}
@@ -106,7 +112,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		Note    string       `form:"note"`
 		Early   bool         `form:"early"`
 		Shown   string       `form:"shown"`
-		At      string       `form:"at"`
+		At      kit.Moment   `form:"at" label:"Done at"`
 		Then    string       `form:"then"`
 		Next    string       `form:"next"`
 	}](r)
@@ -114,10 +120,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 	if f.Minutes.Given {
 		st.Minutes = f.Minutes.Value
 	}
-	if err == nil && f.At != "" {
-		st.At, err = kit.MomentOf(f.At, "at", "Done at", s.Zone(r))
-		st.At = s.JustNow(st.At)
-	}
+	st.At = s.JustNow(r, f.At)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -140,9 +143,16 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) sendBack(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
+	f, err := kit.Decode[struct {
+		To    string `form:"to"`
+		Note  string `form:"note"`
+		Shown string `form:"shown"`
+	}](r)
 	code := chi.URLParam(r, "code")
-	if err := s.App.Pieces.SendBack(r.Context(), s.Hand(r), code, route.StageKind(f.Text("to")), f.Text("note"), f.Text("shown")); err != nil {
+	if err == nil {
+		err = s.App.Pieces.SendBack(r.Context(), s.Hand(r), code, route.StageKind(f.To), f.Note, f.Shown)
+	}
+	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -53,9 +53,9 @@ func (s *Room) clientQuote(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v := clientView{ClientQuote: q, Taken: q.Quote.Taken()}
-	if f := (&kit.Form{R: r, Query: true}); q.MayReply { // what would be chosen, before it is
-		if taken, err := q.Quote.Document.Take(kit.ChosenOf(f, r)); err == nil {
-			v.Chosen, v.Taken = kit.ChosenOf(f, r), taken
+	if f, err := kit.DecodeQuery[kit.ChosenForm](r); err == nil && q.MayReply { // what would be chosen, before it is
+		if taken, err := q.Quote.Document.Take(f.Chosen()); err == nil {
+			v.Chosen, v.Taken = f.Chosen(), taken
 		}
 	}
 	p := kit.Page{Title: "Quote " + q.Order.Number, D: v, Studio: q.Quote.Document.Studio, Now: s.App.Clock.Now(), Theme: kit.Theme(r), Told: s.TakeTold(w, r)}
@@ -104,13 +104,20 @@ func (v clientView) OptionTold(id int64) studio.Money {
 }
 
 func (s *Room) clientAnswer(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	accept := f.Text("answer") == "accept"
-	ans := quotes.Answer{Accept: accept, Name: f.Text("name"), Agreed: f.Checked("agreed"), From: kit.AddressOf(r)}
+	f, err := kit.Decode[struct {
+		Answer string `form:"answer"`
+		Name   string `form:"name"`
+		Agreed bool   `form:"agreed"`
+		kit.ChosenForm
+	}](r)
+	accept := f.Answer == "accept"
+	ans := quotes.Answer{Accept: accept, Name: f.Name, Agreed: f.Agreed, From: kit.AddressOf(r)}
 	if accept {
-		ans.Chosen = kit.ChosenOf(f, r)
+		ans.Chosen = f.Chosen()
 	}
-	err := s.App.Quotes.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
+	if err == nil {
+		err = s.App.Quotes.AnswerQuote(r.Context(), chi.URLParam(r, "token"), ans)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -119,7 +126,7 @@ func (s *Room) clientAnswer(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) clientQuestion(w http.ResponseWriter, r *http.Request) {
-	if err := s.App.Quotes.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), kit.FormOf(r).Text("text")); err != nil {
+	if err := s.App.Quotes.AskAboutQuote(r.Context(), chi.URLParam(r, "token"), kit.Word(r, "text")); err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -11,8 +11,14 @@ import (
 )
 
 func (s *Room) settleScrapped(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	s.Ended(w, r, s.App.Pieces.SettleScrapped(r.Context(), kit.Owner(r), f.Text("code"), f.Text("how") == "leave out"), "/orders/"+chi.URLParam(r, "no"), "Recorded.")
+	f, err := kit.Decode[struct {
+		Code string `form:"code"`
+		How  string `form:"how"`
+	}](r)
+	if err == nil {
+		err = s.App.Pieces.SettleScrapped(r.Context(), kit.Owner(r), f.Code, f.How == "leave out")
+	}
+	s.Ended(w, r, err, "/orders/"+chi.URLParam(r, "no"), "Recorded.")
 }
 
 func (s *Room) delivery(w http.ResponseWriter, r *http.Request) {
@@ -26,23 +32,22 @@ func (s *Room) delivery(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) deliver(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	h, err := s.App.Setup.Shop(r.Context())
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	on := f.Moment("on", "Delivered on", h.Studio.Zone())
+	f, err := kit.Decode[struct {
+		On   kit.Moment `form:"on" label:"Delivered on"`
+		Sure bool       `form:"sure"`
+	}](r)
+	zone := s.Zone(r)
+	on := f.On.In(zone)
 	if !on.IsZero() { // a day is meant: its noon, or now when that is still to come today
-		now := s.App.Clock.Now().In(h.Studio.Zone())
-		if y, m, d := now.Date(); on.Equal(time.Date(y, m, d, 0, 0, 0, 0, h.Studio.Zone())) {
+		now := s.App.Clock.Now().In(zone)
+		if y, m, d := now.Date(); on.Equal(time.Date(y, m, d, 0, 0, 0, 0, zone)) {
 			on = time.Time{}
 		} else {
 			on = on.Add(12 * time.Hour)
 		}
 	}
-	if err = f.Err; err == nil {
-		err = s.App.Delivery.Deliver(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), on, f.Checked("sure"))
+	if err == nil {
+		err = s.App.Delivery.Deliver(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), on, f.Sure)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
@@ -52,7 +57,7 @@ func (s *Room) deliver(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) closeOrder(w http.ResponseWriter, r *http.Request) {
-	if err := s.App.Money.CloseOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.FormOf(r).Text("why")); err != nil {
+	if err := s.App.Money.CloseOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.Word(r, "why")); err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -11,6 +11,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/go-playground/form/v4"
 	"github.com/go-playground/validator/v10"
@@ -36,6 +37,28 @@ func (o Optional) Pointer() *float64 {
 		return nil
 	}
 	return &o.Value
+}
+
+// Moment is a day, or a day and time, as a field sends it; it may be left out. Whose clock
+// it is by, the sheet knows.
+type Moment struct{ wall time.Time }
+
+// In is the moment by a zone's clock, the zero time when it was left out.
+func (m Moment) In(zone *time.Location) time.Time {
+	if m.wall.IsZero() {
+		return m.wall
+	}
+	y, month, d := m.wall.Date()
+	return time.Date(y, month, d, m.wall.Hour(), m.wall.Minute(), m.wall.Second(), 0, zone)
+}
+
+func momentOf(text string) (m Moment, err error) {
+	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
+		if m.wall, err = time.Parse(layout, text); err == nil {
+			return m, nil
+		}
+	}
+	return Moment{}, fmt.Errorf("%q is not a day and time", text)
 }
 
 var (
@@ -64,6 +87,17 @@ func newDecoder() *form.Decoder {
 		f, _ := v.(float64)
 		return int(f), err
 	}, int(0))
+	d.RegisterCustomTypeFunc(func(of []string) (any, error) {
+		v, err := whole(of)
+		f, _ := v.(float64)
+		return int64(f), err
+	}, int64(0))
+	d.RegisterCustomTypeFunc(func(of []string) (any, error) {
+		if len(of) == 0 || strings.TrimSpace(of[0]) == "" {
+			return Moment{}, nil
+		}
+		return momentOf(strings.TrimSpace(of[0]))
+	}, Moment{})
 	d.RegisterCustomTypeFunc(func(of []string) (any, error) {
 		v, err := number(of)
 		return Optional{v, len(of) > 0 && strings.TrimSpace(of[0]) != ""}, err
@@ -122,15 +156,41 @@ func decode[T any](values url.Values) (out T, err error) {
 			}
 		}
 	}
+	return out, refusalOf(wrong)
+}
+
+// DecodeNumbers reads the numbers of a posted form whose names begin so; named says what
+// people call each by the rest of its name, and nothing for those that are not wanted.
+func DecodeNumbers(r *http.Request, prefix string, named func(key string) string) (map[string]float64, error) {
+	if err := r.ParseForm(); err != nil {
+		return nil, &change.Refusal{Text: "The form did not arrive whole."}
+	}
+	out, wrong := map[string]float64{}, map[string]string{}
+	for field := range r.PostForm {
+		key, ok := strings.CutPrefix(field, prefix)
+		if !ok || named(key) == "" {
+			continue
+		}
+		v, err := studio.ParseNumber(Word(r, field))
+		if err != nil {
+			wrong[field] = fmt.Sprintf("%s: %s.", named(key), err)
+		}
+		out[key] = v
+	}
+	return out, refusalOf(wrong)
+}
+
+// refusalOf is what is wrong, field by field; nil when nothing is.
+func refusalOf(wrong map[string]string) error {
 	if len(wrong) == 0 {
-		return out, nil
+		return nil
 	}
 	refusal := &change.Refusal{}
 	for _, field := range slices.Sorted(maps.Keys(wrong)) {
 		refusal.Fields = append(refusal.Fields, rates.Wrong{Field: field, Text: wrong[field]})
 		refusal.Text = strings.TrimSpace(refusal.Text + " " + wrong[field])
 	}
-	return out, refusal
+	return refusal
 }
 
 // takes says what a field takes, of its validate tag.

@@ -2,11 +2,9 @@ package kit
 
 import (
 	"errors"
-	"fmt"
 	"io"
 	"mime/multipart"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -15,80 +13,11 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/models"
-	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
-// Form reads a posted form and remembers what is wrong with it, once for each field.
-type Form struct {
-	R     *http.Request
-	Query bool // what stands in the address counts, too
-	Err   error
-}
-
-func FormOf(r *http.Request) *Form { return &Form{R: r} }
-
-// Wrong says what is wrong with a field. The first word on each counts.
-func (f *Form) Wrong(field, format string, args ...any) {
-	refusal, _ := f.Err.(*change.Refusal)
-	if refusal == nil {
-		refusal = &change.Refusal{}
-		f.Err = refusal
-	}
-	if slices.ContainsFunc(refusal.Fields, func(w rates.Wrong) bool { return w.Field == field }) {
-		return
-	}
-	text := fmt.Sprintf(format, args...)
-	refusal.Fields = append(refusal.Fields, rates.Wrong{Field: field, Text: text})
-	refusal.Text = strings.TrimSpace(refusal.Text + " " + text)
-}
-
-func (f *Form) Text(name string) string {
-	if f.Query {
-		return strings.TrimSpace(f.R.FormValue(name))
-	}
-	return strings.TrimSpace(f.R.PostFormValue(name))
-}
-
-func (f *Form) Checked(name string) bool { return f.Text(name) != "" }
-
-// Number reads a number with point or comma; what names it in a refusal.
-func (f *Form) Number(name, what string) float64 {
-	text := f.Text(name)
-	v, err := studio.ParseNumber(text)
-	if err != nil {
-		f.Wrong(name, "%s: %s.", what, err)
-		return 0
-	}
-	return v
-}
-
-func (f *Form) ID(name string) int64 {
-	id, _ := strconv.ParseInt(f.Text(name), 10, 64)
-	return id
-}
-
-// Moment reads day and time of a field in the studio's zone; empty is the zero time.
-func (f *Form) Moment(name, what string, zone *time.Location) time.Time {
-	t, err := MomentOf(f.Text(name), name, what, zone)
-	if err != nil {
-		f.Wrong(name, "%s", err)
-	}
-	return t
-}
-
-// MomentOf reads what a field of day and time has sent; empty is the zero time.
-func MomentOf(text, field, what string, zone *time.Location) (time.Time, error) {
-	if text == "" {
-		return time.Time{}, nil
-	}
-	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
-		if t, err := time.ParseInLocation(layout, text, zone); err == nil {
-			return t, nil
-		}
-	}
-	return time.Time{}, change.RefuseField(field, "%s: %q is not a day and time.", what, text)
-}
+// Word reads the only field of a posted form.
+func Word(r *http.Request, name string) string { return strings.TrimSpace(r.PostFormValue(name)) }
 
 // PathID reads a number from the address; 0 when it is none.
 func PathID(r *http.Request, name string) int64 {
@@ -126,23 +55,21 @@ func opener(h *multipart.FileHeader) func() (io.ReadCloser, error) {
 	return func() (io.ReadCloser, error) { return h.Open() }
 }
 
-// ChosenOf reads which of what was offered is meant.
-func ChosenOf(f *Form, r *http.Request) (c studio.Chosen) {
-	c.Alternative, _ = strconv.Atoi(f.Text("alternative"))
-	options := r.PostForm["option"]
-	if f.Query {
-		options = r.Form["option"]
-	}
-	for _, text := range options {
-		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
-			c.Options = append(c.Options, id)
-		}
-	}
-	return c
+// ChosenForm is which of what was offered is meant.
+type ChosenForm struct {
+	Alternative int     `form:"alternative"`
+	Options     []int64 `form:"option"`
 }
 
-// JustNow lets a field that was left as it stood mean now: it has no seconds.
-func (s *Kit) JustNow(at time.Time) time.Time {
+// Chosen is the same for the quote.
+func (f ChosenForm) Chosen() studio.Chosen {
+	return studio.Chosen{Alternative: f.Alternative, Options: f.Options}
+}
+
+// JustNow is a moment in the studio's zone; a field that was left as it stood means now, for
+// it has no seconds.
+func (s *Kit) JustNow(r *http.Request, m Moment) time.Time {
+	at := m.In(s.Zone(r))
 	if d := s.App.Clock.Now().Sub(at); d < 0 && d > -time.Minute || at.IsZero() {
 		return time.Time{}
 	}

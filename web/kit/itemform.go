@@ -12,7 +12,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 	f, err := Decode[itemForm](r)
 	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
 	for id, p := range f.Parts {
-		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: int64(p.Material), WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: int64(p.Machine)}
+		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine}
 	}
 	if f.WithOptions {
 		form.Making = f.options()
@@ -33,7 +33,7 @@ type itemForm struct {
 	FinishRoute string  `form:"finish_route"`
 	Detail      float64 `form:"detail" label:"Detail"`
 	DetailWhy   string  `form:"detail_why"`
-	Person      int     `form:"person"`
+	Person      int64   `form:"person"`
 	Apart       bool    `form:"apart"`
 	SeamCM      float64 `form:"seam" label:"Seam"`
 	Cast        bool    `form:"cast"`
@@ -51,17 +51,17 @@ type itemForm struct {
 
 type partForm struct {
 	Process  string  `form:"process"`
-	Material int     `form:"material"`
+	Material int64   `form:"material"`
 	WallMM   float64 `form:"wall" label:"Wall"`
 	Copies   int     `form:"copies" label:"Copies of the part"`
 	CutInto  int     `form:"cut" label:"Printed in pieces"`
-	Machine  int     `form:"machine"`
+	Machine  int64   `form:"machine"`
 }
 
 // options is what is asked of an item beside its parts.
 func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
-		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, PersonID: int64(f.Person), Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
+		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
 		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }

@@ -268,18 +268,22 @@ func remade(kind, to string, j studio.Job) (where, told string) {
 }
 
 func (s *Room) saveLicence(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	h, err := s.App.Setup.Shop(r.Context())
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	form := models.LicenceForm{Name: f.Text("name"), Licence: f.Text("licence"), Fee: f.Text("fee"), Source: f.Text("source"), Terms: f.Text("terms"), Rights: f.Text("rights"),
-		Until: f.Moment("until", "Until", h.Studio.Zone()), Got: f.Moment("got", "Got on", h.Studio.Zone())}
+	f, err := kit.Decode[struct {
+		Name    string     `form:"name"`
+		Licence string     `form:"licence"`
+		Fee     string     `form:"fee"`
+		Source  string     `form:"source"`
+		Terms   string     `form:"terms"`
+		Rights  string     `form:"rights"`
+		Until   kit.Moment `form:"until"`
+		Got     kit.Moment `form:"got" label:"Got on"`
+	}](r)
+	zone := s.Zone(r)
+	form := models.LicenceForm{Name: f.Name, Licence: f.Licence, Fee: f.Fee, Source: f.Source, Terms: f.Terms, Rights: f.Rights, Until: f.Until.In(zone), Got: f.Got.In(zone)}
 	if !form.Until.IsZero() { // until the end of that day
 		form.Until = form.Until.AddDate(0, 0, 1).Add(-time.Millisecond)
 	}
-	if err = f.Err; err == nil {
+	if err == nil {
 		err = s.App.Models.SaveLicence(r.Context(), kit.Owner(r), kit.PathID(r, "id"), form)
 	}
 	if err != nil {
@@ -290,15 +294,20 @@ func (s *Room) saveLicence(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) useVersion(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	id, number := kit.PathID(r, "id"), f.Text("order")
-	var err error
-	told := "Order " + number + " prints this version now; what is printed already stays as it is."
-	if f.Checked("bodies") {
-		err = s.App.Orders.UseBodies(r.Context(), kit.Owner(r), number, f.ID("part"), id)
-		told = "Each body is a part of order " + number + " now."
-	} else {
-		err = s.App.Orders.UseVersion(r.Context(), kit.Owner(r), number, f.ID("part"), id)
+	f, err := kit.Decode[struct {
+		Order  string `form:"order"`
+		Part   int64  `form:"part"`
+		Bodies bool   `form:"bodies"`
+	}](r)
+	id := kit.PathID(r, "id")
+	told := "Order " + f.Order + " prints this version now; what is printed already stays as it is."
+	switch {
+	case err != nil:
+	case f.Bodies:
+		err = s.App.Orders.UseBodies(r.Context(), kit.Owner(r), f.Order, f.Part, id)
+		told = "Each body is a part of order " + f.Order + " now."
+	default:
+		err = s.App.Orders.UseVersion(r.Context(), kit.Owner(r), f.Order, f.Part, id)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

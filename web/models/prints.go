@@ -95,9 +95,14 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 
 // chooseOrientation decides how a model stands.
 func (s *Room) chooseOrientation(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	id, processName := kit.PathID(r, "id"), f.Text("process")
-	n, err := s.App.Pieces.ChooseOrientation(r.Context(), kit.Owner(r), id, processName, f.ID("orientation"))
+	f, err := kit.Decode[struct {
+		Process     string `form:"process"`
+		Orientation int64  `form:"orientation"`
+	}](r)
+	id, n := kit.PathID(r, "id"), 0
+	if err == nil {
+		n, err = s.App.Pieces.ChooseOrientation(r.Context(), kit.Owner(r), id, f.Process, f.Orientation)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -106,7 +111,7 @@ func (s *Room) chooseOrientation(w http.ResponseWriter, r *http.Request) {
 	if n > 0 {
 		told = fmt.Sprintf("It stands so in %s of open orders; what is printed or on a plate already stays as it is.", studio.Say(n, "part"))
 	}
-	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processName), told)
+	s.Done(w, r, fmt.Sprintf("/models/%d/prints?process=%s", id, processOr(f.Process)), told)
 }
 
 // calibrate takes a prepared file in, for its machine to learn from.

@@ -12,9 +12,16 @@ import (
 
 // notePayment notes money that arrived or went back.
 func (s *Room) notePayment(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	form := money.PaymentForm{Kind: studio.PaymentKind(f.Text("kind")), Amount: f.Text("amount"), Note: f.Text("note"), Sure: f.Checked("sure")}
-	s.Ended(w, r, s.App.Money.NotePayment(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), form), "/orders/"+chi.URLParam(r, "no"), "Noted.")
+	f, err := kit.Decode[struct {
+		Kind   string `form:"kind"`
+		Amount string `form:"amount"`
+		Note   string `form:"note"`
+		Sure   bool   `form:"sure"`
+	}](r)
+	if err == nil {
+		err = s.App.Money.NotePayment(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), money.PaymentForm{Kind: studio.PaymentKind(f.Kind), Amount: f.Amount, Note: f.Note, Sure: f.Sure})
+	}
+	s.Ended(w, r, err, "/orders/"+chi.URLParam(r, "no"), "Noted.")
 }
 
 func (s *Room) reversePayment(w http.ResponseWriter, r *http.Request) {

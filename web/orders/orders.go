@@ -62,7 +62,7 @@ func (s *Room) newOrder(w http.ResponseWriter, r *http.Request) {
 
 func orderForm(r *http.Request) (orders.OrderForm, error) {
 	f, err := kit.Decode[struct {
-		Client    int    `form:"client"`
+		Client    int64  `form:"client"`
 		NewClient string `form:"new_client"`
 		Title     string `form:"title"`
 		Use       string `form:"use"`
@@ -71,7 +71,7 @@ func orderForm(r *http.Request) (orders.OrderForm, error) {
 		Note      string `form:"note"`
 		Sure      bool   `form:"sure"`
 	}](r)
-	return orders.OrderForm{ClientID: int64(f.Client), NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Sure: f.Sure}, err
+	return orders.OrderForm{ClientID: f.Client, NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Sure: f.Sure}, err
 }
 
 func (s *Room) addOrder(w http.ResponseWriter, r *http.Request) {
@@ -159,7 +159,7 @@ func (s *Room) repeatOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) cancelOrder(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.App.Quotes.CancelOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.FormOf(r).Text("why")), "The order is cancelled; its pieces and its logbook are kept.")
+	s.orderDone(w, r, s.App.Quotes.CancelOrder(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.Word(r, "why")), "The order is cancelled; its pieces and its logbook are kept.")
 }
 
 func (s *Room) addItems(w http.ResponseWriter, r *http.Request) {
@@ -191,12 +191,18 @@ func (s *Room) removeItem(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) addPoint(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	s.orderDone(w, r, s.App.Orders.AddPoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), f.Text("kind"), f.Text("text")), "Noted.")
+	f, err := kit.Decode[struct {
+		Kind string `form:"kind"`
+		Text string `form:"text"`
+	}](r)
+	if err == nil {
+		err = s.App.Orders.AddPoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), f.Kind, f.Text)
+	}
+	s.orderDone(w, r, err, "Noted.")
 }
 
 func (s *Room) settlePoint(w http.ResponseWriter, r *http.Request) {
-	s.orderDone(w, r, s.App.Orders.SettlePoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "point"), kit.FormOf(r).Text("answer")), "Recorded.")
+	s.orderDone(w, r, s.App.Orders.SettlePoint(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "point"), kit.Word(r, "answer")), "Recorded.")
 }
 
 func (s *Room) addPictures(w http.ResponseWriter, r *http.Request) {

@@ -9,7 +9,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app/change"
 	"sakuji/app/plates"
 	"sakuji/core/plate"
 	"sakuji/core/process"
@@ -28,8 +27,14 @@ func (s *Room) plates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) layPlate(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	number, left, err := s.App.Plates.LayPlate(r.Context(), s.Hand(r), f.ID("machine"), f.ID("material"))
+	f, err := kit.Decode[struct {
+		Machine  int64 `form:"machine"`
+		Material int64 `form:"material"`
+	}](r)
+	number, left := 0, []plate.Left(nil)
+	if err == nil {
+		number, left, err = s.App.Plates.LayPlate(r.Context(), s.Hand(r), f.Machine, f.Material)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -103,12 +108,12 @@ func (s *Room) fillAgain(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) addToPlate(w http.ResponseWriter, r *http.Request) {
-	code := kit.FormOf(r).Text("code")
+	code := kit.Word(r, "code")
 	s.plateDone(w, r, s.App.Plates.AddToPlate(r.Context(), s.Hand(r), plateNumber(r), code), code+" lies on the plate.")
 }
 
 func (s *Room) liftOff(w http.ResponseWriter, r *http.Request) {
-	code := kit.FormOf(r).Text("code")
+	code := kit.Word(r, "code")
 	s.plateDone(w, r, s.App.Plates.LiftOff(r.Context(), s.Hand(r), plateNumber(r), code), code+" waits again.")
 }
 
@@ -122,18 +127,14 @@ func (s *Room) discardPlate(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Started string       `form:"started"`
+		Started kit.Moment   `form:"started"`
 		RoomC   kit.Optional `form:"room" label:"Room temperature"`
 	}](r)
-	var started time.Time
-	if err == nil {
-		started, err = kit.MomentOf(f.Started, "started", "Started", s.Zone(r))
-	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	started, room := s.JustNow(started), f.RoomC.Pointer()
+	started, room := s.JustNow(r, f.Started), f.RoomC.Pointer()
 	told := "The run is on."
 	if room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
@@ -142,37 +143,34 @@ func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	ended := s.JustNow(f.Moment("ended", "Ended", s.Zone(r)))
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
-		return
+	f, err := kit.Decode[struct {
+		Ended kit.Moment `form:"ended"`
+	}](r)
+	if err == nil {
+		err = s.App.Plates.FinishRun(r.Context(), s.Hand(r), plateNumber(r), s.JustNow(r, f.Ended), nil)
 	}
-	s.plateDone(w, r, s.App.Plates.FinishRun(r.Context(), s.Hand(r), plateNumber(r), ended, nil), "The end is noted. Empty the plate when your gloves are on.")
+	s.plateDone(w, r, err, "The end is noted. Empty the plate when your gloves are on.")
 }
 
 func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	if err := r.ParseForm(); err != nil {
-		s.Fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
-		return
-	}
+	f, err := kit.Decode[struct {
+		Outcomes map[int64]string `form:"outcome"`
+		Causes   map[int64]string `form:"cause"`
+		Ended    kit.Moment       `form:"ended"`
+		Note     string           `form:"note"`
+		Sure     bool             `form:"sure"`
+	}](r)
 	outcomes := map[int64]studio.Outcome{}
-	for key := range r.PostForm {
-		var id int64
-		if _, err := fmt.Sscanf(key, "outcome-%d", &id); err == nil {
-			outcomes[id] = studio.Outcome{What: f.Text(key), Cause: f.Text(fmt.Sprintf("cause-%d", id))}
-			if outcomes[id].What == studio.Good {
-				outcomes[id] = studio.Outcome{What: studio.Good}
-			}
+	for id, what := range f.Outcomes {
+		outcomes[id] = studio.Outcome{What: what}
+		if what != studio.Good {
+			outcomes[id] = studio.Outcome{What: what, Cause: f.Causes[id]}
 		}
 	}
-	ended := s.JustNow(f.Moment("ended", "Ended", s.Zone(r)))
-	if f.Err != nil {
-		s.Fail(w, r, f.Err)
-		return
+	if err == nil {
+		err = s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: s.JustNow(r, f.Ended), Note: f.Note, Sure: f.Sure})
 	}
-	s.plateDone(w, r, s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: ended, Note: f.Text("note"), Sure: f.Checked("sure")}), "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+	s.plateDone(w, r, err, "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
 }
 
 func (s *Room) takeBackPlate(w http.ResponseWriter, r *http.Request) {

@@ -1,6 +1,7 @@
 package quotes
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"strings"
@@ -103,7 +104,7 @@ func amountOf(text, field, what string, h studio.Shop) (int64, error) {
 }
 
 func (s *Room) addPlain(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.App.Orders.AddPlainItem(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.FormOf(r).Text("title")), "Say what it takes: add hours or what is bought in.")
+	s.pricingDone(w, r, s.App.Orders.AddPlainItem(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.Word(r, "title")), "Say what it takes: add hours or what is bought in.")
 }
 
 func (s *Room) restart(w http.ResponseWriter, r *http.Request) {
@@ -203,26 +204,28 @@ func (s *Room) dropExtra(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) sayWeapon(w http.ResponseWriter, r *http.Request) {
-	s.pricingDone(w, r, s.App.Orders.SayWeapon(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), kit.FormOf(r).Text("weapon") == "yes"), "Noted.")
+	s.pricingDone(w, r, s.App.Orders.SayWeapon(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), kit.Word(r, "weapon") == "yes"), "Noted.")
 }
 
 func (s *Room) setFinishRoute(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	key, house := f.Text("finish_route"), false
-	if k := f.Text("default"); k != "" {
-		key, house = k, true
+	f, err := kit.Decode[struct {
+		FinishRoute string `form:"finish_route"`
+		Default     string `form:"default"`
+	}](r)
+	if err == nil {
+		err = s.App.Orders.SetFinishRoute(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), cmp.Or(f.Default, f.FinishRoute), f.Default != "")
 	}
-	s.pricingDone(w, r, s.App.Orders.SetFinishRoute(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), key, house), "The route is taken; the price is new.")
+	s.pricingDone(w, r, err, "The route is taken; the price is new.")
 }
 
 func (s *Room) takeSaving(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Part    int  `form:"part"`
-		CutInto int  `form:"cut" label:"Printed in pieces"`
-		Cast    bool `form:"cast"`
+		Part    int64 `form:"part"`
+		CutInto int   `form:"cut" label:"Printed in pieces"`
+		Cast    bool  `form:"cast"`
 	}](r)
 	if err == nil {
-		err = s.App.Orders.TakeSaving(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), studio.Saving{PartID: int64(f.Part), CutInto: f.CutInto, Cast: f.Cast})
+		err = s.App.Orders.TakeSaving(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), studio.Saving{PartID: f.Part, CutInto: f.CutInto, Cast: f.Cast})
 	}
 	s.pricingDone(w, r, err, "Changed; the price is new.")
 }

@@ -19,9 +19,9 @@ import (
 )
 
 func (s *Room) sendQuote(w http.ResponseWriter, r *http.Request) {
-	q, err := s.App.Quotes.SendQuote(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.FormOf(r).Text("despite"))
+	q, err := s.App.Quotes.SendQuote(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.Word(r, "despite"))
 	told := fmt.Sprintf("Revision %d is frozen at %s. Give the client the link below; it ends with the quote.", q.Revision, q.Total())
-	if kit.FormOf(r).Text("back") == "quote" {
+	if kit.Word(r, "back") == "quote" {
 		s.pricingDone(w, r, err, told)
 		return
 	}
@@ -29,13 +29,19 @@ func (s *Room) sendQuote(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) noteAnswer(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	accept := f.Text("answer") == "accept"
+	f, err := kit.Decode[struct {
+		Answer string `form:"answer"`
+		Name   string `form:"name"`
+		kit.ChosenForm
+	}](r)
+	accept := f.Answer == "accept"
 	told := "The yes is noted; the pieces wait for plates."
 	if !accept {
 		told = "The no is noted."
 	}
-	err := s.App.Quotes.NoteAnswer(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), accept, f.Text("name"), kit.ChosenOf(f, r))
+	if err == nil {
+		err = s.App.Quotes.NoteAnswer(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), accept, f.Name, f.Chosen())
+	}
 	s.Ended(w, r, err, "/orders/"+chi.URLParam(r, "no"), told)
 }
 
@@ -58,9 +64,8 @@ func (s *Room) quotePDF(w http.ResponseWriter, r *http.Request) {
 
 // quotes lists what was sent.
 func (s *Room) quotes(w http.ResponseWriter, r *http.Request) {
-	f := &kit.Form{R: r, Query: true}
 	var before time.Time
-	if ms := f.ID("before"); ms > 0 {
+	if ms, _ := strconv.ParseInt(r.URL.Query().Get("before"), 10, 64); ms > 0 {
 		before = time.UnixMilli(ms)
 	}
 	list, err := s.App.Quotes.QuoteRows(r.Context(), before)

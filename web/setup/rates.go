@@ -83,19 +83,13 @@ func (s *Room) rates(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) saveRates(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	if err := r.ParseForm(); err != nil {
-		s.Fail(w, r, &change.Refusal{Text: "The form did not arrive whole."})
-		return
-	}
 	book := rates.Starting()
-	values := map[string]float64{}
-	for key := range r.PostForm {
-		if rate, ok := strings.CutPrefix(key, "r-"); ok && book.Has(rate) {
-			values[rate] = f.Number(key, book.Get(rate).Label)
+	values, err := kit.DecodeNumbers(r, "r-", func(key string) string {
+		if !book.Has(key) {
+			return ""
 		}
-	}
-	err := f.Err
+		return book.Get(key).Label
+	})
 	if err == nil {
 		err = s.App.Setup.SaveRates(r.Context(), kit.Owner(r), values)
 	}
@@ -182,14 +176,20 @@ func (s *Room) ratesDone(w http.ResponseWriter, r *http.Request, err error, told
 }
 
 func (s *Room) saveDefaults(w http.ResponseWriter, r *http.Request) {
-	f := kit.FormOf(r)
-	ways := studio.Defaults{FinishRoutes: map[string]string{}}
+	f, err := kit.Decode[struct {
+		FinishRoutes map[string]string `form:"finish_routes"` // by process and tier, "resin primed"
+		Codes        string            `form:"codes"`
+	}](r)
+	routes := studio.Defaults{FinishRoutes: map[string]string{}}
 	for _, p := range []string{process.Resin, process.Filament} {
 		for _, tier := range []string{route.Primed, route.Painted} {
-			if key := f.Text("way-" + p + "-" + tier); key != "" {
-				ways.FinishRoutes[p+" "+tier] = key
+			if key := f.FinishRoutes[p+" "+tier]; key != "" {
+				routes.FinishRoutes[p+" "+tier] = key
 			}
 		}
 	}
-	s.ratesDone(w, r, s.App.Setup.SaveDefaults(r.Context(), kit.Owner(r), ways, f.Text("codes")), "Default routes and codes are saved.")
+	if err == nil {
+		err = s.App.Setup.SaveDefaults(r.Context(), kit.Owner(r), routes, f.Codes)
+	}
+	s.ratesDone(w, r, err, "Default routes and codes are saved.")
 }
