@@ -163,7 +163,7 @@ func TestCancelledWhileItRuns(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the opera has closed"))
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)

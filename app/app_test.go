@@ -236,7 +236,11 @@ func TestPlateOutcomes(t *testing.T) {
 	assert.Empty(t, left)
 	refusal(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{}), "nothing to empty")
 	cold := 17.5
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, s.Clock.At.Add(-2*time.Hour), &cold))
+	var ask *studio.Confirm
+	long := studio.Started{At: s.Clock.At.Add(-50 * time.Hour)}
+	require.ErrorAs(t, s.Plates.StartRun(s.Ctx, s.Bench, number, long), &ask)
+	assert.Contains(t, ask.Text, "is 2 d 2 h ago")
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{At: s.Clock.At.Add(-2 * time.Hour), RoomC: &cold}))
 	refusal(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, no+"-1"), "stays as it is")
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
@@ -306,12 +310,12 @@ func TestPlatesAreLaidAndChanged(t *testing.T) {
 	assert.InDelta(t, 0, sheet.Candidates[0].AddMinutes, 1e-9, "one more of the same height costs a resin run no time")
 	assert.Positive(t, sheet.Candidates[0].AddGrams)
 	require.NoError(t, s.Plates.AddToPlate(s.Ctx, s.Bench, number, lifted))
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, s.Clock.At.Add(time.Hour), nil), "later than now")
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{At: s.Clock.At.Add(time.Hour)}), "later than now")
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 
 	second, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, second, time.Time{}, nil), "still runs plate")
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, second, studio.Started{}), "still runs plate")
 	require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, second))
 	refusal(t, s.Plates.AddToPlate(s.Ctx, s.Bench, second, lifted), "discarded")
 }
@@ -399,7 +403,7 @@ func TestTodayInOrderOfUrgency(t *testing.T) {
 	s.Accept(late)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	open := s.Order(1, route.Raw)
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, open, "")
 	require.NoError(t, err)
@@ -682,7 +686,7 @@ func TestMaterialOfAStoppedRun(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	half := time.Duration(sheet.Plate.Run.PlannedMin/2) * time.Minute
@@ -701,7 +705,7 @@ func TestCancellingWhileItPrints(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the première is off"))
 	s.Clock.Pass(9 * time.Hour)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
@@ -726,7 +730,7 @@ func TestCancellingWhileItPrints(t *testing.T) {
 	sheet, err = s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	assert.Empty(t, sheet.Pieces)
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil), "is bare")
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}), "is bare")
 }
 
 // Every change leaves a line in the logbook; a change refused leaves none.

@@ -137,7 +137,7 @@ func TestLeavingOutAScrappedPiece(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(9 * time.Hour)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)

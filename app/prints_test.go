@@ -214,7 +214,7 @@ func TestMachinesLearn(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
 	planned := plate.Plate.Run.PlannedMin
@@ -239,7 +239,7 @@ func TestMachinesLearn(t *testing.T) {
 	s.Accept(again)
 	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(30 * time.Hour)
 	plate, err = s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)

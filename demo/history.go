@@ -207,7 +207,7 @@ func (l *life) machines(at time.Time) error {
 				room -= 1.6
 			}
 			room = math.Round(room*10) / 10
-			if err := l.App.Plates.StartRun(l.ctx, l.jory, number, time.Time{}, &room); err != nil {
+			if err := l.App.Plates.StartRun(l.ctx, l.jory, number, studio.Started{RoomC: &room}); err != nil {
 				return err
 			}
 			break

@@ -69,7 +69,7 @@ func TestDriveReportsWhatHasEnded(t *testing.T) {
 	s.Accept(s.Order(3, "raw"))
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(t, err)
-	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	p := Printers{Seed: 3}
 	require.NoError(t, p.Drive(s.Ctx, s.App))
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)

@@ -166,9 +166,23 @@ func (pl Plate) Discard(a Act) (Plate, Entry, error) {
 // hotC and coldestC bound the rooms that are believed. Source: from memory.
 const hotC, coldestC = 60, -20
 
+// startedLongAgo is how long before it is noted a run may have started without a question. Source:
+// from memory.
+const startedLongAgo = 24 * time.Hour
+
+// Started is what is noted of a run that begins.
+type Started struct {
+	At    time.Time // zero: now
+	RoomC *float64
+	Sure  bool // that it was so long ago
+}
+
 // Start begins the run, at a time that may have passed. busy is the plate that still is on
 // the machine, nil for none.
-func (pl Plate) Start(a Act, machine Machine, started time.Time, takes PlateEstimate, roomC *float64, busy *Plate) (Plate, Entry, error) {
+func (pl Plate) Start(a Act, machine Machine, s Started, takes PlateEstimate, busy *Plate, zone *time.Location) (Plate, Entry, error) {
+	if s.At.IsZero() {
+		s.At = a.At
+	}
 	if err := pl.MayChange(); err != nil {
 		return pl, Entry{}, err
 	}
@@ -179,14 +193,16 @@ func (pl Plate) Start(a Act, machine Machine, started time.Time, takes PlateEsti
 		return pl, Entry{}, fmt.Errorf("%s still runs plate %d. Note its end first", machine.Name, busy.Number)
 	case busy != nil:
 		return pl, Entry{}, fmt.Errorf("plate %d still stands on %s. Empty it first", busy.Number, machine.Name)
-	case started.After(a.At):
+	case s.At.After(a.At):
 		return pl, Entry{}, rates.Amiss("started", "a run cannot have started later than now")
-	case roomC != nil && !(*roomC >= coldestC && *roomC <= hotC):
-		return pl, Entry{}, rates.Amiss("room", "a room of %s °C is hard to believe", rates.Number(*roomC))
+	case s.RoomC != nil && !(*s.RoomC >= coldestC && *s.RoomC <= hotC):
+		return pl, Entry{}, rates.Amiss("room", "a room of %s °C is hard to believe", rates.Number(*s.RoomC))
+	case !s.Sure && a.At.Sub(s.At) > startedLongAgo:
+		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("%s is %s ago.", s.At.In(zone).Format("Monday 2 January 2006, 15:04"), Hours(a.At.Sub(s.At).Minutes())), Yes: "Yes, it started then"}
 	}
 	pl.State = PlateRunning
-	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: started, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: roomC}
-	a.At = started
+	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC}
+	a.At = s.At
 	return pl, a.entry("run started", "plate %d on %s, %s", pl.Number, machine.Name, Hours(takes.Minutes)).of(0, 0, pl.ID), nil
 }
 
@@ -238,9 +254,9 @@ func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note st
 		case p.State == PieceOff:
 			out = Outcome{What: CalledOffOff}
 		case !OneOf(out.What, Good, Failed, ScrappedOff):
-			return pl, Entry{}, fmt.Errorf("%s, %s: say whether it is good, failed or scrapped. Nothing was saved", p.Code, p.Name)
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("outcome[%d]", p.ID), "%s, %s: say whether it is good, failed or scrapped. Nothing was saved", p.Code, p.Name)
 		case out.What == Failed && strings.TrimSpace(out.Cause) == "":
-			return pl, Entry{}, fmt.Errorf("%s, %s: say why it failed; “not known” will do. Nothing was saved", p.Code, p.Name)
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("cause[%d]", p.ID), "%s, %s: say why it failed; “not known” will do. Nothing was saved", p.Code, p.Name)
 		}
 		pl.Pieces[at].Outcome, pl.Pieces[at].Cause = out.What, out.Cause
 		count[out.What]++

@@ -148,7 +148,7 @@ func (s *Studio) Print(failing ...string) int {
 	s.T.Helper()
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(s.T, err)
-	require.NoError(s.T, s.Plates.StartRun(s.Ctx, s.Bench, number, time.Time{}, nil))
+	require.NoError(s.T, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(12 * time.Hour)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(s.T, err)

@@ -12,16 +12,13 @@ import (
 )
 
 // StartRun notes that a plate's run began, now (zero) or at a time that has passed.
-func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, started time.Time, roomC *float64) error {
+func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, started studio.Started) error {
 	return a.Do(ctx, who, func(c change.Change) error {
 		s, err := a.plateSheet(c.Tx, number, false)
 		if err != nil {
 			return err
 		}
-		if started.IsZero() {
-			started = c.Now
-		}
-		pl, e, err := s.Plate.Start(c.Act(), s.Machine, started, s.Estimate, roomC, s.Busy)
+		pl, e, err := s.Plate.Start(c.Act(), s.Machine, started, s.Estimate, s.Busy, s.Shop.Studio.Zone())
 		if err != nil {
 			return change.Refused(err)
 		}

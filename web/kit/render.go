@@ -220,9 +220,6 @@ func (p Page) DayField(t time.Time) string {
 // Moment writes day and time.
 func (p Page) Moment(t time.Time) string { return t.In(p.zone()).Format("Mon 2 Jan, 15:04") }
 
-// MomentField writes day and time for a field.
-func (p Page) MomentField(t time.Time) string { return t.In(p.zone()).Format("2006-01-02T15:04") }
-
 // Money writes an amount in the studio's currency.
 func (p Page) Money(minor int64) string { return p.Studio.Money(minor).String() }
 

@@ -129,17 +129,18 @@ func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Started kit.Moment   `form:"started"`
 		RoomC   kit.Optional `form:"room" label:"Room temperature"`
+		Sure    bool         `form:"sure"`
 	}](r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	started, room := s.JustNow(r, f.Started), f.RoomC.Pointer()
+	started := studio.Started{At: s.JustNow(r, f.Started), RoomC: f.RoomC.Pointer(), Sure: f.Sure}
 	told := "The run is on."
-	if room != nil && *room < process.ColdC {
+	if room := started.RoomC; room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
-	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started, room), told)
+	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started), told)
 }
 
 func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
