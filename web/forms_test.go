@@ -2,6 +2,7 @@ package web
 
 import (
 	"database/sql"
+	"fmt"
 	"maps"
 	"math/rand/v2"
 	"net/http"
@@ -9,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -279,6 +281,32 @@ func TestSpoiltFormsOfTheSheets(t *testing.T) {
 	faults, err := s.Store.Check(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
+}
+
+// Many tabs that were drawn at the same time and are sent at the same moment, each with
+// another field changed: all of it is saved.
+func TestTabsThatAreSentAtOnce(t *testing.T) {
+	s := owned(t)
+	s.Order(1, route.Raw)
+	keys := []string{"wage", "wage.paint", "wage.sculpt", "margin", "deposit", "alcohol.pack", "adhesive.pack", "adhesive.price"}
+	forms := make([]url.Values, len(keys))
+	for i, key := range keys {
+		forms[i] = s.drawn("/rates", "/rates")
+		require.Contains(t, forms[i], "r-"+key)
+		forms[i].Set("r-"+key, fmt.Sprint(11+i))
+	}
+	var sent sync.WaitGroup
+	codes := make([]int, len(keys))
+	for i := range keys {
+		sent.Go(func() { codes[i] = s.send("/rates", forms[i]).StatusCode })
+	}
+	sent.Wait()
+	h, err := s.Setup.Shop(s.Ctx)
+	require.NoError(t, err)
+	for i, key := range keys {
+		assert.Equal(t, http.StatusSeeOther, codes[i], key)
+		assert.Equal(t, float64(11+i), h.Book.V(key), key)
+	}
 }
 
 // What the rules of the trade say of a figure stands at its field, whichever sheet the form

@@ -98,8 +98,12 @@ func (d Change) Note(what string, of About, format string, args ...any) error {
 // Do runs a change: what it saves is saved together, or not at all.
 func (a Base) Do(ctx context.Context, who Actor, f func(Change) error) error {
 	o, _ := ctx.Value(onceKey{}).(*once)
+	u, _ := ctx.Value(unseenKey{}).(*unseen)
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
 		c := Change{tx, who, a.Clock.Now()}
+		if err := u.holds(c); err != nil {
+			return err
+		}
 		if err := o.claim(c); err != nil {
 			return err
 		}
@@ -107,6 +111,9 @@ func (a Base) Do(ctx context.Context, who Actor, f func(Change) error) error {
 	})
 	if err == nil && o != nil {
 		o.claimed = true
+	}
+	if err == nil && u != nil {
+		u.done = true
 	}
 	return err
 }

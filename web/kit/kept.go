@@ -11,13 +11,13 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"sakuji/app/change"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 	"golang.org/x/net/html"
 )
 
@@ -264,29 +264,56 @@ func (s *Kit) Merged(site http.Handler) func(http.Handler) http.Handler {
 				return
 			}
 			was, ok := readShown(r.PostFormValue(shownName))
-			if ok {
-				last, err := s.App.Models.LastChange(r.Context())
-				if err != nil {
-					s.Fail(w, r, err)
+			if !ok {
+				next.ServeHTTP(w, r)
+				return
+			}
+			sent := maps.Clone(r.PostForm)
+			if before := s.sent.of(was.ID); before != nil {
+				was.Values = before
+			}
+			for try := 1; ; try++ {
+				answer, moved := s.mergedOnce(w, r, site, next, was)
+				if answer == nil {
 					return
 				}
-				sent := maps.Clone(r.PostForm)
-				if before := s.sent.of(was.ID); before != nil {
-					was.Values = before
+				if moved && try < mostMerges { // something was saved at the same moment: look again
+					if laid, ok := readShown(r.PostFormValue(shownName)); ok && laid.Change > was.Change {
+						was = laid
+					}
+					continue
 				}
-				if last > was.Change && !s.merge(w, r, site, was, last) {
-					return
-				}
-				ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
-				next.ServeHTTP(ww, r)
-				if ww.Status() < 400 {
+				maps.Copy(w.Header(), answer.Header())
+				w.WriteHeader(answer.Code)
+				w.Write(answer.Body.Bytes()) //nolint:errcheck // nobody is there any more
+				if answer.Code < 400 {
 					s.sent.keep(was.ID, sent)
 				}
 				return
 			}
-			next.ServeHTTP(w, r)
 		})
 	}
+}
+
+// mostMerges is how often a form is laid over what is saved at the same moment.
+const mostMerges = 20
+
+// mergedOnce lays a form over what has been saved since it was drawn and sends it on. No
+// answer is returned where the form is answered already; moved says that something else was
+// saved before it, and that nothing of it was.
+func (s *Kit) mergedOnce(w http.ResponseWriter, r *http.Request, site, next http.Handler, was shown) (answer *httptest.ResponseRecorder, moved bool) {
+	last, err := s.App.Models.LastChange(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return nil, false
+	}
+	if last > was.Change && !s.merge(w, r, site, was, last) {
+		return nil, false
+	}
+	ctx, hasMoved := change.Unless(r.Context(), last)
+	answer = httptest.NewRecorder()
+	next.ServeHTTP(answer, r.WithContext(ctx))
+	return answer, hasMoved()
 }
 
 // sentLately is what drawings of forms have sent, the latest few: a form that sends itself
