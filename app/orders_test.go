@@ -117,7 +117,7 @@ func TestDeliveredOnADayThatHasPassed(t *testing.T) {
 	require.NoError(t, err)
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
-	assert.Equal(t, "1 of 1 done", progress[sheet.Order.ID])
+	assert.Equal(t, "1 of 1 piece done", progress[sheet.Order.ID])
 	s.Clock.Pass(72 * time.Hour)
 	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour), false), "day to come")
 	yesterday := s.Clock.At.Add(-24 * time.Hour)

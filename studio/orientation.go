@@ -412,7 +412,7 @@ func recommend(list []Choice) string {
 		reasons = append(reasons, fmt.Sprintf("it costs %s less", Money{d, best.Cost.Currency}))
 	}
 	if d := next.HandsMin - best.HandsMin; d > 1 {
-		reasons = append(reasons, fmt.Sprintf("it saves %.0f min of hands", d))
+		reasons = append(reasons, "it saves "+HandsText(d)+" of hands")
 	}
 	if len(reasons) == 0 {
 		reasons = append(reasons, "nothing speaks for another")

@@ -269,7 +269,7 @@ func TestDeliveryScreens(t *testing.T) {
 	s.Print()
 	s.Finish(no + "-1")
 	assert.Contains(t, s.page("/"), "Deliver Vases to Odile Brackwater")
-	assert.Contains(t, s.page("/orders"), "1 of 1 done")
+	assert.Contains(t, s.page("/orders"), "1 of 1 piece done")
 	assert.Contains(t, s.page(to), "Hours, planned and worked")
 	for _, name := range []string{"packing-list", "delivery-note"} {
 		a := s.get("/orders/" + no + "/" + name + ".pdf")

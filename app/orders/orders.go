@@ -340,7 +340,7 @@ func (a *Room) Progress(ctx context.Context) (text map[int64]string, err error) 
 			}
 		}
 		for id, n := range all {
-			text[id] = fmt.Sprintf("%d of %d done", done[id], n)
+			text[id] = fmt.Sprintf("%d of %s done", done[id], studio.Say(n, "piece"))
 		}
 		return err
 	})

@@ -233,7 +233,19 @@ func (p Page) Said(e studio.Entry) string {
 
 // Unit writes a unit with the studio's currency in place of ¤.
 func (p Page) Unit(u string) string {
+	if of, ok := strings.CutPrefix(u, "1/"); ok {
+		return "per " + of
+	}
 	return strings.ReplaceAll(u, "¤", studio.Sign(p.Studio.Currency))
+}
+
+// amount writes a figure with its unit, in the singular where it is one.
+func (p Page) amount(f rates.Figure) string {
+	unit := p.Unit(f.Unit)
+	if one, counted := strings.CutSuffix(unit, "s"); f.Value == 1 && counted && len(one) > 3 {
+		unit = one
+	}
+	return rates.Number(f.Value) + " " + unit
 }
 
 // WorkView is a figure with its working.
@@ -252,7 +264,7 @@ type WorkInput struct{ Label, Value, Source string }
 func (p Page) Work(text string, w rates.Working, class string) WorkView {
 	v := WorkView{Text: text, Title: w.Result.Label, Formula: w.Formula, Class: class}
 	for _, f := range w.Inputs {
-		v.Inputs = append(v.Inputs, WorkInput{f.Label, rates.Number(f.Value) + " " + p.Unit(f.Unit), f.Source})
+		v.Inputs = append(v.Inputs, WorkInput{f.Label, p.amount(f), f.Source})
 	}
 	return v
 }
