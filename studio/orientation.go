@@ -420,7 +420,7 @@ func recommend(list []Choice) string {
 	s += ": " + joinAnd(reasons) + ". Next best is " + next.Machine.Name
 	switch {
 	case next.Hours < best.Hours-0.1:
-		s += fmt.Sprintf(", %s h sooner off the machine", rates.Number(math.Round(10*(best.Hours-next.Hours))/10))
+		s += fmt.Sprintf(", %s sooner off the machine", Hours(60*(best.Hours-next.Hours)))
 	case next.Cost.Minor > best.Cost.Minor:
 		s += fmt.Sprintf(" at %s", next.Cost)
 	}
