@@ -21,6 +21,21 @@ type itemRow struct {
 
 // Items returns an order's items with their parts and models.
 func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
+	items, err := t.BareItems(orderID)
+	oriented := t.orientedModels()
+	for i := range items {
+		for k := range items[i].Parts {
+			p := &items[i].Parts[k]
+			if err == nil {
+				p.Model, err = oriented(p.ModelID, p.OrientationID)
+			}
+		}
+	}
+	return items, err
+}
+
+// BareItems returns an order's items with their parts, but without the parts' models.
+func (t *Tx) BareItems(orderID int64) ([]studio.Item, error) {
 	list, err := rows[itemRow](t, `SELECT id, order_id, `+itemColumns+` FROM items WHERE order_id = ? AND removed = 0 ORDER BY position, id`, orderID)
 	if err != nil {
 		return nil, err
@@ -37,11 +52,7 @@ func (t *Tx) Items(orderID int64) ([]studio.Item, error) {
 	if err != nil {
 		return nil, err
 	}
-	oriented := t.orientedModels()
 	for _, p := range parts {
-		if p.Model, err = oriented(p.ModelID, p.OrientationID); err != nil {
-			return nil, err
-		}
 		of := byID[p.ItemID]
 		of.Parts = append(of.Parts, p)
 	}

@@ -138,7 +138,7 @@ const shownScale = 6e-4
 // ChangeItem changes an item and its parts.
 func (a *Room) ChangeItem(ctx context.Context, who change.Actor, number string, itemID int64, f ItemForm) error {
 	return a.OnOrder(ctx, who, number, func(d change.Change, o *studio.Order) error {
-		items, err := d.Items(o.ID)
+		items, err := d.BareItems(o.ID)
 		if err != nil {
 			return err
 		}

@@ -42,7 +42,7 @@ func (a *Room) UseVersion(ctx context.Context, who change.Actor, number string, 
 
 // save saves an item, if the order it belongs to is right with it as a whole.
 func save(c change.Change, it *studio.Item) error {
-	items, err := c.Items(it.OrderID)
+	items, err := c.BareItems(it.OrderID)
 	if err != nil {
 		return err
 	}
