@@ -49,6 +49,12 @@ func (s *Store) Keep(r io.Reader, maxBytes int64) (sha string, n int64, err erro
 	return sha, n, syncDir(filepath.Dir(s.path(sha)))
 }
 
+// Scratch makes a folder for what is on its way to be kept; done clears it.
+func (s *Store) Scratch() (dir string, done func(), err error) {
+	dir, err = os.MkdirTemp(filepath.Join(s.dir, "files"), ".new-*")
+	return dir, func() { os.RemoveAll(dir) }, err //nolint:errcheck // the check names what is left behind
+}
+
 func syncDir(dir string) error {
 	d, err := os.Open(dir)
 	if err != nil {

@@ -19,7 +19,7 @@ func (t *Tx) AddJob(j *studio.Job) (err error) {
 
 // NextJob takes the next job: what people wait for before analyses, else in order.
 func (t *Tx) NextJob() (studio.Job, error) {
-	return one[studio.Job](t, `UPDATE jobs SET state = 'running' WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = ?, id LIMIT 1) RETURNING id, `+jobColumns, studio.JobAnalyse)
+	return one[studio.Job](t, `UPDATE jobs SET state = 'running', tries = tries + 1 WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' ORDER BY kind = ?, id LIMIT 1) RETURNING id, `+jobColumns, studio.JobAnalyse)
 }
 
 // Job returns one by id.
@@ -70,9 +70,28 @@ func (t *Tx) EndJob(id int64, state, note string, madeID int64) (ended bool, err
 // SeeJob puts a failed job out of sight.
 func (t *Tx) SeeJob(id int64) error { return t.exec(`UPDATE jobs SET seen = 1 WHERE id = ?`, id) }
 
-// WakeJobs puts jobs back that ran when the program ended.
-func (t *Tx) WakeJobs() error {
+// WakeJobs puts jobs back that ran when the program ended; those begun so often already are
+// set aside with a note.
+func (t *Tx) WakeJobs(often int, note string) error {
+	if err := t.exec(`UPDATE jobs SET state = 'failed', note = ? WHERE state = 'running' AND tries >= ?`, note, often); err != nil {
+		return err
+	}
 	return t.exec(`UPDATE jobs SET state = 'waiting', share = 0, note = '' WHERE state = 'running'`)
+}
+
+// PutBackJob lets a running job wait again, as if it had not been begun.
+func (t *Tx) PutBackJob(id int64) error {
+	return t.exec(`UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = tries - 1 WHERE id = ? AND state = 'running'`, id)
+}
+
+// RetryJob lets a failed job wait anew; it reports whether there was one.
+func (t *Tx) RetryJob(id int64) (again bool, err error) {
+	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = 0, seen = 0 WHERE id = ? AND state = 'failed'`, id)
+	if err != nil {
+		return false, err
+	}
+	n, err := r.RowsAffected()
+	return n == 1, err
 }
 
 // SweepJobs forgets jobs that ended long ago; what they made stays.

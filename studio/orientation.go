@@ -110,12 +110,24 @@ func HoldingFor(processName string) solid.Holding {
 // triedDirections is how many orientations are looked at first.
 const triedDirections = 500
 
-// OrientModel looks for good orientations for a process, as the file stands among them,
-// the best first. told is called with the share done before each step and may stop it.
-func (h Shop) OrientModel(s *mesh.Soup, processName string, w solid.Wishes, told func(float64, string) error) ([]Orientation, error) {
+// Orienting is all that a search for orientations goes by.
+type Orienting struct {
+	Process      string
+	Wishes       solid.Wishes
+	SupportShare float64   // of the room under overhangs that supports fill
+	Figures      rates.Set // of the machine whose hours count
+}
+
+// Orienting is a search for a process by the studio's book and its first machine.
+func (h Shop) Orienting(processName string, w solid.Wishes) Orienting {
+	return Orienting{processName, w, h.Book.V("support."+processName) / 100, h.figuresFor(processName)}
+}
+
+// Find looks for good orientations, as the file stands among them, the best first. told is
+// called with the share done before each step and may stop it.
+func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orientation, error) {
 	m := s.Weld().Sound()
-	share := h.Book.V("support."+processName) / 100
-	minutes := h.runMinutes(processName)
+	w, share, minutes, processName := o.Wishes, o.SupportShare, o.runMinutes(), o.Process
 	if err := told(0.2, "trying directions"); err != nil {
 		return nil, err
 	}
@@ -253,27 +265,30 @@ func (h Shop) StripMinutes(s Orientation, scale float64) float64 {
 	return 0
 }
 
-// runMinutes is the run time on the studio’s first machine of a process.
-func (h Shop) runMinutes(processName string) func(solid.Profile, solid.Overhang) float64 {
-	var figures rates.Set
-	for _, k := range rates.Starting().Machines {
-		if k.Process == processName && figures == nil {
-			figures = k.Figures
-		}
-	}
+// figuresFor are those of the studio’s first machine of a process.
+func (h Shop) figuresFor(processName string) (figures rates.Set) {
 	for _, m := range h.Machines {
 		if m.Process == processName && m.Active {
-			figures = m.Figures
-			break
+			return m.Figures
 		}
 	}
-	if processName == process.Resin {
-		r := process.ResinOf(figures)
+	for _, k := range rates.Starting().Machines {
+		if k.Process == processName {
+			return k.Figures
+		}
+	}
+	return nil
+}
+
+// runMinutes is the run time on the studio’s first machine of a process.
+func (o Orienting) runMinutes() func(solid.Profile, solid.Overhang) float64 {
+	if o.Process == process.Resin {
+		r := process.ResinOf(o.Figures)
 		return func(p solid.Profile, _ solid.Overhang) float64 { return r.Minutes(p.HeightMM) }
 	}
-	f := process.FilamentOf(figures, h.Book.V("support."+processName)/100)
-	return func(p solid.Profile, o solid.Overhang) float64 {
-		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, Overhang: o}))
+	f := process.FilamentOf(o.Figures, o.SupportShare)
+	return func(p solid.Profile, over solid.Overhang) float64 {
+		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, Overhang: over}))
 	}
 }
 

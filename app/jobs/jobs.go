@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/store"
 	"sakuji/studio"
@@ -37,6 +38,7 @@ type Progress func(share float64, doing string) error
 // a running program needs: who works, what changed, how to stop a job.
 type Queue struct {
 	change.Base
+	Apart  apart.Process // where work on strangers' files is done
 	kinds  map[string]Kind
 	starts []func(ctx context.Context) error
 
@@ -61,6 +63,11 @@ func (a *Queue) AtStart(f func(ctx context.Context) error) { a.starts = append(a
 // workers is how many jobs run at a time; each uses all processors by itself.
 const workers = 2
 
+// mostTries is how often a job is begun that the program ended with; then a person decides.
+const mostTries = 2
+
+const setAside = "The program ended twice while it worked on this file, so that it is set aside. Ask again, or mend the file first."
+
 // jobsKept is how long ended jobs are remembered.
 const jobsKept = 30 * 24 * time.Hour
 
@@ -68,7 +75,7 @@ const jobsKept = 30 * 24 * time.Hour
 // ended begin anew.
 func (a *Queue) Work(ctx context.Context, log *slog.Logger) {
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.WakeJobs(); err != nil {
+		if err := tx.WakeJobs(mostTries, setAside); err != nil {
 			return err
 		}
 		before := a.Clock.Now().Add(-jobsKept)
@@ -164,6 +171,8 @@ func (a *Queue) workOnce(ctx context.Context, log *slog.Logger) bool {
 	a.mu.Unlock()
 	if err != nil && ctx.Err() == nil {
 		err = a.jobFailed(ctx, log, j, err)
+	} else if err != nil { // the program ends: it goes on next time
+		a.putBack(j)
 	}
 	if err != nil && ctx.Err() == nil {
 		log.Error("job", "id", j.ID, "kind", j.Kind, "err", err)
@@ -171,6 +180,13 @@ func (a *Queue) workOnce(ctx context.Context, log *slog.Logger) bool {
 	log.Info("job", "id", j.ID, "kind", j.Kind, "name", j.Name, "ms", time.Since(start).Milliseconds())
 	a.Stir()
 	return true
+}
+
+// putBack lets a job wait that was stopped because the program ends.
+func (a *Queue) putBack(j studio.Job) {
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	defer cancel()
+	_ = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.PutBackJob(j.ID) }) // if not, it counts as a try
 }
 
 // carryOut does a job; a panic is an error of its own, so that one broken file never
@@ -280,6 +296,28 @@ func (a *Queue) CancelJob(ctx context.Context, id int64) error {
 	a.mu.Unlock()
 	a.Stir()
 	return nil
+}
+
+// Retry begins a job anew that failed or was set aside.
+func (a *Queue) Retry(ctx context.Context, id int64) error {
+	err := a.Store.Write(ctx, func(tx *store.Tx) error {
+		j, err := tx.Job(id)
+		if err != nil {
+			return err
+		}
+		f, err := a.Store.File(j.SHA)
+		if err != nil {
+			return change.Refuse("The file of %s is not kept any more. Send it again.", j.Name)
+		}
+		f.Close()
+		again, err := tx.RetryJob(id)
+		if err == nil && !again {
+			err = change.Refuse("It is under way already, or done.")
+		}
+		return err
+	})
+	a.Stir()
+	return err
 }
 
 // Await returns a batch when all of it has ended or the time is over. Where nobody

@@ -69,7 +69,7 @@ func (a *Room) Layers(ctx context.Context, modelID int64, layerMM float64, upTo 
 	layerMM = max(layerMM, m.PrintHeightMM()/4000)
 	key := fmt.Sprintf("layers %s %v %g", m.SHA, orientation.Facts.Matrix, layerMM)
 	cut, err := jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (*Layers, error) {
-		soup, err := a.soupOf(m.SHA)
+		soup, err := a.soupOf(m)
 		if err != nil {
 			return nil, err
 		}

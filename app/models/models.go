@@ -18,6 +18,7 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/app/setup"
@@ -102,12 +103,15 @@ func (a *Room) measureDetail(ctx context.Context) error {
 		if err != nil || ctx.Err() != nil {
 			return err
 		}
-		soup, e := a.soupOf(m.SHA)
+		s, e := a.source(m.SHA, m.Name)
 		if e != nil {
 			return e
 		}
-		_, shape := studio.MeasureModel(soup)
-		m.Shape.Detail = shape.Detail
+		found, e := reading.Run(ctx, a.queue.Apart, apart.LimitsFor(s.Bytes, readTime), m.Name, s, silently)
+		if e != nil {
+			return e
+		}
+		m.Shape.Detail = found.Shape.Detail
 		err = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) })
 	}
 	return err
@@ -316,17 +320,12 @@ func (a *Room) KeepUpload(u Upload) (Kept, error) {
 }
 
 // soupOf reads a kept model file.
-func (a *Room) soupOf(sha string) (*mesh.Soup, error) {
-	f, err := a.Store.File(sha)
+func (a *Room) soupOf(m studio.Model) (*mesh.Soup, error) {
+	s, err := a.source(m.SHA, m.Name)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	info, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
-	return mesh.ReadFrom(f, info.Size(), a.meshLimits())
+	return s.soup()
 }
 
 // readFile is the job that turns a file into a model.
@@ -334,19 +333,19 @@ func (a *Room) readFile(ctx context.Context, j studio.Job, told jobs.Progress) e
 	if err := told(0.05, "reading"); err != nil {
 		return err
 	}
-	soup, err := a.soupOf(j.SHA)
-	var bad *mesh.FormatError
-	if errors.As(err, &bad) {
-		return change.Refuse("%s could not be read as a model (STL, OBJ or 3MF): %s. It was not kept.", j.Name, err)
+	s, err := a.source(j.SHA, j.Name)
+	if err != nil {
+		return err
+	}
+	found, err := reading.Run(ctx, a.queue.Apart, apart.LimitsFor(s.Bytes, readTime), j.Name, s, told)
+	if r := (*change.Refusal)(nil); errors.As(err, &r) {
+		return change.Refuse("%s It was not kept.", r.Text)
 	}
 	if err != nil {
 		return err
 	}
-	if err := told(0.3, "measuring"); err != nil {
-		return err
-	}
 	m := studio.Model{SHA: j.SHA, Name: j.Name, How: studio.Sent}
-	m.Measures, m.Shape = studio.MeasureModel(soup)
+	m.Measures, m.Shape = found.Measures, found.Shape
 	return a.queue.Save(ctx, j, func(d change.Change) error {
 		if v := j.Options.Revises; v != 0 {
 			old, err := d.Model(v)
@@ -393,23 +392,16 @@ func (a *Room) addVersion(d change.Change, m studio.Model) (studio.Model, error)
 
 // analyse is the job that looks closely at a model.
 func (a *Room) analyse(ctx context.Context, j studio.Job, told jobs.Progress) error {
-	soup, err := a.soupOf(j.SHA)
+	from, err := a.source(j.SHA, j.Name)
 	if err != nil {
 		return err
 	}
-	s, v, err := studio.AnalyseModel(soup, told)
+	found, err := analysing.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, readTime), j.Name, from, told)
 	if err != nil {
 		return err
 	}
-	view := viewOf(v)
-	if err := told(0.95, "a picture"); err != nil {
-		return err
-	}
-	picture, err := stillOf(soup)
-	if err != nil {
-		return err
-	}
-	kept := map[*string][]byte{&s.StillSHA: picture, &s.ViewSHA: view}
+	s := found.Analysis
+	kept := map[*string][]byte{&s.StillSHA: found.Still, &s.ViewSHA: found.View}
 	length := map[string]int64{}
 	for to, data := range kept {
 		sha, n, err := a.Store.Keep(bytes.NewReader(data), 1<<30)
@@ -465,14 +457,17 @@ func (a *Room) Still(ctx context.Context, modelSHA string) ([]byte, error) {
 		defer f.Close()
 		return io.ReadAll(f)
 	}
-	return jobs.Ask(ctx, &a.answers, "still "+modelSHA, stillPatience, func(context.Context) ([]byte, error) {
-		soup, err := a.soupOf(modelSHA)
+	return jobs.Ask(ctx, &a.answers, "still "+modelSHA, stillPatience, func(ctx context.Context) ([]byte, error) {
+		s, err := a.source(modelSHA, "this model")
 		if err != nil {
 			return nil, err
 		}
-		return stillOf(soup)
+		return drawing.Run(ctx, a.queue.Apart, apart.LimitsFor(s.Bytes, readTime), s.Name, s, silently)
 	})
 }
+
+// silently is for work that nobody watches.
+func silently(float64, string) error { return nil }
 
 // stillPatience is how long a picture that is drawn on a visit is waited for.
 const stillPatience = 10 * time.Second
@@ -529,7 +524,7 @@ func (a *Room) Download(ctx context.Context, modelID int64, format string, w io.
 	if err != nil {
 		return err
 	}
-	soup, err := a.soupOf(m.SHA)
+	soup, err := a.soupOf(m)
 	if err != nil {
 		return err
 	}

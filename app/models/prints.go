@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/app/setup"
@@ -87,7 +88,7 @@ func (a *Room) orient(ctx context.Context, j studio.Job, told jobs.Progress) err
 	if err := told(0.05, "reading"); err != nil {
 		return err
 	}
-	soup, err := a.soupOf(j.SHA)
+	from, err := a.source(j.SHA, j.Name)
 	if err != nil {
 		return err
 	}
@@ -95,19 +96,9 @@ func (a *Room) orient(ctx context.Context, j studio.Job, told jobs.Progress) err
 	if err != nil {
 		return err
 	}
-	if soup.Len() > studio.ViewTriangles {
-		if err := told(0.1, "making it simpler to look at"); err != nil {
-			return err
-		}
-		r, err := mesh.ReduceTo(soup, studio.ViewTriangles)
-		if err != nil {
-			return change.Refused(err)
-		}
-		soup = r.Soup
-	}
 	wishes := j.Options.Wishes
 	wishes.Seen = seenFrom[j.Options.Seen]
-	list, err := h.OrientModel(soup, j.Options.Process, wishes, told)
+	list, err := orienting.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, makeTime), j.Name, turning{from, h.Orienting(j.Options.Process, wishes)}, told)
 	if err != nil {
 		return err
 	}
@@ -326,10 +317,10 @@ func (a *Room) SuggestCuts(ctx context.Context, m studio.Model, machine studio.M
 	}
 	key := fmt.Sprintf("cuts %s %v %d", m.SHA, bed, pieces)
 	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) ([]solid.Cuts, error) {
-		soup, err := a.soupOf(m.SHA)
+		from, err := a.source(m.SHA, m.Name)
 		if err != nil {
 			return nil, err
 		}
-		return solid.SuggestCuts(ctx, soup.Weld().Sound(), pieces, bed)
+		return cutting.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, readTime), m.Name, parting{from, pieces, bed}, silently)
 	})
 }

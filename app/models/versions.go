@@ -1,12 +1,13 @@
 package models
 
 import (
-	"bytes"
 	"context"
 	"fmt"
+	"os"
 	"path"
 	"strings"
 
+	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/core/mesh"
@@ -21,14 +22,7 @@ func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) err
 	if err := told(0.05, "reading"); err != nil {
 		return err
 	}
-	soup, err := a.soupOf(j.SHA)
-	if err != nil {
-		return err
-	}
-	if err := told(0.2, j.Doing()); err != nil {
-		return err
-	}
-	versions, err := versionsOf(soup, j)
+	from, err := a.source(j.SHA, j.Name)
 	if err != nil {
 		return err
 	}
@@ -36,66 +30,56 @@ func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) err
 	if err != nil {
 		return err
 	}
-	made := make([]measured, len(versions))
-	for k, v := range versions {
-		if err := told(0.6+0.35*float64(k)/float64(len(versions)), "measuring "+v.model.Name); err != nil {
-			return err
-		}
-		if made[k], err = a.measure(v, stood); err != nil {
+	dir, done, err := a.Store.Scratch()
+	if err != nil {
+		return err
+	}
+	defer done()
+	made, err := remaking.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, makeTime), j.Name, task{from, j, stood, dir, a.Clock.Now()}, told)
+	if err != nil {
+		return err
+	}
+	bytes := make([]int64, len(made))
+	for k := range made {
+		m := &made[k]
+		if m.Model.SHA, bytes[k], err = a.keepFile(m.File); err != nil {
 			return err
 		}
 	}
 	return a.queue.Save(ctx, j, func(d change.Change) error {
-		first, err := a.addMade(d, j, made)
+		first, err := a.addMade(d, j, made, bytes)
 		if err != nil {
 			return err
 		}
-		if err := d.Note("model "+made[0].model.How, change.About{}, "%s", made[0].model.Name); err != nil {
+		if err := d.Note("model "+made[0].Model.How, change.About{}, "%s", made[0].Model.Name); err != nil {
 			return err
 		}
 		return jobs.Done(d, j, first, "")
 	})
 }
 
-// measured is a new version, written to disk and measured.
-type measured struct {
-	model  studio.Model
-	bytes  int64
-	stands []studio.Orientation // as the one before stood
-}
-
-func (a *Room) measure(v version, stood []studio.Orientation) (m measured, err error) {
-	var b bytes.Buffer
-	if err := mesh.Write(&b, v.model.Name, v.soup); err != nil {
-		return m, err
+// keepFile keeps what lies in a file of ours.
+func (a *Room) keepFile(name string) (sha string, bytes int64, err error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return "", 0, err
 	}
-	m.model = v.model
-	if m.model.SHA, m.bytes, err = a.Store.Keep(&b, 1<<32); err != nil {
-		return m, err
-	}
-	v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
-	m.model.Measures, m.model.Shape = studio.MeasureModel(v.soup)
-	if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
-		for _, s := range stood {
-			s.Shape, s.At = s.ShapeOf(v.soup), a.Clock.Now()
-			m.stands = append(m.stands, s)
-		}
-	}
-	return m, nil
+	defer f.Close()
+	return a.Store.Keep(f, 1<<32)
 }
 
 // addMade saves the versions that a job has made, and returns the first.
-func (a *Room) addMade(d change.Change, j studio.Job, made []measured) (first int64, err error) {
+func (a *Room) addMade(d change.Change, j studio.Job, made []made, bytes []int64) (first int64, err error) {
 	from, err := d.Model(j.ModelID)
 	if err != nil {
 		return 0, err
 	}
 	for k, m := range made {
-		if err := d.AddFile(m.model.SHA, m.bytes, d.Now); err != nil {
+		if err := d.AddFile(m.Model.SHA, bytes[k], d.Now); err != nil {
 			return 0, err
 		}
-		m.model.DesignID, m.model.FromID, m.model.Batch = from.DesignID, from.ID, j.Batch
-		v, err := a.addVersion(d, m.model)
+		m.Model.DesignID, m.Model.FromID, m.Model.Batch = from.DesignID, from.ID, j.Batch
+		v, err := a.addVersion(d, m.Model)
 		if err != nil {
 			return 0, err
 		}
@@ -105,7 +89,7 @@ func (a *Room) addMade(d change.Change, j studio.Job, made []measured) (first in
 		if k == 0 {
 			first = v.ID
 		}
-		for _, s := range m.stands {
+		for _, s := range m.Stands {
 			if err := d.SaveOrientations(v.ID, s.Process, []studio.Orientation{s}); err != nil {
 				return 0, err
 			}

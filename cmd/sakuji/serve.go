@@ -46,6 +46,9 @@ func serveVerb() *cobra.Command {
 		limits.UploadBytes = *megabytes << 20
 		a := app.New(st, change.Wall{})
 		a.Models.Limits = limits
+		if a.Jobs.Apart, err = ourselves(); err != nil {
+			return err
+		}
 		opts := kit.Options{Exposed: !loopback(*addr) || *behind, BehindTLS: *behind}
 		empty, err := a.Setup.Empty(ctx)
 		if err != nil {
@@ -89,6 +92,9 @@ func demoVerb() *cobra.Command {
 			return err
 		}
 		defer d.Close()
+		if d.App.Jobs.Apart, err = ourselves(); err != nil {
+			return err
+		}
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
 		worked := make(chan struct{})
 		go func() { d.App.Jobs.Work(ctx, log); close(worked) }()

@@ -2,6 +2,7 @@ package bench
 
 import (
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/go-chi/chi/v5"
@@ -133,7 +134,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 	}
 	to := "/bench/" + p.Code
 	if f.Then == "next" && f.Next != "" {
-		to = "/bench/" + f.Next
+		to = "/bench/" + url.PathEscape(f.Next)
 	}
 	told := p.Code + " is stamped."
 	if p.State == studio.PieceDone {

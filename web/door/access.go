@@ -36,10 +36,7 @@ func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	next := r.PostFormValue("next")
-	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, `\`) {
-		next = "/"
-	}
+	next := kit.OwnPath(r.PostFormValue("next"), "/")
 	if typed, err := url.ParseQuery(r.PostFormValue("typed")); err == nil && len(typed) > 0 {
 		s.Bare(w, r, "resume", kit.Page{Title: "Signed in", D: map[string]any{"Action": next, "Typed": typed}})
 		return

@@ -4,7 +4,6 @@ import (
 	"context"
 	"net/http"
 	"net/url"
-	"strings"
 	"time"
 
 	"sakuji/app/change"
@@ -107,10 +106,7 @@ func (s *Kit) Bare(w http.ResponseWriter, r *http.Request, name string, p Page) 
 
 // Back is the sheet a form was on, if it is one of ours.
 func Back(r *http.Request, otherwise string) string {
-	if to := r.PostFormValue("back"); strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") && !strings.Contains(to, `\`) {
-		return to
-	}
-	return otherwise
+	return OwnPath(r.PostFormValue("back"), otherwise)
 }
 
 func (s *Kit) Hands(r *http.Request) (active []studio.Person, err error) {

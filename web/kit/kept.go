@@ -52,7 +52,7 @@ func readShown(text string) (v shown, ok bool) {
 	v.Change, errs[0] = strconv.ParseInt(words[1], 10, 64)
 	v.From, errs[1] = url.QueryUnescape(words[2])
 	v.Values, errs[2] = url.ParseQuery(words[3])
-	return v, errs == [3]error{} && strings.HasPrefix(v.From, "/") && !strings.HasPrefix(v.From, "//")
+	return v, errs == [3]error{} && OwnPath(v.From, "") != ""
 }
 
 // withShown gives every form that shows what is kept the values that it is drawn with.

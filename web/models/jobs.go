@@ -18,11 +18,16 @@ func (s *Room) cancelJob(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	back := r.PostFormValue("back")
-	if !strings.HasPrefix(back, "/") || strings.HasPrefix(back, "//") || strings.Contains(back, `\`) {
-		back = "/models"
+	s.Done(w, r, kit.Back(r, "/models"), "")
+}
+
+// retryJob begins a job anew that failed or was set aside.
+func (s *Room) retryJob(w http.ResponseWriter, r *http.Request) {
+	if err := s.App.Jobs.Retry(r.Context(), kit.PathID(r, "id")); err != nil {
+		s.Fail(w, r, err)
+		return
 	}
-	s.Done(w, r, back, "")
+	s.Done(w, r, kit.Back(r, "/models"), "")
 }
 
 // jobs streams how far jobs are, as server-sent events: "jobs" with the list drawn

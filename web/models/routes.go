@@ -45,4 +45,5 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 	r.Post("/models/{id}/orientation", s.chooseOrientation)
 	r.Post("/models/{id}/calibrate", s.calibrate)
 	r.Post("/jobs/{id}/cancel", s.cancelJob)
+	r.Post("/jobs/{id}/again", s.retryJob)
 }

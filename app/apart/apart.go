@@ -1,0 +1,194 @@
+// Package apart does what strangers' files ask for in a process of its own, with a limit
+// of memory and time: whatever a file does to the program that reads it, the studio stays
+// up. The process is this very program; where none is named the work is done here.
+package apart
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/core/rates"
+)
+
+// Told is told the share done and what is done next; its error says to stop.
+type Told = func(share float64, doing string) error
+
+// Process is how work is done apart. The zero value does it here, in this process.
+type Process struct {
+	Command []string // the program and its words; none: here
+}
+
+// Limits bound a piece of work.
+type Limits struct {
+	MemoryBytes int64
+	Time        time.Duration
+}
+
+// Limits of work on a file of up to largeBytes; of a larger one they grow with it. Source:
+// from memory, after what the studio's own models take.
+const (
+	largeBytes  = 50 << 20
+	memoryBytes = 1 << 30
+	mostBytes   = 8 << 30
+)
+
+// LimitsFor is what work on a file of so many bytes may use, where a file of up to 50 MB may
+// take a time.
+func LimitsFor(bytes int64, upTo time.Duration) Limits {
+	times := max(1, float64(bytes)/largeBytes)
+	return Limits{min(mostBytes, int64(memoryBytes*times)), time.Duration(float64(upTo) * times)}
+}
+
+// Kind is a sort of work that can be done apart: it is given only what it needs, and gives
+// only what it has found.
+type Kind[In, Out any] struct {
+	name string
+	do   func(context.Context, In, Told) (Out, error)
+}
+
+// kinds are known by name, in both processes alike.
+var kinds = map[string]func(ctx context.Context, in []byte, told Told) ([]byte, error){}
+
+// NewKind registers a sort of work; it is called while the program starts.
+func NewKind[In, Out any](name string, do func(context.Context, In, Told) (Out, error)) Kind[In, Out] {
+	kinds[name] = func(ctx context.Context, in []byte, told Told) ([]byte, error) {
+		var v In
+		if err := gob.NewDecoder(bytes.NewReader(in)).Decode(&v); err != nil {
+			return nil, err
+		}
+		out, err := do(ctx, v, told)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = gob.NewEncoder(&b).Encode(&out)
+		return b.Bytes(), err
+	}
+	return Kind[In, Out]{name, do}
+}
+
+// request is what the other process is asked, message what it says: how far it is, and at
+// the end what it has found or what was wrong.
+type request struct {
+	Kind        string
+	In          []byte
+	MemoryBytes int64
+}
+
+type message struct {
+	Share   float64
+	Doing   string
+	Ended   bool
+	Out     []byte
+	Refused bool
+	Text    string // of a refusal or an error
+	Fields  []rates.Wrong
+}
+
+// Run does the work. What is called, for people, is the thing it is done on.
+func (k Kind[In, Out]) Run(ctx context.Context, p Process, l Limits, what string, in In, told Told) (out Out, err error) {
+	if len(p.Command) == 0 {
+		return k.do(ctx, in, told)
+	}
+	var b bytes.Buffer
+	if err := gob.NewEncoder(&b).Encode(&in); err != nil {
+		return out, err
+	}
+	limited, cancel := context.WithTimeoutCause(ctx, l.Time, errTime)
+	defer cancel()
+	answer, err := p.run(limited, request{k.name, b.Bytes(), l.MemoryBytes}, told)
+	switch {
+	case errors.Is(context.Cause(limited), errTime):
+		return out, change.Refuse("%s takes longer than %d s to work on, which is more than a file of its size may. Mend or reduce it first.", what, int(l.Time.Seconds()))
+	case errors.Is(err, errMemory):
+		return out, change.Refuse("%s needs more than %d MB of memory to work on, which is more than a file of its size may. Mend or reduce it first.", what, l.MemoryBytes>>20)
+	case err != nil:
+		return out, err
+	}
+	return out, gob.NewDecoder(bytes.NewReader(answer)).Decode(&out)
+}
+
+var (
+	errTime   = errors.New("out of time")
+	errMemory = errors.New("out of memory")
+)
+
+// run asks another process and listens to it until it has ended.
+func (p Process) run(ctx context.Context, q request, told Told) ([]byte, error) {
+	running, stop := context.WithCancel(ctx)
+	defer stop()
+	cmd := exec.CommandContext(running, p.Command[0], p.Command[1:]...)
+	cmd.Env = append(os.Environ(), memoryVariable+"="+strconv.FormatInt(q.MemoryBytes, 10))
+	cmd.WaitDelay = time.Second
+	var asked bytes.Buffer
+	if err := gob.NewEncoder(&asked).Encode(&q); err != nil {
+		return nil, err
+	}
+	cmd.Stdin = &asked
+	said := &tail{}
+	cmd.Stderr = said
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	answer, heard := listen(out, told)
+	if heard != nil && answer == nil {
+		stop() // nobody wants to know any more, or it talks nonsense
+	}
+	ended := cmd.Wait()
+	switch {
+	case answer != nil && answer.Refused:
+		return nil, &change.Refusal{Text: answer.Text, Fields: answer.Fields}
+	case answer != nil && answer.Text != "":
+		return nil, errors.New(answer.Text)
+	case answer != nil:
+		return answer.Out, nil
+	case heard != nil && !errors.Is(heard, io.EOF) && !errors.Is(heard, io.ErrUnexpectedEOF) && !errors.Is(heard, os.ErrClosed):
+		return nil, heard
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case cmd.ProcessState.ExitCode() == exitMemory, strings.Contains(said.String(), "out of memory"), strings.Contains(said.String(), "cannot allocate memory"), killed(cmd.ProcessState):
+		return nil, errMemory
+	}
+	return nil, fmt.Errorf("the work apart ended: %v: %s", ended, said)
+}
+
+// listen tells how far the work is, and returns what came of it.
+func listen(r io.Reader, told Told) (*message, error) {
+	in := gob.NewDecoder(r)
+	for {
+		var m message
+		if err := in.Decode(&m); err != nil {
+			return nil, err
+		}
+		if m.Ended {
+			return &m, nil
+		}
+		if err := told(m.Share, m.Doing); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// tail keeps the beginning of what a process complains, which names the fault.
+type tail struct{ bytes.Buffer }
+
+func (t *tail) Write(p []byte) (int, error) {
+	if room := 4096 - t.Len(); room > 0 {
+		t.Buffer.Write(p[:min(room, len(p))])
+	}
+	return len(p), nil
+}
