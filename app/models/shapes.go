@@ -166,6 +166,9 @@ func remake(_ context.Context, t task, told apart.Told) (out []made, err error) 
 
 // keep writes a version and measures it.
 func (t task) keep(v version, name string) (m made, err error) {
+	if err := v.soup.CheckSize(); err != nil {
+		return m, change.Refuse("%s cannot be made: %s.", v.model.Name, err)
+	}
 	m = made{Model: v.model, File: filepath.Join(t.Dir, name)}
 	f, err := os.Create(m.File)
 	if err != nil {

@@ -133,7 +133,8 @@ func open(name string, scale float64, limits mesh.Limits) (*mesh.Soup, error) {
 	if err != nil {
 		return nil, err
 	}
-	return soup.Scaled(scaled(scale)(soup.Format)), nil
+	soup = soup.Scaled(scaled(scale)(soup.Format))
+	return soup, soup.CheckSize()
 }
 
 // diagnose measures a file without holding it.

@@ -407,20 +407,23 @@ func (m *Mesh) rimNormal(h Hole) (normal Vec) {
 // fill adds the triangles that close a rim. They run against it, so that they face
 // as their neighbours do.
 func (m *Mesh) fill(h Hole) {
-	if len(h.Rim) > longestEars {
-		middle := int32(len(m.Vertices))
-		m.Vertices = append(m.Vertices, h.At)
-		for k, v := range h.Rim {
-			m.Triangles = append(m.Triangles, [3]int32{h.Rim[(k+1)%len(h.Rim)], v, middle})
-		}
-		return
-	}
 	face := make([]int, len(h.Rim))
 	for k, v := range h.Rim {
 		face[len(face)-1-k] = int(v)
 	}
-	for _, t := range triangulate(m.Vertices, face) {
-		m.Triangles = append(m.Triangles, [3]int32{int32(t[0]), int32(t[1]), int32(t[2])})
+	ears := 32 * len(face) * len(face)
+	if len(face) <= longestEars {
+		if triangles := triangulate(m.Vertices, face, &ears); ears > 0 {
+			for _, t := range triangles {
+				m.Triangles = append(m.Triangles, [3]int32{int32(t[0]), int32(t[1]), int32(t[2])})
+			}
+			return
+		}
+	}
+	middle := int32(len(m.Vertices))
+	m.Vertices = append(m.Vertices, h.At)
+	for k, v := range h.Rim {
+		m.Triangles = append(m.Triangles, [3]int32{h.Rim[(k+1)%len(h.Rim)], v, middle})
 	}
 }
 

@@ -34,18 +34,24 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 	fail := func(line int, err error, format string, args ...any) error {
 		return &FormatError{Line: line, Err: err, Detail: fmt.Sprintf(format, args...)}
 	}
-	number, joined := 0, ""
+	number := 0
+	var joined strings.Builder // of a statement that goes on over several lines
 	var groups groups
+	ears := earsAtLeast + earsPerByte*len(data)
 	for raw := range bytes.Lines(data) {
 		number++
-		line := joined + strings.TrimRight(string(raw), " \t\r\n")
+		line := strings.TrimRight(string(raw), " \t\r\n")
 		if rest, more := strings.CutSuffix(line, `\`); more {
-			if joined = rest + " "; len(joined) > 1<<20 {
+			joined.WriteString(rest + " ")
+			if joined.Len() > 1<<20 {
 				return nil, fail(number, ErrTooLarge, "a statement of over a million characters")
 			}
 			continue
 		}
-		joined = ""
+		if joined.Len() > 0 {
+			line = joined.String() + line
+			joined.Reset()
+		}
 		line, _, _ = strings.Cut(line, "#")
 		words := strings.Fields(line)
 		if len(words) == 0 {
@@ -71,7 +77,11 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 			if len(flat)/9+len(face)-2 > limits.maxTriangles() {
 				return nil, fail(number, ErrTooLarge, "at most %d triangles are read", limits.maxTriangles())
 			}
-			for _, t := range triangulate(vertices, face) {
+			triangles := triangulate(vertices, face, &ears)
+			if ears <= 0 {
+				return nil, fail(number, ErrTooLarge, "polygons of very many corners take too long to cut into triangles; do that where the file was made")
+			}
+			for _, t := range triangles {
 				for _, i := range t {
 					v := vertices[i]
 					flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
@@ -167,8 +177,8 @@ func objFace(words []string, vertices int) ([]int, error) {
 
 // triangulate cuts a polygon into triangles by clipping ears in the plane it is most
 // seen in [published: Meisters, Polygons have ears, 1975]. A polygon that crosses
-// itself is fanned.
-func triangulate(at []Vec, face []int) [][3]int {
+// itself is fanned. ears is how many corners may still be looked at; at none it gives up.
+func triangulate(at []Vec, face []int, ears *int) [][3]int {
 	if len(face) == 3 {
 		return [][3]int{{face[0], face[1], face[2]}}
 	}
@@ -180,12 +190,15 @@ func triangulate(at []Vec, face []int) [][3]int {
 	turn := func(a, b, c Vec) float64 { return b.Sub(a).Cross(c.Sub(a)).Dot(normal) }
 	left := append([]int(nil), face...)
 	var out [][3]int
-	for len(left) > 3 {
+	for len(left) > 3 && *ears > 0 {
 		ear := -1
 		for k := range left {
 			a, b, c := left[(k+len(left)-1)%len(left)], left[k], left[(k+1)%len(left)]
 			if turn(at[a], at[b], at[c]) <= 0 || len(face) > maxEars {
 				continue
+			}
+			if *ears -= len(left); *ears <= 0 {
+				return nil
 			}
 			if clear := !holdsAny(at, left, a, b, c, turn); clear {
 				ear = k
@@ -204,9 +217,13 @@ func triangulate(at []Vec, face []int) [][3]int {
 	return append(out, [3]int{left[0], left[1], left[2]})
 }
 
-// maxEars bounds the corners of a polygon whose ears are looked for: the search
-// takes time with their square and more.
-const maxEars = 2000
+// maxEars bounds the corners of a polygon whose ears are looked for: the search takes time
+// with their square and more. All polygons of a file share what may be looked at.
+const (
+	maxEars     = 2000
+	earsAtLeast = 20_000_000
+	earsPerByte = 10
+)
 
 // holdsAny reports whether another corner of the polygon lies in triangle abc.
 func holdsAny(at []Vec, left []int, a, b, c int, turn func(a, b, c Vec) float64) bool {

@@ -15,8 +15,9 @@ import (
 // Read reads a model file of any kind this room knows, told by its contents and not
 // by its name: STL, OBJ, 3MF, and each of them inside gzip or alone inside a zip. A
 // 3MF says its own unit and comes out in millimetres; the others come out in
-// whatever they were drawn in. Limits hold for what is unpacked, too.
-func Read(data []byte, limits Limits) (*Soup, error) { return readAny(data, limits, 0) }
+// whatever they were drawn in. Limits hold for what is unpacked, too; what has no size of a
+// thing is refused.
+func Read(data []byte, limits Limits) (*Soup, error) { return thing(readAny(data, limits, 0)) }
 
 // ReadFrom reads a model file of size bytes. A binary STL is looked over while it
 // comes in, in several places at once.
@@ -29,10 +30,7 @@ func ReadFrom(r io.ReaderAt, size int64, limits Limits) (*Soup, error) {
 	if plain {
 		soup := &Soup{Format: "stl", raw: data[stlHeader:], n: b.n}
 		soup.Box, err = b.survey(soup.raw)
-		if err != nil {
-			return nil, err
-		}
-		return soup, nil
+		return thing(soup, err)
 	}
 	if _, err := r.ReadAt(data, 0); err != nil && err != io.EOF {
 		return nil, err
@@ -56,6 +54,9 @@ func MeasureFrom(r io.ReaderAt, size int64, limits Limits, scale func(format str
 		return Measure(s.Scaled(scale(s.Format))), nil
 	}
 	box, err := b.survey(nil)
+	if err == nil {
+		err = (&Soup{n: b.n, Box: box}).CheckSize()
+	}
 	if err != nil {
 		return Measures{}, err
 	}

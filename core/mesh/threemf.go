@@ -285,7 +285,7 @@ func (t *threeMF) place(p placedObject, by matrix, within []string) error {
 		for _, i := range tri {
 			v := by.of(o.vertices[i]).Mul(t.unit)
 			for _, x := range [3]float64{v.X, v.Y, v.Z} {
-				if math.Abs(x) > math.MaxFloat32 {
+				if !(math.Abs(x) <= math.MaxFloat32) { // NaN, too
 					return &FormatError{Err: ErrNotFinite, Detail: "a corner is carried out of range by its transform"}
 				}
 				t.flat = append(t.flat, float32(x))
