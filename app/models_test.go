@@ -433,7 +433,7 @@ func TestLayersGoOnByThemselves(t *testing.T) {
 	assert.Empty(t, l.Islands)
 	again, err := s.Models.Layers(s.Ctx, id, 0.02, time.Minute)
 	require.NoError(t, err)
-	assert.True(t, l.Slicer == again.Slicer, "it is remembered")
+	assert.Same(t, &l.Figures[0], &again.Figures[0], "it is remembered")
 	volume := 0.0
 	for _, f := range l.Figures {
 		volume += f.AreaMM2 * l.LayerMM

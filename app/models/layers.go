@@ -7,9 +7,9 @@ import (
 	"slices"
 	"time"
 
+	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
-	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/solid"
 	"sakuji/store"
@@ -26,9 +26,9 @@ type Layers struct {
 	Region  int // the layer with the largest single region
 	Islands []Island
 	Gaps    int
-	Raised  []solid.Cup // cups when it hangs on supports
-	Flat    []solid.Cup // and when it lies flat on the plate
-	Slicer  *solid.Slicer
+	Raised  []solid.Cup     // cups when it hangs on supports
+	Flat    []solid.Cup     // and when it lies flat on the plate
+	Rings   []solid.Outline // of each layer, from the lower left of its box; none where they are too many to keep
 }
 
 // Island is a region that begins in mid-air; of several within a millimetre the first.
@@ -68,16 +68,14 @@ func (a *Room) Layers(ctx context.Context, modelID int64, layerMM float64, upTo 
 	}
 	layerMM = max(layerMM, m.PrintHeightMM()/4000)
 	key := fmt.Sprintf("layers %s %v %g", m.SHA, orientation.Facts.Matrix, layerMM)
+	drawn := math.Hypot(m.Measures.SizeMM[0], m.Measures.SizeMM[1]) / drawnTo
 	cut, err := jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (*Layers, error) {
-		soup, err := a.soupOf(m)
+		from, err := a.source(m.SHA, m.Name)
 		if err != nil {
 			return nil, err
 		}
-		whole := soup.Weld()
-		if orientation.ID != 0 {
-			whole = solid.Turned(whole, orientation.Facts.Matrix)
-		}
-		return cutLayers(ctx, whole, layerMM)
+		l, err := layering.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, readTime), m.Name, slicing{from, orientation.Facts.Matrix, layerMM, drawn}, silently)
+		return &l, err
 	})
 	if err != nil {
 		return nil, err
@@ -87,19 +85,59 @@ func (a *Room) Layers(ctx context.Context, modelID int64, layerMM float64, upTo 
 	return &out, nil
 }
 
-func cutLayers(ctx context.Context, m *mesh.Mesh, layerMM float64) (*Layers, error) {
-	s := solid.NewSlicer(m, layerMM)
-	l := &Layers{LayerMM: layerMM, Slicer: s}
+// drawnTo is what part of the diagonal of a layer its drawing may be off by: less than a pen's
+// width on the sheet.
+const drawnTo = 2000
+
+// Bounds of what is kept of layers. Source: from memory.
+const (
+	mostCorners = 2_000_000
+	mostIslands = 10_000
+)
+
+// slicing is the cutting of a model into layers.
+type slicing struct {
+	Source           source
+	Turn             [9]float64 // how it stands; none for as the file does
+	LayerMM, DrawnMM float64
+}
+
+func cutLayers(ctx context.Context, t slicing, _ apart.Told) (l Layers, err error) {
+	soup, err := t.Source.soup()
+	if err != nil {
+		return l, err
+	}
+	m := soup.Weld()
+	if t.Turn != [9]float64{} {
+		m = solid.Turned(m, t.Turn)
+	}
+	l.LayerMM = t.LayerMM
 	for _, part := range []func(){
-		func() { l.Figures = s.Figures() },
+		func() { l.Figures, l.Rings = solid.NewSlicer(m, t.LayerMM).Drawn(t.DrawnMM) },
 		func() { l.Raised = solid.Cups(m, false) },
 		func() { l.Flat = solid.Cups(m, true) },
 	} {
 		if err := ctx.Err(); err != nil { // nobody looks any more
-			return nil, err
+			return l, err
 		}
 		part()
 	}
+	corners := 0
+	for _, o := range l.Rings {
+		for _, r := range o {
+			corners += len(r)
+		}
+	}
+	if corners > mostCorners {
+		l.Rings = nil
+	}
+	l.summarise()
+	return l, nil
+}
+
+// summarise finds the layers that matter and the islands, and lets go of what they were found
+// by.
+func (l *Layers) summarise() {
 	for i, f := range l.Figures {
 		if f.AreaMM2 > l.Figures[l.Largest].AreaMM2 {
 			l.Largest = i
@@ -109,12 +147,12 @@ func cutLayers(ctx context.Context, m *mesh.Mesh, layerMM float64) (*Layers, err
 		}
 		l.Gaps += f.Gaps
 		for _, at := range f.Loose {
-			if !slices.ContainsFunc(l.Islands, func(o Island) bool { return near(o.At, at) }) {
+			if len(l.Islands) < mostIslands && !slices.ContainsFunc(l.Islands, func(o Island) bool { return near(o.At, at) }) {
 				l.Islands = append(l.Islands, Island{i, at})
 			}
 		}
+		l.Figures[i].Loose = nil
 	}
-	return l, nil
 }
 
 // near reports two places that one support would hold.

@@ -73,6 +73,7 @@ var (
 	orienting = apart.NewKind("orient", orient)
 	drawing   = apart.NewKind("still", draw)
 	cutting   = apart.NewKind("cuts", suggestCuts)
+	layering  = apart.NewKind("layers", cutLayers)
 )
 
 // seen is what a file measures.

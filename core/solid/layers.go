@@ -177,7 +177,26 @@ func (s *Slicer) Layer(i int) (out Layer) {
 
 // Figures cuts every layer, on all processors, and keeps their figures. An island is a
 // region that no region of the layer below touches; layer 0 has none.
-func (s *Slicer) Figures() []Figures {
+func (s *Slicer) Figures() []Figures { return s.each(func(int, Layer) {}) }
+
+// Drawn cuts all layers and keeps their rings too, from the origin of each and straightened:
+// they are off by no more than a tolerance.
+func (s *Slicer) Drawn(toleranceMM float64) ([]Figures, []Outline) {
+	rings := make([]Outline, s.count)
+	figures := s.each(func(i int, l Layer) {
+		for _, r := range l.Rings {
+			ring := slices.Clone(straightened(r.Points, toleranceMM))
+			for k, p := range ring {
+				ring[k] = Point{p.X - l.Origin.X, p.Y - l.Origin.Y}
+			}
+			rings[i] = append(rings[i], ring)
+		}
+	})
+	return figures, rings
+}
+
+// each cuts all layers, several at a time, and shows each.
+func (s *Slicer) each(show func(i int, l Layer)) []Figures {
 	out := make([]Figures, s.count)
 	shared(s.count, 8, func(_, from, to int) {
 		w := s.worker()
@@ -188,6 +207,7 @@ func (s *Slicer) Figures() []Figures {
 				out[i] = now.figures()
 				out[i].Loose = now.loose(i, below)
 				out[i].Islands = len(out[i].Loose)
+				show(i, now)
 			}
 			below = now
 		})

@@ -157,3 +157,22 @@ func TestLayersProperty(t *testing.T) {
 		}
 	})
 }
+
+// What is drawn of a layer is what is cut: its area is that of the figures, but for what a
+// pen cannot show.
+func TestDrawnLayersAreThoseThatAreCut(t *testing.T) {
+	m := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 20, Z: 10}), meshtest.Box(mesh.Vec{X: 40}, mesh.Vec{X: 8, Y: 8, Z: 6})).Weld()
+	s := NewSlicer(m, 0.5)
+	figures, drawn := s.Drawn(0.01)
+	assert.Equal(t, s.Figures(), figures)
+	for i, o := range drawn {
+		assert.InDelta(t, figures[i].AreaMM2, o.AreaMM2(), 1e-6)
+		low, high := o.Size()
+		assert.InDelta(t, 0, low.X, 1e-6)
+		wide := 48.0
+		if i >= 12 { // over the small box
+			wide = 30
+		}
+		assert.InDelta(t, wide, high.X, 1e-6)
+	}
+}
