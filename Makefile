@@ -1,6 +1,6 @@
 # `make test` is the whole check, on a machine with Go, git and Debian's packages.
 
-.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz
+.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz siege
 
 test: chromium poppler assets-fresh
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
@@ -42,6 +42,10 @@ bench: admesh
 # One picture of each main view, from the demo data.
 shots: chromium
 	go test ./web -run TestScreenshots -shots ../docs/screenshots
+
+# Attacks a studio of its own and prints what it held: a few minutes, and it ends by itself.
+siege:
+	SAKUJI_SIEGE=1 go test ./cmd/sakuji -run 'TestSiege' -v -count=1 -timeout 20m
 
 fuzz:
 	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel FuzzOBJ FuzzMend; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done

@@ -78,6 +78,15 @@ type JobOptions struct {
 // Open reports a job that waits or runs.
 func (j Job) Open() bool { return j.State == JobWaiting || j.State == JobRunning }
 
+// SetAside is what is told of a job that the program ended with twice: its file is kept.
+const SetAside = "The program ended twice while it worked on this file, so that it is set aside. Try again, or mend the file first."
+
+// MayRetry reports a failed job whose file is still there: one that was refused while it was
+// read is not kept.
+func (j Job) MayRetry() bool {
+	return j.State == JobFailed && (j.Note == SetAside || !OneOf(j.Kind, JobRead, JobCalibrate))
+}
+
 // Doing says what the job is, for people.
 func (j Job) Doing() string {
 	switch j.Kind {

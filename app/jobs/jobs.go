@@ -66,8 +66,6 @@ const workers = 2
 // mostTries is how often a job is begun that the program ended with; then a person decides.
 const mostTries = 2
 
-const setAside = "The program ended twice while it worked on this file, so that it is set aside. Ask again, or mend the file first."
-
 // jobsKept is how long ended jobs are remembered.
 const jobsKept = 30 * 24 * time.Hour
 
@@ -75,7 +73,7 @@ const jobsKept = 30 * 24 * time.Hour
 // ended begin anew.
 func (a *Queue) Work(ctx context.Context, log *slog.Logger) {
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
-		if err := tx.WakeJobs(mostTries, setAside); err != nil {
+		if err := tx.WakeJobs(mostTries, studio.SetAside); err != nil {
 			return err
 		}
 		before := a.Clock.Now().Add(-jobsKept)

@@ -97,11 +97,7 @@ func readAny(data []byte, limits Limits, depth int) (*Soup, error) {
 		if depth == wrappings {
 			return nil, &FormatError{Err: ErrSyntax, Detail: "packed again and again"}
 		}
-		z, err := gzip.NewReader(bytes.NewReader(data))
-		if err != nil {
-			return nil, &FormatError{Err: ErrSyntax, Detail: "gzip: " + err.Error()}
-		}
-		inner, err := unpack(z, limits)
+		inner, err := unpack(func() (io.ReadCloser, error) { return gzip.NewReader(bytes.NewReader(data)) }, "gzip", limits)
 		if err != nil {
 			return nil, err
 		}
@@ -114,19 +110,35 @@ func readAny(data []byte, limits Limits, depth int) (*Soup, error) {
 	return ReadSTL(data, limits)
 }
 
-// unpack reads what a wrapping holds, as far as the limit.
-func unpack(r io.Reader, limits Limits) ([]byte, error) {
-	data, err := io.ReadAll(io.LimitReader(r, limits.maxBytes()+1))
-	if err != nil {
+// unpack reads what a wrapping holds, as far as the limit. It goes through it twice, so that
+// of what is too large nothing is held, and of the rest no more than there is.
+func unpack(open func() (io.ReadCloser, error), name string, limits Limits) ([]byte, error) {
+	broken := func(err error) error {
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			return nil, &FormatError{Err: ErrCut, Detail: err.Error()}
+			return &FormatError{Err: ErrCut, Detail: err.Error()}
 		}
-		return nil, &FormatError{Err: ErrSyntax, Detail: err.Error()}
+		return &FormatError{Err: ErrSyntax, Detail: name + ": " + err.Error()}
 	}
-	if int64(len(data)) > limits.maxBytes() {
+	through := func(to io.Writer) (int64, error) {
+		r, err := open()
+		if err != nil {
+			return 0, err
+		}
+		defer r.Close()
+		return io.Copy(to, io.LimitReader(r, limits.maxBytes()+1))
+	}
+	n, err := through(io.Discard)
+	if err != nil {
+		return nil, broken(err)
+	}
+	if n > limits.maxBytes() {
 		return nil, &FormatError{Err: ErrTooLarge, Detail: fmt.Sprintf("unpacked it is over the %d bytes that are read", limits.maxBytes())}
 	}
-	return data, nil
+	data := bytes.NewBuffer(make([]byte, 0, n+bytes.MinRead))
+	if _, err := through(data); err != nil {
+		return nil, broken(err)
+	}
+	return data.Bytes(), nil
 }
 
 // maxEntries bounds what is looked at in a zip.
@@ -185,11 +197,4 @@ func hasAny(name string, endings ...string) bool {
 }
 
 // entry unpacks one file of a zip.
-func entry(f *zip.File, limits Limits) ([]byte, error) {
-	r, err := f.Open()
-	if err != nil {
-		return nil, &FormatError{Err: ErrSyntax, Detail: f.Name + ": " + err.Error()}
-	}
-	defer r.Close()
-	return unpack(r, limits)
-}
+func entry(f *zip.File, limits Limits) ([]byte, error) { return unpack(f.Open, f.Name, limits) }

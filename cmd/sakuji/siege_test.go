@@ -1,0 +1,261 @@
+package main
+
+import (
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"io"
+	"math"
+	"math/rand/v2"
+	"mime/multipart"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
+)
+
+// siege is a studio of its own that is attacked over its address, as a stranger would.
+type siege struct {
+	*served
+	t      *testing.T
+	dir    string
+	client *http.Client
+}
+
+const siegePassword = "lantern and larch"
+
+// besiege starts a studio and names its owner.
+func besiege(t *testing.T, args ...string) *siege {
+	dir := filepath.Join(t.TempDir(), "studio")
+	s := &siege{t: t, dir: dir, served: start(t, append([]string{"serve", "--data", dir, "--addr", "127.0.0.1:0"}, args...)...)}
+	s.client = s.stranger()
+	code, page := s.post("/first", "name", "Ilse Karg", "password", siegePassword, "again", siegePassword)
+	require.Equal(t, http.StatusOK, code, page)
+	_, page = s.ask(http.MethodGet, "/models", "", nil)
+	require.Contains(t, page, "Every design", "signed in")
+	return s
+}
+
+func (s *siege) stranger() *http.Client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(s.t, err)
+	return &http.Client{Jar: jar, Timeout: time.Minute}
+}
+
+func (s *siege) ask(method, path, kind string, body io.Reader) (int, string) {
+	req, err := http.NewRequest(method, s.base+path, body)
+	require.NoError(s.t, err)
+	if kind != "" {
+		req.Header.Set("Content-Type", kind)
+	}
+	r, err := s.client.Do(req)
+	if err != nil {
+		return 0, err.Error()
+	}
+	defer r.Body.Close()
+	b, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(b)
+}
+
+func (s *siege) post(path string, fields ...string) (int, string) {
+	form := url.Values{}
+	for i := 0; i+1 < len(fields); i += 2 {
+		form.Set(fields[i], fields[i+1])
+	}
+	return s.ask(http.MethodPost, path, "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
+}
+
+func (s *siege) shelve(name string, data []byte) int {
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	f, err := w.CreateFormFile("files", name)
+	require.NoError(s.t, err)
+	_, err = f.Write(data)
+	require.NoError(s.t, err)
+	require.NoError(s.t, w.Close())
+	code, _ := s.ask(http.MethodPost, "/models", w.FormDataContentType(), &b)
+	return code
+}
+
+// residentMB is how much memory a process holds.
+func residentMB(pid int) int {
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if err != nil {
+		return 0
+	}
+	m := regexp.MustCompile(`VmRSS:\s+(\d+) kB`).FindSubmatch(text)
+	if m == nil {
+		return 0
+	}
+	kb, _ := strconv.Atoi(string(m[1]))
+	return kb >> 10
+}
+
+// childrenOf are the processes that one has started.
+func childrenOf(pid int) (out []int) {
+	threads, _ := filepath.Glob(fmt.Sprintf("/proc/%d/task/*/children", pid))
+	for _, name := range threads {
+		text, _ := os.ReadFile(name)
+		for _, w := range strings.Fields(string(text)) {
+			n, _ := strconv.Atoi(w)
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// hostile are files that are made to take long, or a lot.
+func hostile() map[string]func() []byte {
+	unit := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 9})
+	many := func(n int, each func(i int) *mesh.Soup) []byte {
+		list := make([]*mesh.Soup, n)
+		for i := range list {
+			list[i] = each(i)
+		}
+		return mesh.WriteSTL(meshtest.Together(list...))
+	}
+	rnd := rand.New(rand.NewPCG(1, 2))
+	flat := func(n int, at func(i int) [9]float64) []byte {
+		out := make([]float32, 0, 9*n)
+		for i := range n {
+			for _, x := range at(i) {
+				out = append(out, float32(x))
+			}
+		}
+		return mesh.WriteSTL(mesh.SoupOf("stl", out))
+	}
+	comb := func() []byte {
+		comb := &bytes.Buffer{}
+		for k := range 1999 {
+			a := 2 * math.Pi * float64(k) / 1999
+			fmt.Fprintf(comb, "v %g %g 0\n", (10+9*float64(k%2))*math.Cos(a), (10+9*float64(k%2))*math.Sin(a))
+		}
+		for range 1500 {
+			comb.WriteString("f")
+			for k := range 1999 {
+				fmt.Fprintf(comb, " %d", k+1)
+			}
+			comb.WriteByte('\n')
+		}
+		return comb.Bytes()
+	}
+	bomb := func() []byte {
+		var bomb bytes.Buffer
+		z, _ := gzip.NewWriterLevel(&bomb, gzip.BestSpeed)
+		for zeros := make([]byte, 1<<20); bomb.Len() < 9<<20; {
+			z.Write(zeros) //nolint:errcheck // into memory
+		}
+		z.Close()
+		return bomb.Bytes()
+	}
+	return map[string]func() []byte{
+		"equal.obj": func() []byte { return []byte("v 0 0 0\nv 9 0 0\nv 0 9 0\n" + strings.Repeat("f 1 2 3\n", 40_000)) },
+		"boxes.stl": func() []byte { return many(20_000, func(int) *mesh.Soup { return unit }) },
+		"nested.stl": func() []byte {
+			return many(300, func(i int) *mesh.Soup {
+				x := float64(i) / 10
+				return meshtest.Box(mesh.Vec{X: x, Y: x, Z: x}, mesh.Vec{X: 80 - 2*x, Y: 80 - 2*x, Z: 80 - 2*x})
+			})
+		},
+		"tiny.stl": func() []byte {
+			return many(60_000, func(i int) *mesh.Soup {
+				return meshtest.Box(mesh.Vec{X: float64(i%40) * 2, Y: float64(i/40%40) * 2, Z: float64(i/1600) * 2}, mesh.Vec{X: 1, Y: 1, Z: 1})
+			})
+		},
+		"random.stl": func() []byte {
+			return flat(20_000, func(int) (t [9]float64) {
+				for k := range t {
+					t[k] = 80 * rnd.Float64()
+				}
+				return t
+			})
+		},
+		"fan.stl": func() []byte {
+			return flat(100_000, func(i int) [9]float64 {
+				a, b := 2*math.Pi*float64(i)/100_000, 2*math.Pi*float64(i+1)/100_000
+				return [9]float64{0, 0, 9, 40 * math.Cos(a), 40 * math.Sin(a), 0, 40 * math.Cos(b), 40 * math.Sin(b), 0}
+			})
+		},
+		"comb.obj": comb, "bomb.stl.gz": bomb,
+		"far.obj":   func() []byte { return []byte("v 1e37 0 0\nv 9 0 0\nv 0 9 0\nf 1 2 3\n") },
+		"cut.stl":   func() []byte { return block()[:300] },
+		"empty.stl": func() []byte { return nil },
+	}
+}
+
+// Files that take the process that reads them down, or would take for ever: each is done or
+// refused within its limits, the studio answers all the while, and a good file is read after.
+func TestSiegeOfHostileFiles(t *testing.T) {
+	if os.Getenv("SAKUJI_SIEGE") == "" {
+		t.Skip("make siege")
+	}
+	s := besiege(t)
+	pid := s.cmd.Process.Pid
+	for name, made := range hostile() {
+		data := made()
+		mostStudio, mostApart, slowest := 0, 0, time.Duration(0)
+		begin := time.Now()
+		busy := begin
+		assert.Less(t, s.shelve(name, data), 500, name)
+		for time.Since(begin) < 3*time.Minute {
+			mostStudio = max(mostStudio, residentMB(pid))
+			apart := childrenOf(pid)
+			for _, child := range apart {
+				mostApart = max(mostApart, residentMB(child))
+			}
+			asked := time.Now()
+			code, page := s.ask(http.MethodGet, "/models", "", nil)
+			slowest = max(slowest, time.Since(asked))
+			require.Equal(t, http.StatusOK, code, "%s: %s", name, page)
+			if len(apart) > 0 {
+				busy = time.Now()
+			}
+			if time.Since(busy) > 2*time.Second { // nothing of it is under way any more
+				break
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+		t.Logf("%-12s %6.1f MB: done or refused in %5.1f s, apart %4d MB, studio %3d MB, slowest sheet %v", name, float64(len(data))/(1<<20), busy.Sub(begin).Seconds(), mostApart, mostStudio, slowest.Round(time.Millisecond))
+		assert.Less(t, mostApart, 1300, name)
+		assert.Less(t, mostStudio, 700, name)
+	}
+	require.Less(t, s.shelve("good.stl", block()), 400)
+	time.Sleep(2 * time.Second)
+	_, page := s.ask(http.MethodGet, "/models", "", nil)
+	assert.Contains(t, page, "Good")
+	s.stop(t)
+}
+
+// A small file that asks for more memory than there is takes down the process that reads it,
+// and that one alone: it is refused in words, and the studio goes on.
+func TestAFileThatAsksForTooMuch(t *testing.T) {
+	s := besiege(t)
+	require.Less(t, s.shelve("equal.obj", hostile()["equal.obj"]()), 400)
+	page := ""
+	for begin := time.Now(); time.Since(begin) < time.Minute && !strings.Contains(page, "equal.obj needs"); time.Sleep(100 * time.Millisecond) {
+		_, page = s.ask(http.MethodGet, "/models", "", nil)
+	}
+	assert.Contains(t, page, "equal.obj needs more than 1024 MB of memory to work on")
+	assert.NotContains(t, page, "try again", "it was not kept")
+	require.Less(t, s.shelve("good.stl", block()), 400)
+	for begin := time.Now(); time.Since(begin) < time.Minute && !strings.Contains(page, "10.0 × 20.0 × 30.0 mm"); time.Sleep(100 * time.Millisecond) {
+		_, page = s.ask(http.MethodGet, "/models", "", nil)
+	}
+	assert.Contains(t, page, "10.0 × 20.0 × 30.0 mm", "and a good file is read")
+	s.stop(t)
+	out, errs, code := sakuji(t, "", "check", "--data", s.dir)
+	assert.Zero(t, code, errs)
+	assert.Contains(t, out, "whole")
+}
