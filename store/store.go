@@ -47,6 +47,10 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, err
 	}
 	write.SetMaxOpenConns(1)
+	if err := private(dir); err != nil {
+		write.Close()
+		return nil, err
+	}
 	if err := migrate(ctx, write); err != nil {
 		write.Close()
 		return nil, fmt.Errorf("%s: %w", filepath.Join(dir, DatabaseName), err)
@@ -58,6 +62,23 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	}
 	read.SetMaxOpenConns(8)
 	return &Store{dir: dir, read: read, write: write}, nil
+}
+
+// private lets nobody else on the machine read the database, whatever the folder's own rights
+// are: it is made before it is opened, for files beside it take its rights.
+func private(dir string) error {
+	name := filepath.Join(dir, DatabaseName)
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	f.Close()
+	for _, beside := range []string{"", "-wal", "-shm"} {
+		if err := os.Chmod(name+beside, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
 }
 
 func dsn(dir, lock, mode string) string {

@@ -93,8 +93,8 @@ func TestBenchHandsSeeNoPrices(t *testing.T) {
 	assert.NotContains(t, s.page("/"), `href="/studio"`)
 }
 
-// The cross-origin check is the outermost door: it answers 403 before a session, a
-// path or a body is looked at.
+// The cross-origin check answers 403 before a session, a path or a body is looked at; like
+// every answer it keeps foreign code out and has its line in the log.
 func TestForeignPagesAreTurnedAwayFirst(t *testing.T) {
 	s := owned(t)
 	for _, path := range []string{"/orders", "/sign-in", "/sign-out", "/no/such/sheet", "/q/unknown/answer", "/first"} {
@@ -104,7 +104,9 @@ func TestForeignPagesAreTurnedAwayFirst(t *testing.T) {
 		req.Header.Set("Sec-Fetch-Site", "cross-site")
 		a := s.do(req)
 		assert.Equal(t, http.StatusForbidden, a.StatusCode, path)
-		assert.Empty(t, a.Header.Get("X-Request-Id"), "nothing behind the door was asked")
+		assert.NotEmpty(t, a.Header.Get("X-Request-Id"))
+		assert.Contains(t, a.Header.Get("Content-Security-Policy"), "default-src 'none'")
+		assert.Contains(t, a.body, "came from another site")
 		assert.Empty(t, a.Header.Get("Set-Cookie"))
 	}
 	orders, err := s.Orders.Orders(s.Ctx)

@@ -9,11 +9,13 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/sqlite3store"
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"sakuji/app"
 	"sakuji/web/bench"
@@ -75,20 +77,19 @@ func (s *Server) Close() {
 	s.sweep.StopCleanup()
 }
 
-// Handler is the whole site. The cross-origin check is the outermost door: what it
-// turns away has asked nothing else.
+// Handler is the whole site.
 func (s *Server) Handler() http.Handler {
 	var h http.Handler = s.routes()
 	if s.Opts.BehindTLS {
 		h = kit.Proxied(h)
 	}
-	return http.NewCrossOriginProtection().Handler(h)
+	return h
 }
 
 // routes are the rooms, each behind its door.
 func (s *Server) routes() chi.Router {
 	site := chi.NewRouter()
-	site.Use(kit.Identified, s.Logged, s.Recovered, kit.Secured)
+	site.Use(kit.Identified, s.Logged, s.Recovered, kit.Secured, s.SameOrigin, s.Bounded, middleware.GetHead)
 	site.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.ErrorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 	})
@@ -98,7 +99,7 @@ func (s *Server) routes() chi.Router {
 	site.Get("/healthz", s.health)
 	site.Handle("/static/*", staticFiles())
 	site.Route("/q/{token}", func(r chi.Router) { // what clients see
-		r.Use(s.Once)
+		r.Use(middleware.GetHead, s.Once)
 		s.client.Routes(r)
 	})
 	site.Group(func(r chi.Router) {
@@ -150,6 +151,10 @@ func staticFiles() http.Handler {
 	}
 	files := http.StripPrefix("/static/", http.FileServerFS(sub))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, "/") { // nothing is listed
+			http.NotFound(w, r)
+			return
+		}
 		if r.URL.RawQuery != "" {
 			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		} else {

@@ -6,6 +6,7 @@ import (
 	"net"
 	"net/http"
 	"runtime/debug"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5/middleware"
@@ -37,13 +38,23 @@ func (s *Kit) Logged(next http.Handler) http.Handler {
 		start := time.Now()
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(ww, r)
-		path := r.URL.Path
-		if len(path) > 3 && path[:3] == "/q/" {
-			path = "/q/…" // the token is as good as a key
-		}
+		path := openPath(r.URL.Path)
 		s.Log.Info("request", "id", RequestID(r.Context()), "method", r.Method, "path", path,
 			"status", ww.Status(), "bytes", ww.BytesWritten(), "ms", time.Since(start).Milliseconds())
 	})
+}
+
+// openPath is an address without the token of a client's link, which is as good as a key.
+func openPath(path string) string {
+	rest, ok := strings.CutPrefix(path, "/q/")
+	if !ok {
+		return path
+	}
+	_, rest, more := strings.Cut(rest, "/")
+	if more {
+		return "/q/…/" + rest
+	}
+	return "/q/…"
 }
 
 // Recovered turns a panic into an error page that carries the request's id.
@@ -76,6 +87,15 @@ func Secured(next http.Handler) http.Handler {
 		h.Set("Cache-Control", "no-store")
 		next.ServeHTTP(w, r)
 	})
+}
+
+// SameOrigin turns away what another site has a browser send.
+func (s *Kit) SameOrigin(next http.Handler) http.Handler {
+	check := http.NewCrossOriginProtection()
+	check.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		s.ErrorPage(w, r, http.StatusForbidden, "That came from another site; nothing was changed.", "")
+	}))
+	return check.Handler(next)
 }
 
 // Proxied lets a proxy on this machine say who asks; anybody else's word is not taken.

@@ -25,13 +25,10 @@ func PathID(r *http.Request, name string) int64 {
 	return id
 }
 
-// MaxRequestBytes bounds all files of one upload together.
-const MaxRequestBytes = 1 << 30
-
 // Uploads reads the files of a multipart form; what is over a few megabytes lies on
 // disk meanwhile. Call the returned func when they were read.
 func Uploads(w http.ResponseWriter, r *http.Request, field string) (files []models.Upload, clean func(), err error) {
-	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
+	takeFiles(r)
 	if err := r.ParseMultipartForm(8 << 20); err != nil {
 		return nil, func() {}, uploadError(err)
 	}

@@ -30,10 +30,11 @@ type TimeMachine interface {
 
 // Options are how the server is started.
 type Options struct {
-	Demo       TimeMachine // not nil: the demo studio, its owner signed in by itself on loopback
-	FirstToken string      // asked for when the first owner is named from elsewhere than this machine
-	Exposed    bool        // it listens on more than loopback
-	BehindTLS  bool        // a proxy on this machine speaks HTTPS for it and says who asks
+	Demo       TimeMachine   // not nil: the demo studio, its owner signed in by itself on loopback
+	FirstToken string        // asked for when the first owner is named from elsewhere than this machine
+	Exposed    bool          // it listens on more than loopback
+	BehindTLS  bool          // a proxy on this machine speaks HTTPS for it and says who asks
+	Patience   time.Duration // for the first byte of a form; 0: as usual
 }
 
 // Kit is what every room has at hand.

@@ -45,6 +45,11 @@ const longestAct = 40
 func (s *Kit) Once(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
+			if err := r.ParseForm(); err != nil { // too long, or broken off: nothing of it counts
+				w.Header().Set("Connection", "close")
+				s.Refuse(w, r, "The form did not arrive whole. Nothing was saved.")
+				return
+			}
 			if key := r.PostFormValue("act"); key != "" && len(key) <= longestAct {
 				r = r.WithContext(change.Once(r.Context(), key, r.URL.Path))
 			}

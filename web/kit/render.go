@@ -446,7 +446,7 @@ func (s *Kit) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	case change.NotFound(err):
 		s.ErrorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
 	default:
-		s.Log.Error("request failed", "id", RequestID(r.Context()), "path", r.URL.Path, "err", err)
+		s.Log.Error("request failed", "id", RequestID(r.Context()), "path", openPath(r.URL.Path), "err", err)
 		s.ErrorPage(w, r, http.StatusInternalServerError, "This could not be done, and nothing was changed.", RequestID(r.Context()))
 	}
 }

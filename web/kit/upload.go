@@ -21,7 +21,7 @@ const Soon = 700 * time.Millisecond
 // them with the form's other fields.
 func (s *Kit) keepFiles(w http.ResponseWriter, r *http.Request, field string) (files []models.Kept, problems []string, values url.Values, err error) {
 	values = url.Values{}
-	r.Body = http.MaxBytesReader(w, r.Body, MaxRequestBytes)
+	takeFiles(r)
 	parts, err := r.MultipartReader()
 	if err != nil {
 		return nil, nil, values, uploadError(err)
