@@ -4,9 +4,11 @@ import (
 	"archive/tar"
 	"compress/gzip"
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -26,6 +28,9 @@ func (s *Store) Backup(ctx context.Context, name string) (err error) {
 	defer os.RemoveAll(scratch)
 	copied := filepath.Join(scratch, DatabaseName)
 	if _, err := s.write.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
+		return err
+	}
+	if err := withoutSessions(ctx, copied); err != nil {
 		return err
 	}
 	whole := filepath.Join(scratch, "backup")
@@ -55,6 +60,21 @@ func (s *Store) Backup(ctx context.Context, name string) (err error) {
 		return err
 	}
 	return os.Rename(whole, name)
+}
+
+// withoutSessions takes the sessions out of a copy: who finds it is signed in nowhere.
+func withoutSessions(ctx context.Context, name string) (err error) {
+	db, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath()}).String())
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	for _, statement := range []string{`PRAGMA journal_mode = DELETE`, `PRAGMA secure_delete = ON`, `DELETE FROM sessions`, `DELETE FROM acts`} {
+		if _, err := db.ExecContext(ctx, statement); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func addFile(archive *tar.Writer, path, name string) error {

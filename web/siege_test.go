@@ -10,6 +10,8 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -19,6 +21,8 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -111,4 +115,82 @@ func TestSmallDoors(t *testing.T) {
 	s.post("/q/"+q.Token+"/question", "text", strings.Repeat("x", 2<<20))
 	assert.NotContains(t, s.log.String(), q.Token)
 	assert.Contains(t, s.log.String(), `/q/…/question`)
+}
+
+// Guessing gets slow, by name and by address; whoever has the password is told what was
+// tried.
+func TestGuessingGetsSlow(t *testing.T) {
+	s := serve(t, apptest.New(t), kit.Options{})
+	guess := func(name, password string) answer { return s.post("/sign-in", "name", name, "password", password) }
+	held := 0
+	for range 60 {
+		if a := guess("Ilse Karg", "wrong-password"); strings.Contains(a.body, "Too many wrong passwords") {
+			held++
+			assert.NotEmpty(t, a.Header.Get("Retry-After"))
+		}
+	}
+	assert.Equal(t, 56, held, "four are looked at")
+	assert.Contains(t, guess("ÍLSE karg", apptest.Password).body, "Too many wrong passwords", "the right one, too, however the name is written")
+	assert.NotContains(t, guess("Jory Tamm", "wrong-password").body, "Too many", "others are not kept out")
+	assert.Contains(t, s.log.String(), `"name":"ilse karg","from":"127.0.0.1"`)
+	s.Clock.Pass(2 * time.Second)
+	a := guess("Ilse Karg", apptest.Password)
+	require.Equal(t, http.StatusSeeOther, a.StatusCode, a.body)
+	assert.Contains(t, s.page("/"), "4 wrong passwords were tried at your name since Thu 14 May")
+
+	stranger := s.fresh()
+	s.client = stranger
+	for i := range 60 {
+		guess(fmt.Sprintf("nobody %d", i), "wrong-password")
+	}
+	assert.Contains(t, guess("Jory Tamm", apptest.Password).body, "Too many wrong passwords", "one address that tries many names")
+	s.Clock.Pass(61 * time.Second)
+	assert.Equal(t, http.StatusSeeOther, guess("Jory Tamm", apptest.Password).StatusCode)
+}
+
+// A new password ends every session but the one it was set in; a person sees theirs and ends
+// them one by one; a backup carries none.
+func TestSessionsEnd(t *testing.T) {
+	s := owned(t)
+	here, there, third := s.client, s.fresh(), s.fresh()
+	in := func(c *http.Client) bool {
+		s.client = c
+		return s.get("/orders").StatusCode == http.StatusOK
+	}
+	for _, c := range []*http.Client{there, third} {
+		s.client = c
+		s.signIn("Ilse Karg")
+	}
+	s.client = here
+	page := s.page("/me/sessions")
+	assert.Equal(t, 2, strings.Count(page, "Sign out there"))
+	assert.Contains(t, page, "this one")
+	form := regexp.MustCompile(`/me/sessions/[0-9a-f]{16}/end`).FindString(page)
+	s.sent(form)
+	assert.Equal(t, 1, strings.Count(s.page("/me/sessions"), "Sign out there"))
+	assert.NotEqual(t, in(there), in(third), "one of the two is out")
+	require.True(t, in(here))
+
+	people, err := s.Setup.People(s.Ctx)
+	require.NoError(t, err)
+	ilse := people[slices.IndexFunc(people, func(p studio.Person) bool { return p.Name == "Ilse Karg" })]
+	s.sent(fmt.Sprintf("/studio/people/%d", ilse.ID), "name", ilse.Name, "initials", ilse.Initials, "role", ilse.Role, "active", "1", "password", "another lantern")
+	assert.True(t, in(here))
+	assert.False(t, in(there))
+	assert.False(t, in(third))
+	require.NoError(t, s.Setup.SetPassword(s.Ctx, "Ilse Karg", "by the command"))
+	assert.False(t, in(here), "by the command all of them")
+
+	s.client = s.fresh()
+	assert.Equal(t, http.StatusSeeOther, s.post("/sign-in", "name", "Ilse Karg", "password", "by the command").StatusCode)
+	backup := filepath.Join(t.TempDir(), "b.tgz")
+	require.NoError(t, s.Store.Backup(s.Ctx, backup))
+	dir := filepath.Join(t.TempDir(), "again")
+	require.NoError(t, store.Restore(s.Ctx, backup, dir))
+	again, err := store.Open(s.Ctx, dir)
+	require.NoError(t, err)
+	defer again.Close()
+	var n int
+	require.NoError(t, again.Sessions().QueryRow(`SELECT count(*) FROM sessions`).Scan(&n))
+	assert.Zero(t, n)
 }

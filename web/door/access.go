@@ -2,11 +2,15 @@ package door
 
 import (
 	"crypto/subtle"
+	"errors"
+	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
+	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -27,11 +31,23 @@ func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 	case <-r.Context().Done():
 		return
 	}
-	p, err := s.App.Setup.SignIn(r.Context(), r.PostFormValue("name"), r.PostFormValue("password"))
+	now, name, from := s.App.Clock.Now(), studio.Folded(strings.TrimSpace(r.PostFormValue("name"))), kit.AddressOf(r)
+	if wait := s.wrong.wait(now, name, from); wait > 0 {
+		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", name, "from", from)
+		w.Header().Set("Retry-After", strconv.Itoa(int(wait.Seconds())+1))
+		s.Refuse(w, r, fmt.Sprintf("Too many wrong passwords. The next is looked at in %d s.", int(wait.Seconds())+1))
+		return
+	}
+	p, err := s.App.Setup.SignIn(r.Context(), name, r.PostFormValue("password"))
+	if r := (*change.Refusal)(nil); errors.As(err, &r) {
+		s.wrong.failed(now, name, from)
+		s.Log.Warn("wrong password", "name", name, "from", from)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
+	told := s.wrong.passed(name, s.Zone(r))
 	if err := s.enter(r, p); err != nil {
 		s.Fail(w, r, err)
 		return
@@ -41,7 +57,7 @@ func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 		s.Bare(w, r, "resume", kit.Page{Title: "Signed in", D: map[string]any{"Action": next, "Typed": typed}})
 		return
 	}
-	s.Done(w, r, next, "")
+	s.Done(w, r, next, told)
 }
 
 // enter begins a session under a new token, so that a token known before is worth
@@ -52,7 +68,19 @@ func (s *Room) enter(r *http.Request, p studio.Person) error {
 	}
 	s.Sessions.Remove(r.Context(), "hand")
 	s.Sessions.Put(r.Context(), "person", p.ID)
+	s.Sessions.Put(r.Context(), "seal", kit.Seal(p))
+	s.Sessions.Put(r.Context(), "began", s.App.Clock.Now().UnixMilli())
+	s.Sessions.Put(r.Context(), "from", kit.AddressOf(r))
+	s.Sessions.Put(r.Context(), "with", browserOf(r.UserAgent()))
 	return nil
+}
+
+// browserOf is the kind of browser, as far as it says so.
+func browserOf(agent string) string {
+	if words := []rune(agent); len(words) > 120 {
+		agent = string(words[:120]) + "…"
+	}
+	return agent
 }
 
 func (s *Room) signOut(w http.ResponseWriter, r *http.Request) {

@@ -17,12 +17,13 @@ var templates embed.FS
 type Room struct {
 	*kit.Kit
 	signIns chan struct{} // a password takes memory to check: two at a time
+	wrong   throttle
 }
 
 // New makes the room.
 func New(k *kit.Kit) *Room {
 	k.Pages(templates)
-	return &Room{k, make(chan struct{}, 2)}
+	return &Room{Kit: k, signIns: make(chan struct{}, 2)}
 }
 
 // Routes are for whoever comes.
@@ -37,4 +38,6 @@ func (s *Room) Routes(r chi.Router) {
 func (s *Room) InsideRoutes(r chi.Router) {
 	r.Post("/sign-out", s.signOut)
 	r.Post("/me", s.saveMe)
+	r.Get("/me/sessions", s.sessions)
+	r.Post("/me/sessions/{id}/end", s.endSession)
 }

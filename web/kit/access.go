@@ -2,6 +2,8 @@ package kit
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"net/http"
 	"net/url"
 	"time"
@@ -20,6 +22,9 @@ func (s *Kit) SignedIn(next http.Handler) http.Handler {
 			s.Fail(w, r, err)
 			return
 		}
+		if err == nil && s.Sessions.GetString(ctx, "seal") != Seal(person) { // their password is a new one
+			err = errNobody
+		}
 		if (err != nil || !person.Active) && s.Opts.Demo != nil && Local(r) {
 			person, err = s.demoOwner(ctx)
 		}
@@ -29,6 +34,18 @@ func (s *Kit) SignedIn(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, KeyPerson, person)))
 	})
+}
+
+// Seal is what a session carries of a password: with a new one it fits no more.
+func Seal(p studio.Person) string {
+	sum := sha256.Sum256([]byte("session " + p.PasswordHash))
+	return hex.EncodeToString(sum[:12])
+}
+
+// PersonOf is who is signed in.
+func PersonOf(r *http.Request) studio.Person {
+	person, _ := r.Context().Value(KeyPerson).(studio.Person)
+	return person
 }
 
 func (s *Kit) demoOwner(ctx context.Context) (studio.Person, error) {

@@ -203,7 +203,11 @@ func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
 		Wage     string `form:"wage"`
 	}](r)
 	if err == nil { // a password is taken as it was typed, spaces and all
-		_, err = s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Name, Initials: f.Initials, Role: f.Role, Password: r.PostFormValue("password"), Active: f.Active, Wage: f.Wage})
+		var p studio.Person
+		p, err = s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Name, Initials: f.Initials, Role: f.Role, Password: r.PostFormValue("password"), Active: f.Active, Wage: f.Wage})
+		if err == nil && p.ID == kit.PersonOf(r).ID { // this session goes on
+			s.Sessions.Put(r.Context(), "seal", kit.Seal(p))
+		}
 	}
 	s.studioDone(w, r, err, f.Name+" is saved.")
 }
