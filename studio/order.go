@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"sakuji/core/process"
 	"sakuji/core/rates"
@@ -297,12 +298,15 @@ const (
 	MinScale    = 0.01
 	MaxWallMM   = 50.0
 	MaxAllParts = 5000 // pieces of one order
+	MaxTitle    = 200  // letters
+	MaxAsked    = 50   // questions that a client asks on one order
 )
 
 // Check says what is wrong with an item.
 func (i Item) Check() error {
 	var v rates.Invalid
 	v.Need(strings.TrimSpace(i.Title) != "", "title", "the item needs a name")
+	v.Need(utf8.RuneCountInString(i.Title) <= MaxTitle, "title", "the name: at most %d letters", MaxTitle)
 	v.Need(i.Copies >= 1 && i.Copies <= MaxCopies, "copies", "copies: between 1 and %d", MaxCopies)
 	v.Need(i.Scale >= MinScale && i.Scale <= MaxScale, "scale", "scale: between %v and %v times the file’s size", MinScale, MaxScale)
 	v = append(v, i.ItemOptions.Check()...)

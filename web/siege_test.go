@@ -3,6 +3,7 @@ package web
 import (
 	"bufio"
 	"bytes"
+	"encoding/csv"
 	"fmt"
 	"io"
 	"mime/multipart"
@@ -13,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -193,4 +195,41 @@ func TestSessionsEnd(t *testing.T) {
 	var n int
 	require.NoError(t, again.Sessions().QueryRow(`SELECT count(*) FROM sessions`).Scan(&n))
 	assert.Zero(t, n)
+}
+
+// Names have an end, and fifty questions are fifty however many are asked at once; no cell of
+// a table is taken for a formula.
+func TestWhatClientsTypeHasAnEnd(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, route.Raw)
+	assert.Contains(t, s.post("/orders", "title", strings.Repeat("x", 201), "new_client", "X").body, "at most 200 letters")
+	assert.Contains(t, s.post("/orders", "title", "Vase", "new_client", "X", "note", strings.Repeat("x", 4001)).body, "at most 4000 letters")
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	var all sync.WaitGroup
+	for i := range 70 {
+		all.Go(func() { s.post("/q/"+q.Token+"/question", "text", fmt.Sprintf("question %d", i)) })
+	}
+	all.Wait()
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	asked := 0
+	for _, p := range sheet.Points {
+		if p.Kind == studio.Asked {
+			asked++
+		}
+	}
+	assert.Equal(t, studio.MaxAsked, asked)
+	form := s.drawn("/orders/"+no+"/quote", "/orders/"+no+"/quote/items/1")
+	form.Set("title", "=HYPERLINK(1)")
+	require.Equal(t, http.StatusSeeOther, s.send("/orders/"+no+"/quote/items/1", form).StatusCode)
+	rows, err := csv.NewReader(strings.NewReader(s.get("/orders/" + no + "/quote/working.csv").body)).ReadAll()
+	require.NoError(t, err)
+	for _, row := range rows {
+		for k, cell := range row {
+			if k != 3 && k != 4 {
+				assert.NotContains(t, "=+-@", (cell + " ")[:1], "%q", cell)
+			}
+		}
+	}
 }

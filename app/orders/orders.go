@@ -283,6 +283,15 @@ func (a *Room) AddPoint(ctx context.Context, who change.Actor, number, kind, tex
 		if !studio.OneOf(kind, studio.Colour, studio.Question, studio.Asked) {
 			return change.Refuse("A point is a colour or a question.")
 		}
+		if kind == studio.Asked {
+			points, err := d.Points(o.ID)
+			if err != nil {
+				return err
+			}
+			if asked := slices.DeleteFunc(points, func(p studio.Point) bool { return p.Kind != studio.Asked }); len(asked) >= studio.MaxAsked {
+				return change.Refuse("There are %d questions on this quote already. Please write to the studio.", studio.MaxAsked)
+			}
+		}
 		p := studio.Point{OrderID: o.ID, Kind: kind, Text: text, At: d.Now}
 		if err := d.SavePoint(&p); err != nil {
 			return err

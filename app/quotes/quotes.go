@@ -319,9 +319,6 @@ func (a *Room) AskAboutQuote(ctx context.Context, token, text string) error {
 	if s.Ended != "" {
 		return change.Refuse("%s", s.Ended)
 	}
-	if len(s.Asked) >= 50 {
-		return change.Refuse("There are fifty questions on this quote already. Please write to the studio.")
-	}
 	return a.orders.AddPoint(ctx, change.Actor{Name: s.Order.Client + " (client)"}, s.Order.Number, studio.Asked, text)
 }
 

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -27,7 +28,7 @@ func (s OrderSheet) Working() []byte {
 			in = append(in, fmt.Sprintf("%s = %s %s (%s)", f.Label, rates.Number(f.Value), strings.ReplaceAll(f.Unit, "¤", s.Shop.Studio.Currency), f.Source))
 		}
 		amount := strconv.FormatFloat(float64(minor)/math.Pow10(int(digits)), 'f', int(digits), 64)
-		put(safeCell(item), kind, safeCell(what), amount, rates.Number(minutes), work.Formula, strings.Join(in, "; "))
+		put(safeCell(item), safeCell(kind), safeCell(what), amount, rates.Number(minutes), safeCell(work.Formula), safeCell(strings.Join(in, "; ")))
 	}
 	for _, it := range s.Items {
 		title := it.Title
@@ -46,9 +47,10 @@ func (s OrderSheet) Working() []byte {
 	return out.Bytes()
 }
 
-// safeCell keeps a spreadsheet from taking what somebody typed for a formula.
+// safeCell keeps a spreadsheet from taking what somebody typed for a formula. Source:
+// published, OWASP, CSV injection; wide signs count as theirs.
 func safeCell(text string) string {
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+	if first, _ := utf8.DecodeRuneInString(text); text != "" && strings.ContainsRune("=+-@\t\r\n＝＋－＠", first) {
 		return "'" + text
 	}
 	return text

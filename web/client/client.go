@@ -106,7 +106,7 @@ func (v clientView) OptionTold(id int64) studio.Money {
 func (s *Room) clientAnswer(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Answer string `form:"answer"`
-		Name   string `form:"name"`
+		Name   string `form:"name" validate:"max=200"`
 		Agreed bool   `form:"agreed"`
 		kit.ChosenForm
 	}](r)

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/go-playground/form/v4"
 	"github.com/go-playground/validator/v10"
@@ -66,6 +67,9 @@ var (
 	checker = newChecker()
 )
 
+// mostLetters is how long a text is at most where nothing shorter is said.
+const mostLetters = 4000
+
 func newDecoder() *form.Decoder {
 	d := form.NewDecoder()
 	number := func(of []string) (float64, error) {
@@ -107,7 +111,11 @@ func newDecoder() *form.Decoder {
 		if len(of) == 0 {
 			return "", nil
 		}
-		return strings.TrimSpace(of[0]), nil
+		text := strings.TrimSpace(of[0])
+		if n := utf8.RuneCountInString(text); n > mostLetters {
+			return "", fmt.Errorf("at most %d letters, not %d", mostLetters, n)
+		}
+		return text, nil
 	}, "")
 	return d
 }

@@ -16,7 +16,7 @@ import (
 	"sakuji/studio"
 )
 
-// Word reads the only field of a posted form.
+// Word reads the only field of a posted form; how long it may be is the rule's that takes it.
 func Word(r *http.Request, name string) string { return strings.TrimSpace(r.PostFormValue(name)) }
 
 // PathID reads a number from the address; 0 when it is none.

@@ -23,7 +23,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 // itemForm is an item's form: the short one of the order's sheet, and the one of the quote
 // sheet with all that is asked of it.
 type itemForm struct {
-	Title        string             `form:"title"`
+	Title        string             `form:"title" validate:"max=200"`
 	Tier         string             `form:"tier"`
 	Copies       int                `form:"copies" label:"Copies"`
 	ScalePercent float64            `form:"scale" label:"Scale" validate:"required"`

@@ -269,7 +269,7 @@ func remade(kind, to string, j studio.Job) (where, told string) {
 
 func (s *Room) saveLicence(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name    string     `form:"name"`
+		Name    string     `form:"name" validate:"max=200"`
 		Licence string     `form:"licence"`
 		Fee     string     `form:"fee"`
 		Source  string     `form:"source"`

@@ -50,7 +50,7 @@ func (s *Room) client(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) saveClient(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name     string `form:"name"`
+		Name     string `form:"name" validate:"max=200"`
 		Email    string `form:"email"`
 		Phone    string `form:"phone"`
 		Address  string `form:"address"`

@@ -63,8 +63,8 @@ func (s *Room) newOrder(w http.ResponseWriter, r *http.Request) {
 func orderForm(r *http.Request) (orders.OrderForm, error) {
 	f, err := kit.Decode[struct {
 		Client    int64  `form:"client"`
-		NewClient string `form:"new_client"`
-		Title     string `form:"title"`
+		NewClient string `form:"new_client" validate:"max=200"`
+		Title     string `form:"title" validate:"max=200"`
 		Use       string `form:"use"`
 		Wanted    string `form:"wanted"`
 		Budget    string `form:"budget"`

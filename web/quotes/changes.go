@@ -119,7 +119,7 @@ func (s *Room) restart(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) saveVariant(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name        string  `form:"name"`
+		Name        string  `form:"name" validate:"max=200"`
 		Tier        string  `form:"tier"`
 		Process     string  `form:"process"`
 		FinishRoute string  `form:"finish_route"`
@@ -185,7 +185,7 @@ func (s *Room) addExtra(w http.ResponseWriter, r *http.Request) {
 // extraForm is work or goods of an item beside its prints.
 type extraForm struct {
 	Kind        string  `form:"kind"`
-	What        string  `form:"what" label:"What it is" validate:"required"`
+	What        string  `form:"what" label:"What it is" validate:"required,max=200"`
 	Each        float64 `form:"each" label:"Price"`
 	Count       float64 `form:"count" label:"How many"`
 	Pack        float64 `form:"pack" label:"In a pack"`

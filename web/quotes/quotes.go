@@ -31,7 +31,7 @@ func (s *Room) sendQuote(w http.ResponseWriter, r *http.Request) {
 func (s *Room) noteAnswer(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Answer string `form:"answer"`
-		Name   string `form:"name"`
+		Name   string `form:"name" validate:"max=200"`
 		kit.ChosenForm
 	}](r)
 	accept := f.Answer == "accept"

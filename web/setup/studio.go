@@ -42,7 +42,7 @@ func (s *Room) studio(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) saveStudio(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name       string  `form:"name"`
+		Name       string  `form:"name" validate:"max=200"`
 		Address    string  `form:"address"`
 		Email      string  `form:"email"`
 		TaxNumber  string  `form:"tax_number"`
@@ -145,7 +145,7 @@ func (s *Room) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
 
 func gearForm(r *http.Request) (setup.GearForm, error) {
 	f, err := kit.Decode[struct {
-		Name    string             `form:"name"`
+		Name    string             `form:"name" validate:"max=200"`
 		Process string             `form:"process"`
 		Active  bool               `form:"active"`
 		From    string             `form:"from"`
@@ -196,7 +196,7 @@ func (s *Room) person(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name     string `form:"name"`
+		Name     string `form:"name" validate:"max=200"`
 		Initials string `form:"initials"`
 		Role     string `form:"role"`
 		Active   bool   `form:"active"`
