@@ -4,7 +4,9 @@ import (
 	"archive/tar"
 	"compress/gzip"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -14,125 +16,204 @@ import (
 	"strings"
 )
 
-// Backup writes the whole studio into one gzipped tar. It may run while the
-// studio is served: the database is copied as of one moment, and files once kept
-// never change.
-func (s *Store) Backup(ctx context.Context, name string) (err error) {
+// Backup writes the whole studio into one gzipped tar and reads it again. It may run while
+// the studio is served: the database is copied as of one moment, and files once kept never
+// change. What is missing or damaged is told, a line each; the rest is in the backup.
+func (s *Store) Backup(ctx context.Context, name string) (faults []string, err error) {
 	if _, err := os.Stat(name); err == nil {
-		return fmt.Errorf("%s exists already", name)
+		return nil, fmt.Errorf("%s exists already", name)
 	}
 	scratch, err := os.MkdirTemp(filepath.Dir(name), ".backup-*")
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer os.RemoveAll(scratch)
 	copied := filepath.Join(scratch, DatabaseName)
 	if _, err := s.write.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
-		return err
+		return nil, fmt.Errorf("copying the database: %w", err)
 	}
-	if err := withoutSessions(ctx, copied); err != nil {
-		return err
+	shas, err := forBackup(ctx, copied)
+	if err != nil {
+		return nil, err
 	}
 	whole := filepath.Join(scratch, "backup")
-	out, err := os.OpenFile(whole, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
+	sums, err := s.pack(whole, copied, shas)
 	if err != nil {
-		return err
+		return nil, err
+	}
+	for _, sha := range shas {
+		switch sum, there := sums["files/"+sha]; {
+		case !there:
+			faults = append(faults, "files/"+sha+": missing")
+		case sum != sha:
+			faults = append(faults, "files/"+sha+": its contents have changed")
+		}
+	}
+	read, err := sumsOf(whole)
+	if err != nil {
+		return nil, fmt.Errorf("the backup that was written does not read back: %w", err)
+	}
+	for name, sum := range sums {
+		if read[name] != sum {
+			return nil, fmt.Errorf("the backup that was written does not read back: %s is not what was put in", name)
+		}
+	}
+	return faults, os.Rename(whole, name)
+}
+
+// forBackup takes the sessions out of a copy, for who finds it is signed in nowhere, looks
+// whether it is whole, and lists the files that it knows.
+func forBackup(ctx context.Context, name string) (shas []string, err error) {
+	db, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath()}).String())
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	for _, statement := range []string{`PRAGMA journal_mode = DELETE`, `PRAGMA secure_delete = ON`, `DELETE FROM sessions`} {
+		if _, err := db.ExecContext(ctx, statement); err != nil {
+			return nil, err
+		}
+	}
+	var fault string
+	if err := db.QueryRowContext(ctx, `PRAGMA integrity_check(1)`).Scan(&fault); err != nil || fault != "ok" {
+		return nil, fmt.Errorf("the copy of the database is damaged: %s %w", fault, errors.Join(err))
+	}
+	rows, err := db.QueryContext(ctx, `SELECT sha FROM files ORDER BY sha`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var sha string
+		if err := rows.Scan(&sha); err != nil {
+			return nil, err
+		}
+		shas = append(shas, sha)
+	}
+	return shas, rows.Err()
+}
+
+// pack writes the archive and returns what was put in, with its SHA-256.
+func (s *Store) pack(name, database string, shas []string) (sums map[string]string, err error) {
+	out, err := os.OpenFile(name, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
+	if err != nil {
+		return nil, err
 	}
 	defer out.Close()
 	zip := gzip.NewWriter(out)
 	archive := tar.NewWriter(zip)
-	if err := addFile(archive, copied, DatabaseName); err != nil {
-		return err
+	sums = map[string]string{}
+	if sums[DatabaseName], err = addFile(archive, database, DatabaseName); err != nil {
+		return nil, err
 	}
-	entries, err := os.ReadDir(filepath.Join(s.dir, "files"))
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), ".") {
+	for _, sha := range shas {
+		sum, err := addFile(archive, s.path(sha), "files/"+sha)
+		if errors.Is(err, os.ErrNotExist) {
 			continue
 		}
-		if err := addFile(archive, s.path(e.Name()), "files/"+e.Name()); err != nil {
-			return err
+		if err != nil {
+			return nil, err
 		}
+		sums["files/"+sha] = sum
 	}
-	if err := errors.Join(archive.Close(), zip.Close(), out.Sync(), out.Close()); err != nil {
-		return err
-	}
-	return os.Rename(whole, name)
+	return sums, errors.Join(archive.Close(), zip.Close(), out.Sync(), out.Close())
 }
 
-// withoutSessions takes the sessions out of a copy: who finds it is signed in nowhere.
-func withoutSessions(ctx context.Context, name string) (err error) {
-	db, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath()}).String())
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, db.Close()) }()
-	for _, statement := range []string{`PRAGMA journal_mode = DELETE`, `PRAGMA secure_delete = ON`, `DELETE FROM sessions`, `DELETE FROM acts`} {
-		if _, err := db.ExecContext(ctx, statement); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func addFile(archive *tar.Writer, path, name string) error {
+func addFile(archive *tar.Writer, path, name string) (sum string, err error) {
 	f, err := os.Open(path)
 	if err != nil {
-		return err
+		return "", err
 	}
 	defer f.Close()
 	info, err := f.Stat()
 	if err != nil {
-		return err
+		return "", err
 	}
 	if err := archive.WriteHeader(&tar.Header{Name: name, Mode: 0o640, Size: info.Size(), ModTime: info.ModTime()}); err != nil {
-		return err
+		return "", err
 	}
-	_, err = io.CopyN(archive, f, info.Size())
-	return err
+	h := sha256.New()
+	_, err = io.CopyN(io.MultiWriter(archive, h), f, info.Size())
+	return hex.EncodeToString(h.Sum(nil)), err
 }
 
-// Restore unpacks a backup into a data folder that is empty or not there. It is
-// unpacked beside it, checked, and only then put in its place.
-func Restore(ctx context.Context, name, dir string) error {
+// sumsOf reads a backup to its end.
+func sumsOf(name string) (map[string]string, error) {
+	sums := map[string]string{}
+	err := eachPacked(name, func(entry string, r io.Reader) error {
+		h := sha256.New()
+		_, err := io.Copy(h, r)
+		sums[entry] = hex.EncodeToString(h.Sum(nil))
+		return err
+	})
+	return sums, err
+}
+
+// Restore unpacks a backup into a data folder that is empty or not there. It is unpacked
+// beside it, checked, and only then put in its place. Where something of it is missing or
+// damaged nothing is restored, unless what can be saved is asked for: then what is lost is
+// told, a line each.
+func Restore(ctx context.Context, name, dir string, whatCanBe bool) (lost []string, err error) {
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return fmt.Errorf("%s is not empty: restore into a new folder, so that nothing is overwritten", dir)
+		return nil, fmt.Errorf("%s is not empty: restore into a new folder, so that nothing is overwritten", dir)
 	}
 	parent := filepath.Dir(filepath.Clean(dir))
 	if err := os.MkdirAll(parent, 0o750); err != nil {
-		return err
+		return nil, err
 	}
 	scratch, err := os.MkdirTemp(parent, ".restore-*")
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer os.RemoveAll(scratch)
-	if err := unpack(name, scratch); err != nil {
-		return fmt.Errorf("%s: %w", name, err)
+	if err := unpack(name, scratch); err != nil && !whatCanBe {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	} else if err != nil {
+		lost = append(lost, fmt.Sprintf("%s cannot be read to its end: %v", name, err))
 	}
 	if _, err := os.Stat(filepath.Join(scratch, DatabaseName)); err != nil {
-		return fmt.Errorf("%s: no studio in it", name)
+		return nil, fmt.Errorf("%s: no studio in it", name)
 	}
 	s, err := Open(ctx, scratch)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	faults, err := s.Check(ctx)
 	if err := errors.Join(err, s.Close()); err != nil {
-		return err
+		return nil, err
 	}
-	if len(faults) > 0 {
-		return fmt.Errorf("%s is damaged and was not restored: %s", name, strings.Join(faults, "; "))
+	if len(faults) > 0 && !whatCanBe {
+		return nil, fmt.Errorf("%s is damaged and was not restored: %s", name, strings.Join(faults, "; "))
 	}
 	if err := os.Remove(dir); err != nil && !errors.Is(err, os.ErrNotExist) {
-		return err
+		return nil, err
 	}
-	return os.Rename(scratch, dir)
+	return append(lost, faults...), os.Rename(scratch, dir)
 }
 
 func unpack(name, dir string) error {
+	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o750); err != nil {
+		return err
+	}
+	return eachPacked(name, func(entry string, r io.Reader) error {
+		path := filepath.Join(dir, filepath.FromSlash(entry))
+		out, err := os.OpenFile(path, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(out, r)
+		if err := errors.Join(err, out.Sync(), out.Close()); err != nil {
+			if entry != DatabaseName { // half a file is none
+				os.Remove(path) //nolint:errcheck // it is named as damaged then
+			}
+			return err
+		}
+		return nil
+	})
+}
+
+// eachPacked goes through a backup.
+func eachPacked(name string, do func(entry string, r io.Reader) error) error {
 	f, err := os.Open(name)
 	if err != nil {
 		return err
@@ -140,9 +221,6 @@ func unpack(name, dir string) error {
 	defer f.Close()
 	zip, err := gzip.NewReader(f)
 	if err != nil {
-		return err
-	}
-	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o750); err != nil {
 		return err
 	}
 	archive := tar.NewReader(zip)
@@ -158,12 +236,7 @@ func unpack(name, dir string) error {
 		if h.Typeflag != tar.TypeReg || h.Name != DatabaseName && (!isFile || len(base) != 64 || strings.ContainsAny(base, `/\`)) {
 			return fmt.Errorf("%q does not belong into a backup", h.Name)
 		}
-		out, err := os.OpenFile(filepath.Join(dir, filepath.FromSlash(h.Name)), os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o640)
-		if err != nil {
-			return err
-		}
-		_, err = io.Copy(out, archive)
-		if err := errors.Join(err, out.Sync(), out.Close()); err != nil {
+		if err := do(h.Name, archive); err != nil {
 			return err
 		}
 	}

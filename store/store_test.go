@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -235,17 +236,67 @@ func TestCheckFindsDamage(t *testing.T) {
 	assert.NotContains(t, strings.Join(faults, " "), whole)
 }
 
+func backup(t *testing.T, s *Store, name string) {
+	t.Helper()
+	faults, err := s.Backup(t.Context(), name)
+	require.NoError(t, err)
+	require.Empty(t, faults)
+}
+
+func restore(t *testing.T, name, dir string) {
+	t.Helper()
+	lost, err := Restore(t.Context(), name, dir, false)
+	require.NoError(t, err)
+	require.Empty(t, lost)
+}
+
+// A backup says what is missing or damaged and holds the rest; of it, and of one that is cut
+// off, what can be saved is brought back when it is asked for, and what is lost is listed.
+func TestWhatIsDamagedIsTold(t *testing.T) {
+	s := open(t)
+	whole, gone, changed := kept(t, s, "a model worth keeping"), kept(t, s, "one that goes"), kept(t, s, "one that rots")
+	require.NoError(t, os.Remove(s.path(gone)))
+	require.NoError(t, os.WriteFile(s.path(changed), []byte("one that rOts"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "files", strings.Repeat("e", 64)), []byte("left by an upload that was broken off"), 0o600))
+	out := filepath.Join(t.TempDir(), "b")
+	faults, err := s.Backup(t.Context(), out)
+	require.NoError(t, err)
+	want := []string{"files/" + gone + ": missing", "files/" + changed + ": its contents have changed"}
+	assert.ElementsMatch(t, want, faults)
+	_, err = Restore(t.Context(), out, filepath.Join(t.TempDir(), "r"), false)
+	assert.ErrorContains(t, err, "damaged and was not restored")
+	dir := filepath.Join(t.TempDir(), "r")
+	lost, err := Restore(t.Context(), out, dir, true)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, want, lost)
+	r, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer r.Close()
+	f, err := r.File(whole)
+	require.NoError(t, err)
+	f.Close()
+
+	data, err := os.ReadFile(out)
+	require.NoError(t, err)
+	cut := filepath.Join(t.TempDir(), "cut")
+	require.NoError(t, os.WriteFile(cut, data[:len(data)-40], 0o600))
+	lost, err = Restore(t.Context(), cut, filepath.Join(t.TempDir(), "r"), true)
+	require.NoError(t, err)
+	assert.Contains(t, lost[0], "cannot be read to its end")
+}
+
 func TestBackupAndRestore(t *testing.T) {
 	s := open(t)
 	sha := kept(t, s, "a model worth keeping")
 	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
 	out := filepath.Join(t.TempDir(), "studio.backup")
-	require.NoError(t, s.Backup(t.Context(), out))
-	require.ErrorContains(t, s.Backup(t.Context(), out), "exists already", "nothing is overwritten")
+	backup(t, s, out)
+	_, err := s.Backup(t.Context(), out)
+	require.ErrorContains(t, err, "exists already", "nothing is overwritten")
 	write(t, s, func(tx *Tx) { order(t, tx, "0002") })
 
 	dir := filepath.Join(t.TempDir(), "new")
-	require.NoError(t, Restore(t.Context(), out, dir))
+	restore(t, out, dir)
 	r, err := Open(t.Context(), dir)
 	require.NoError(t, err)
 	defer r.Close()
@@ -258,14 +309,16 @@ func TestBackupAndRestore(t *testing.T) {
 	f, err := r.File(sha)
 	require.NoError(t, err)
 	f.Close()
-	require.ErrorContains(t, Restore(t.Context(), out, dir), "is not empty")
+	_, err = Restore(t.Context(), out, dir, false)
+	require.ErrorContains(t, err, "is not empty")
 
 	data, err := os.ReadFile(out)
 	require.NoError(t, err)
 	half := filepath.Join(t.TempDir(), "half")
 	require.NoError(t, os.WriteFile(half, data[:len(data)/2], 0o600))
 	into := filepath.Join(t.TempDir(), "into")
-	require.Error(t, Restore(t.Context(), half, into))
+	_, err = Restore(t.Context(), half, into, false)
+	require.Error(t, err)
 	_, err = os.Stat(into)
 	require.ErrorIs(t, err, os.ErrNotExist, "a broken backup restores nothing")
 	scratch, err := filepath.Glob(filepath.Join(filepath.Dir(into), ".restore-*"))
@@ -285,8 +338,8 @@ func TestBackupWhileServing(t *testing.T) {
 	})
 	for i := range 3 {
 		out := filepath.Join(t.TempDir(), "b")
-		require.NoError(t, s.Backup(t.Context(), out), i)
-		require.NoError(t, Restore(t.Context(), out, filepath.Join(t.TempDir(), "r")))
+		backup(t, s, out)
+		restore(t, out, filepath.Join(t.TempDir(), fmt.Sprint("r", i)))
 	}
 	stop()
 	wait.Wait()

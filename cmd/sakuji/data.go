@@ -93,8 +93,13 @@ func backupVerb() *cobra.Command {
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
-			if err := st.Backup(ctx, args[0]); err != nil {
+			faults, err := st.Backup(ctx, args[0])
+			if err != nil {
 				return err
+			}
+			if len(faults) > 0 {
+				fmt.Println("What is left of the studio is backed up in", args[0])
+				return &failed{faults}
 			}
 			fmt.Println("The studio is backed up in", args[0])
 			return nil
@@ -106,9 +111,15 @@ func backupVerb() *cobra.Command {
 func restoreVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "restore FILE --data DIR", Short: "Unpack a backup into a new folder", Args: cobra.ExactArgs(1)}
 	dir := dataFlag(cmd)
+	save := cmd.Flags().Bool("what-can-be-saved", false, "of a damaged backup bring back the rest, and list what is lost")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := store.Restore(cmd.Context(), args[0], *dir); err != nil {
+		lost, err := store.Restore(cmd.Context(), args[0], *dir, *save)
+		if err != nil {
 			return err
+		}
+		if len(lost) > 0 {
+			fmt.Println("What could be saved of the studio is restored in", *dir)
+			return &failed{lost}
 		}
 		fmt.Println("The studio is restored in", *dir)
 		return nil

@@ -29,22 +29,15 @@ func looksOBJ(data []byte) bool {
 // materials, lines and points are read past. Faces may have any number of corners
 // and count vertices from 1, or backwards from the newest with negative numbers.
 func readOBJ(data []byte, limits Limits) (*Soup, error) {
-	var vertices []Vec
-	var flat []float32
-	fail := func(line int, err error, format string, args ...any) error {
-		return &FormatError{Line: line, Err: err, Detail: fmt.Sprintf(format, args...)}
-	}
-	number := 0
+	o := objReader{limits: limits, ears: earsAtLeast + earsPerByte*len(data)}
 	var joined strings.Builder // of a statement that goes on over several lines
-	var groups groups
-	ears := earsAtLeast + earsPerByte*len(data)
 	for raw := range bytes.Lines(data) {
-		number++
+		o.line++
 		line := strings.TrimRight(string(raw), " \t\r\n")
 		if rest, more := strings.CutSuffix(line, `\`); more {
 			joined.WriteString(rest + " ")
 			if joined.Len() > 1<<20 {
-				return nil, fail(number, ErrTooLarge, "a statement of over a million characters")
+				return nil, o.fail(ErrTooLarge, "a statement of over a million characters")
 			}
 			continue
 		}
@@ -53,48 +46,72 @@ func readOBJ(data []byte, limits Limits) (*Soup, error) {
 			joined.Reset()
 		}
 		line, _, _ = strings.Cut(line, "#")
-		words := strings.Fields(line)
-		if len(words) == 0 {
-			continue
-		}
-		switch words[0] {
-		case "o", "g":
-			groups.begin(strings.Join(words[1:], " "), len(flat)/9)
-		case "v":
-			v, err := objVertex(words[1:])
-			if err != nil {
-				return nil, fail(number, err, "vertex %d: %.60q", len(vertices)+1, line)
-			}
-			if len(vertices) >= 3*limits.maxTriangles() {
-				return nil, fail(number, ErrTooLarge, "at most %d vertices are read", 3*limits.maxTriangles())
-			}
-			vertices = append(vertices, v)
-		case "f":
-			face, err := objFace(words[1:], len(vertices))
-			if err != nil {
-				return nil, fail(number, ErrSyntax, "%v", err)
-			}
-			if len(flat)/9+len(face)-2 > limits.maxTriangles() {
-				return nil, fail(number, ErrTooLarge, "at most %d triangles are read", limits.maxTriangles())
-			}
-			triangles := triangulate(vertices, face, &ears)
-			if ears <= 0 {
-				return nil, fail(number, ErrTooLarge, "polygons of very many corners take too long to cut into triangles; do that where the file was made")
-			}
-			for _, t := range triangles {
-				for _, i := range t {
-					v := vertices[i]
-					flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
-				}
+		if words := strings.Fields(line); len(words) > 0 {
+			if err := o.statement(words, line); err != nil {
+				return nil, err
 			}
 		}
 	}
-	if len(flat) == 0 {
+	if len(o.flat) == 0 {
 		return nil, &FormatError{Err: ErrEmpty}
 	}
-	soup := SoupOf("obj", flat)
-	soup.Groups = groups.done(len(flat) / 9)
+	soup := SoupOf("obj", o.flat)
+	soup.Groups = o.groups.done(len(o.flat) / 9)
 	return soup, nil
+}
+
+// objReader is what has been read so far.
+type objReader struct {
+	limits   Limits
+	line     int
+	ears     int // corners of polygons that may still be looked at
+	vertices []Vec
+	flat     []float32
+	groups   groups
+}
+
+func (o *objReader) fail(err error, format string, args ...any) error {
+	return &FormatError{Line: o.line, Err: err, Detail: fmt.Sprintf(format, args...)}
+}
+
+func (o *objReader) statement(words []string, line string) error {
+	switch words[0] {
+	case "o", "g":
+		o.groups.begin(strings.Join(words[1:], " "), len(o.flat)/9)
+	case "v":
+		v, err := objVertex(words[1:])
+		if err != nil {
+			return o.fail(err, "vertex %d: %.60q", len(o.vertices)+1, line)
+		}
+		if most := 3 * o.limits.maxTriangles(); len(o.vertices) >= most {
+			return o.fail(ErrTooLarge, "at most %d vertices are read", most)
+		}
+		o.vertices = append(o.vertices, v)
+	case "f":
+		return o.face(words[1:])
+	}
+	return nil
+}
+
+func (o *objReader) face(words []string) error {
+	face, err := objFace(words, len(o.vertices))
+	if err != nil {
+		return o.fail(ErrSyntax, "%v", err)
+	}
+	if len(o.flat)/9+len(face)-2 > o.limits.maxTriangles() {
+		return o.fail(ErrTooLarge, "at most %d triangles are read", o.limits.maxTriangles())
+	}
+	triangles := triangulate(o.vertices, face, &o.ears)
+	if o.ears <= 0 {
+		return o.fail(ErrTooLarge, "polygons of very many corners take too long to cut into triangles; do that where the file was made")
+	}
+	for _, t := range triangles {
+		for _, i := range t {
+			v := o.vertices[i]
+			o.flat = append(o.flat, float32(v.X), float32(v.Y), float32(v.Z))
+		}
+	}
+	return nil
 }
 
 // groups collects the named runs of a file while it is read.
