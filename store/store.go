@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/pressly/goose/v3"
@@ -62,6 +63,26 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	}
 	read.SetMaxOpenConns(8)
 	return &Store{dir: dir, read: read, write: write}, nil
+}
+
+// OpenToLook opens a data folder as it is, to look at and copy: nothing of it is changed, not
+// even brought up to date, and the folder may be one that nobody may write.
+func OpenToLook(ctx context.Context, dir string) (*Store, error) {
+	name := (&url.URL{Path: filepath.Join(dir, DatabaseName)}).EscapedPath()
+	var err error
+	// Where beside the database nothing can be laid down, it is read as it lies.
+	for _, how := range []string{"mode=ro", "mode=ro&immutable=1"} {
+		db, failed := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: name, RawQuery: how + "&_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)"}).String())
+		if failed == nil {
+			var n int
+			if failed = db.QueryRowContext(ctx, `SELECT count(*) FROM sqlite_master`).Scan(&n); failed == nil {
+				return &Store{dir: dir, read: db, write: db}, nil
+			}
+			db.Close()
+		}
+		err = failed
+	}
+	return nil, fmt.Errorf("%s: %w", filepath.Join(dir, DatabaseName), err)
 }
 
 // private lets nobody else on the machine read the database, whatever the folder's own rights
@@ -117,6 +138,41 @@ func migrate(ctx context.Context, db *sql.DB) error {
 
 // Close closes the database; what was written is on disk.
 func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
+
+// LeftOver are files beside the kept ones that a broken upload or a kill has left behind.
+func (s *Store) LeftOver() (names []string) {
+	for _, pattern := range []string{filepath.Join("files", ".new-*"), ".backup-*", ".restore-*"} {
+		found, _ := filepath.Glob(filepath.Join(s.dir, pattern)) // the patterns are ours
+		names = append(names, found...)
+	}
+	return names
+}
+
+// Sweep takes them away; it is called before anything is served.
+func (s *Store) Sweep() (err error) {
+	for _, name := range s.LeftOver() {
+		err = errors.Join(err, os.RemoveAll(name))
+	}
+	return err
+}
+
+// Loose are kept files that no row knows: nothing refers to them.
+func (s *Store) Loose(ctx context.Context) (names []string, err error) {
+	entries, err := os.ReadDir(filepath.Join(s.dir, "files"))
+	if err != nil {
+		return nil, err
+	}
+	err = s.Read(ctx, func(t *Tx) error {
+		known, err := rows[string](t, `SELECT sha FROM files`)
+		for _, e := range entries {
+			if !strings.HasPrefix(e.Name(), ".") && !slices.Contains(known, e.Name()) {
+				names = append(names, "files/"+e.Name())
+			}
+		}
+		return err
+	})
+	return names, err
+}
 
 // Sessions is the database for the session library, which writes for itself.
 func (s *Store) Sessions() *sql.DB { return s.write }

@@ -414,3 +414,57 @@ func TestErrorsNameWhatWasDone(t *testing.T) {
 	assert.EqualError(t, broken, "adding to files "+strings.Repeat("a", 40)+"… 7 …: disk full")
 	assert.EqualError(t, doing("PRAGMA x", nil, errors.New("no")), "asking the database: no")
 }
+
+// Looking changes nothing, also where nobody may write; what was left behind is named, and
+// swept before anything is served.
+func TestLookingChangesNothing(t *testing.T) {
+	s := open(t)
+	sha := kept(t, s, "a model worth keeping")
+	dir := s.dir
+	loose := filepath.Join("files", strings.Repeat("e", 64))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, loose), []byte("x"), 0o600))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "files", ".new-1"), 0o700))
+	require.NoError(t, s.Close())
+	before, err := os.ReadFile(filepath.Join(dir, DatabaseName))
+	require.NoError(t, err)
+	for _, mode := range []os.FileMode{0o500, 0o750} {
+		require.NoError(t, os.Chmod(dir, mode))
+		l, err := OpenToLook(t.Context(), dir)
+		require.NoError(t, err)
+		faults, err := l.Check(t.Context())
+		require.NoError(t, err)
+		assert.Empty(t, faults)
+		names, err := l.Loose(t.Context())
+		require.NoError(t, err)
+		assert.Equal(t, []string{loose}, names)
+		assert.Len(t, l.LeftOver(), 1)
+		out := filepath.Join(t.TempDir(), "b")
+		faults, err = l.Backup(t.Context(), out)
+		require.NoError(t, err)
+		assert.Empty(t, faults)
+		sums, err := sumsOf(out)
+		require.NoError(t, err)
+		assert.Contains(t, sums, "files/"+sha)
+		assert.NotContains(t, sums, loose, "nothing refers to it")
+		assert.Error(t, l.Write(t.Context(), func(tx *Tx) error { return tx.SaveClient(&studio.Client{Name: "C"}) }))
+		require.NoError(t, l.Close())
+	}
+	after, err := os.ReadFile(filepath.Join(dir, DatabaseName))
+	require.NoError(t, err)
+	assert.True(t, bytes.Equal(before, after))
+	again, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	defer again.Close()
+	require.NoError(t, again.Sweep())
+	assert.Empty(t, again.LeftOver())
+
+	old := folderOf(t, 3)
+	l, err := OpenToLook(t.Context(), old)
+	require.NoError(t, err)
+	defer l.Close()
+	read(t, l, func(tx *Tx) {
+		tables, err := rows[string](tx, `SELECT name FROM sqlite_master WHERE name = 'standings'`)
+		require.NoError(t, err)
+		assert.Len(t, tables, 1, "it is not brought up to date")
+	})
+}

@@ -35,6 +35,19 @@ func withStudio(cmd *cobra.Command, dir string, do func(ctx context.Context, st 
 	return do(cmd.Context(), st)
 }
 
+// look opens a data folder for a verb that changes nothing of it.
+func look(cmd *cobra.Command, dir string, do func(ctx context.Context, st *store.Store) error) error {
+	if _, err := os.Stat(filepath.Join(dir, store.DatabaseName)); err != nil {
+		return fmt.Errorf("%s holds no studio", dir)
+	}
+	st, err := store.OpenToLook(cmd.Context(), dir)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return do(cmd.Context(), st)
+}
+
 func passwdVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "passwd NAME --data DIR", Short: "Set a person's password, read from standard input", Args: cobra.ExactArgs(1)}
 	dir := dataFlag(cmd)
@@ -73,10 +86,20 @@ func checkVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "check --data DIR", Short: "Look for damage in the database and the files", Args: cobra.NoArgs}
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
-		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
+		return look(cmd, *dir, func(ctx context.Context, st *store.Store) error {
 			faults, err := st.Check(ctx)
 			if err != nil {
 				return err
+			}
+			loose, err := st.Loose(ctx)
+			if err != nil {
+				return err
+			}
+			for _, name := range loose {
+				fmt.Println(name + ": nothing refers to it")
+			}
+			for _, name := range st.LeftOver() {
+				fmt.Println(name + ": left behind by something that broke off; it goes when the studio is served")
 			}
 			if len(faults) > 0 {
 				return &failed{faults}
@@ -92,7 +115,7 @@ func backupVerb() *cobra.Command {
 	cmd := &cobra.Command{Use: "backup FILE --data DIR", Short: "Write the whole studio into one file, also while it is served", Args: cobra.ExactArgs(1)}
 	dir := dataFlag(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		return withStudio(cmd, *dir, func(ctx context.Context, st *store.Store) error {
+		return look(cmd, *dir, func(ctx context.Context, st *store.Store) error {
 			faults, err := st.Backup(ctx, args[0])
 			if err != nil {
 				return err

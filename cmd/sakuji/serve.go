@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"syscall"
 	"time"
 
@@ -40,6 +41,9 @@ func serveVerb() *cobra.Command {
 			return err
 		}
 		defer st.Close()
+		if err := beginClean(st, *dir); err != nil {
+			return err
+		}
 		if *megabytes < 1 {
 			return usage{errors.New("--max-file-mb: at least 1")}
 		}
@@ -68,6 +72,13 @@ func serveVerb() *cobra.Command {
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
 	return cmd
+}
+
+// beginClean clears what an earlier life has left behind; what is uploaded lies in the data
+// folder until it is kept, where there is room for it.
+func beginClean(st *store.Store, dir string) error {
+	incoming := filepath.Join(dir, "incoming")
+	return errors.Join(st.Sweep(), os.RemoveAll(incoming), os.MkdirAll(incoming, 0o700), os.Setenv("TMPDIR", incoming))
 }
 
 func demoVerb() *cobra.Command {
