@@ -6,6 +6,7 @@ package web
 import (
 	"context"
 	"embed"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -137,6 +138,12 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 		s.Log.Error("health", "err", err)
 		w.WriteHeader(http.StatusServiceUnavailable)
 		w.Write([]byte("the database does not answer\n")) //nolint:errcheck // nobody is left to tell
+		return
+	}
+	if err := s.App.Store.Writable(); err != nil {
+		s.Log.Error("health", "err", err)
+		w.WriteHeader(http.StatusServiceUnavailable)
+		fmt.Fprintf(w, "reading goes on, writing does not: %v\n", err) //nolint:errcheck // as above
 		return
 	}
 	w.Write([]byte("ok\n")) //nolint:errcheck // as above

@@ -236,3 +236,32 @@ func TestWhatClientsTypeHasAnEnd(t *testing.T) {
 		}
 	}
 }
+
+// On a full disk everything can be read, and what cannot be saved is refused in words. The
+// database is kept from growing, as SQLite's own tests do it.
+func TestAFullDiskIsToldAndReadingGoesOn(t *testing.T) {
+	s := owned(t)
+	no := s.Order(1, route.Raw)
+	var pages int
+	require.NoError(t, s.Store.Sessions().QueryRow(`PRAGMA page_count`).Scan(&pages))
+	_, err := s.Store.Sessions().Exec(fmt.Sprintf(`PRAGMA max_page_count = %d`, pages))
+	require.NoError(t, err)
+	full := answer{}
+	for i := range 60 { // what is free in the pages that are there is filled first
+		if full = s.post("/orders", "title", fmt.Sprint("Vase ", i), "new_client", fmt.Sprint("Client ", i), "note", strings.Repeat("x", 3900)); full.StatusCode != http.StatusSeeOther {
+			break
+		}
+	}
+	assert.Equal(t, http.StatusInsufficientStorage, full.StatusCode)
+	assert.Contains(t, full.body, "The disk is full: nothing was saved.")
+	for _, path := range []string{"/", "/orders", "/orders/" + no, "/bench", "/plates", "/models", "/logbook"} {
+		page := s.page(path)
+		assert.Contains(t, page, "</html>", "%s: all of it", path)
+	}
+	_, err = s.Store.Sessions().Exec(`PRAGMA max_page_count = 1000000`)
+	require.NoError(t, err)
+	s.sent("/orders", "title", "Room again", "new_client", "Somebody")
+	faults, err := s.Store.Check(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, faults)
+}

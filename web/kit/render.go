@@ -18,6 +18,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/core/rates"
 	"sakuji/core/route"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -445,6 +446,10 @@ func (s *Kit) Fail(w http.ResponseWriter, r *http.Request, err error) {
 		s.Refuse(w, r, fmt.Sprintf("That is more than %d MB at once; nothing of it was kept.", tooLarge.Limit>>20))
 	case change.NotFound(err):
 		s.ErrorPage(w, r, http.StatusNotFound, "There is no such sheet.", "")
+	case store.Unwritable(err) != nil:
+		why := store.Unwritable(err)
+		s.Log.Error("cannot write", "id", RequestID(r.Context()), "path", openPath(r.URL.Path), "err", err)
+		s.ErrorPage(w, r, http.StatusInsufficientStorage, studio.UpperFirst(why.Error())+": nothing was saved. What is there can be read. Make room, then send it again.", "")
 	default:
 		s.Log.Error("request failed", "id", RequestID(r.Context()), "path", openPath(r.URL.Path), "err", err)
 		s.ErrorPage(w, r, http.StatusInternalServerError, "This could not be done, and nothing was changed.", RequestID(r.Context()))
