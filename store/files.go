@@ -40,6 +40,7 @@ func (s *Store) Keep(r io.Reader, maxBytes int64) (sha string, n int64, err erro
 	if err := os.Chmod(f.Name(), 0o640); err != nil {
 		return "", 0, err
 	}
+	s.comes(sha, 1)
 	if _, err := os.Stat(s.path(sha)); err == nil {
 		return sha, n, nil
 	}
@@ -47,6 +48,21 @@ func (s *Store) Keep(r io.Reader, maxBytes int64) (sha string, n int64, err erro
 		return "", 0, err
 	}
 	return sha, n, syncDir(filepath.Dir(s.path(sha)))
+}
+
+// comes counts who brings a file and has not said yet whether it stays; it returns how many
+// still do.
+func (s *Store) comes(sha string, n int) int {
+	s.coming.Lock()
+	defer s.coming.Unlock()
+	if s.coming.of == nil {
+		s.coming.of = map[string]int{}
+	}
+	left := max(0, s.coming.of[sha]+n)
+	if s.coming.of[sha] = left; left == 0 {
+		delete(s.coming.of, sha)
+	}
+	return left
 }
 
 // Scratch makes a folder for what is on its way to be kept; done clears it.
@@ -78,8 +94,11 @@ func (s *Store) File(sha string) (*os.File, error) {
 	return f, err
 }
 
-// Forget removes a kept file that no row knows.
+// Forget removes a kept file that no row knows and that nobody else has just brought.
 func (s *Store) Forget(ctx context.Context, sha string) error {
+	if s.comes(sha, -1) > 0 {
+		return nil
+	}
 	return s.Write(ctx, func(t *Tx) error {
 		known, err := one[int](t, `SELECT count(*) FROM files WHERE sha = ?`, sha)
 		if err != nil || known > 0 {
@@ -91,6 +110,7 @@ func (s *Store) Forget(ctx context.Context, sha string) error {
 
 // AddFile notes a kept file.
 func (t *Tx) AddFile(sha string, bytes int64, now time.Time) error {
+	t.store.comes(sha, -1)
 	return t.exec(`INSERT INTO files (sha, bytes, at_ms) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, sha, bytes, at(&now))
 }
 

@@ -17,6 +17,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
@@ -33,6 +34,11 @@ type Store struct {
 	dir   string
 	read  *sql.DB
 	write *sql.DB
+
+	coming struct { // files that were kept and of which no row knows yet, by how many bring each
+		sync.Mutex
+		of map[string]int
+	}
 }
 
 // DatabaseName is the database's file in the data folder.
@@ -185,8 +191,9 @@ func (s *Store) Ping(ctx context.Context) error {
 
 // Tx is a transaction; every query of the store hangs on it.
 type Tx struct {
-	ctx context.Context
-	tx  *sql.Tx
+	ctx   context.Context
+	tx    *sql.Tx
+	store *Store
 }
 
 // Read runs f over one unchanging view of the data.
@@ -205,7 +212,7 @@ func (s *Store) in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(&Tx{ctx, tx}); err != nil {
+	if err := f(&Tx{ctx, tx, s}); err != nil {
 		return err
 	}
 	return tx.Commit()

@@ -194,6 +194,7 @@ func TestFilesByTheirContents(t *testing.T) {
 		require.ErrorIs(t, err, ErrNotFound, bad)
 	}
 	require.NoError(t, s.Forget(t.Context(), sha))
+	require.NoError(t, s.Forget(t.Context(), sha), "it was brought twice")
 	_, err = s.File(sha)
 	require.ErrorIs(t, err, ErrNotFound)
 }
@@ -467,4 +468,38 @@ func TestLookingChangesNothing(t *testing.T) {
 		require.NoError(t, err)
 		assert.Len(t, tables, 1, "it is not brought up to date")
 	})
+}
+
+// Two bring the same file, and one of them breaks off: the other's stays.
+func TestTheSameFileTwiceAtOnce(t *testing.T) {
+	s := open(t)
+	bring := func() string {
+		sha, _, err := s.Keep(strings.NewReader("a model worth keeping"), 1<<20)
+		require.NoError(t, err)
+		return sha
+	}
+	there := func(sha string) bool {
+		f, err := s.File(sha)
+		if err == nil {
+			f.Close()
+		}
+		return err == nil
+	}
+	sha := bring()
+	require.Equal(t, sha, bring())
+	require.NoError(t, s.Forget(t.Context(), sha))
+	assert.True(t, there(sha), "somebody else has brought it, too")
+	write(t, s, func(tx *Tx) { require.NoError(t, tx.AddFile(sha, 21, time.Now())) })
+	require.NoError(t, s.Forget(t.Context(), sha))
+	assert.True(t, there(sha), "it is known now")
+	write(t, s, func(tx *Tx) {
+		dropped, err := tx.DropFile(sha)
+		require.NoError(t, err)
+		assert.True(t, dropped)
+	})
+	require.NoError(t, s.Forget(t.Context(), sha))
+	assert.False(t, there(sha))
+	sha = bring()
+	require.NoError(t, s.Forget(t.Context(), sha))
+	assert.False(t, there(sha), "nobody wants it")
 }
