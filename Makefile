@@ -49,4 +49,6 @@ siege:
 
 fuzz:
 	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel FuzzOBJ FuzzMend; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
+	for target in FuzzHollow FuzzSplit FuzzSlice FuzzOrient FuzzCups FuzzDetail; do go test ./core/solid -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
+	go test ./web/kit -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 1s
 	go test ./core/process -run '^$$' -fuzz FuzzReadGCode -fuzztime 60s -fuzzminimizetime 1s
