@@ -8,14 +8,18 @@ import (
 	"math"
 	"math/rand/v2"
 	"mime/multipart"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -258,4 +262,114 @@ func TestAFileThatAsksForTooMuch(t *testing.T) {
 	out, errs, code := sakuji(t, "", "check", "--data", s.dir)
 	assert.Zero(t, code, errs)
 	assert.Contains(t, out, "whole")
+}
+
+// Killed again and again under load, the studio has lost nothing that it said it had saved.
+func TestSiegeOfKills(t *testing.T) {
+	if os.Getenv("SAKUJI_SIEGE") == "" {
+		t.Skip("make siege")
+	}
+	s := besiege(t)
+	rnd := rand.New(rand.NewPCG(3, 4))
+	acknowledged := map[string]bool{}
+	var mu sync.Mutex
+	for round := range 8 {
+		stop := make(chan struct{})
+		var load sync.WaitGroup
+		for hand := range 6 {
+			load.Go(func() {
+				for n := 0; ; n++ {
+					select {
+					case <-stop:
+						return
+					default:
+					}
+					name := fmt.Sprintf("Client %d-%d-%d", round, hand, n)
+					if code, _ := s.post("/clients", "name", name); code == http.StatusOK {
+						mu.Lock()
+						acknowledged[name] = true
+						mu.Unlock()
+					}
+				}
+			})
+		}
+		time.Sleep(time.Duration(500+rnd.IntN(1000)) * time.Millisecond)
+		require.NoError(t, s.cmd.Process.Kill())
+		s.cmd.Wait() //nolint:errcheck // it was killed
+		close(stop)
+		load.Wait()
+		again := start(t, "serve", "--data", s.dir, "--addr", "127.0.0.1:0")
+		s.served = again
+		s.client = s.stranger()
+		code, page := s.post("/sign-in", "name", "Ilse Karg", "password", siegePassword)
+		require.Equal(t, http.StatusOK, code, page)
+	}
+	_, page := s.ask(http.MethodGet, "/clients", "", nil)
+	lost := 0
+	for name := range acknowledged {
+		if !strings.Contains(page, ">"+name+"<") {
+			lost++
+		}
+	}
+	t.Logf("8 kills under load: %d writes acknowledged, %d lost", len(acknowledged), lost)
+	assert.Zero(t, lost)
+	assert.Greater(t, len(acknowledged), 100)
+	s.stop(t)
+	out, errs, code := sakuji(t, "", "check", "--data", s.dir)
+	assert.Zero(t, code, errs)
+	assert.Contains(t, out, "whole")
+}
+
+// Strangers in a storm at the doors: guesses, half-sent forms and floods of bytes. Somebody
+// who belongs there works on meanwhile.
+func TestSiegeOfDoors(t *testing.T) {
+	if os.Getenv("SAKUJI_SIEGE") == "" {
+		t.Skip("make siege")
+	}
+	s := besiege(t)
+	stop := make(chan struct{})
+	var storm sync.WaitGroup
+	var guesses, cut atomic.Int64
+	for range 20 {
+		storm.Go(func() { // half a form, and then nothing
+			c, err := net.Dial("tcp", strings.TrimPrefix(s.base, "http://"))
+			if err != nil {
+				return
+			}
+			defer c.Close()
+			fmt.Fprintf(c, "POST /sign-in HTTP/1.1\r\nHost: x\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 400\r\n\r\nname=I")
+			c.SetReadDeadline(time.Now().Add(40 * time.Second)) //nolint:errcheck // then it fails below
+			if _, err := io.ReadAll(c); err == nil {
+				cut.Add(1)
+			}
+		})
+		storm.Go(func() { // guesses at one name
+			for {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				r, err := http.PostForm(s.base+"/sign-in", url.Values{"name": {"Ilse Karg"}, "password": {"guess"}})
+				if err == nil {
+					r.Body.Close()
+					guesses.Add(1)
+				}
+			}
+		})
+	}
+	var took []time.Duration
+	for begin := time.Now(); time.Since(begin) < 25*time.Second; {
+		asked := time.Now()
+		code, page := s.ask(http.MethodGet, "/orders", "", nil)
+		require.Equal(t, http.StatusOK, code, page)
+		took = append(took, time.Since(asked))
+		time.Sleep(20 * time.Millisecond)
+	}
+	close(stop)
+	storm.Wait()
+	slices.Sort(took)
+	t.Logf("%d guesses and 20 half-sent forms in 25 s, %d of the forms cut; %d sheets of somebody at work, half of them in %v, 99 of 100 in %v", guesses.Load(), cut.Load(), len(took), took[len(took)/2].Round(time.Millisecond), took[len(took)*99/100].Round(time.Millisecond))
+	assert.EqualValues(t, 20, cut.Load())
+	s.stop(t)
 }
