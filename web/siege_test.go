@@ -165,11 +165,12 @@ func TestSessionsEnd(t *testing.T) {
 	}
 	s.client = here
 	page := s.page("/me/sessions")
-	assert.Equal(t, 2, strings.Count(page, "Sign out there"))
+	assert.Equal(t, 2, strings.Count(page, "<button>Sign out there"))
 	assert.Contains(t, page, "this one")
+	assert.Contains(t, page, "A computer")
 	form := regexp.MustCompile(`/me/sessions/[0-9a-f]{16}/end`).FindString(page)
 	s.sent(form)
-	assert.Equal(t, 1, strings.Count(s.page("/me/sessions"), "Sign out there"))
+	assert.Equal(t, 1, strings.Count(s.page("/me/sessions"), "<button>Sign out there"))
 	assert.NotEqual(t, in(there), in(third), "one of the two is out")
 	require.True(t, in(here))
 

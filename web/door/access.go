@@ -71,16 +71,21 @@ func (s *Room) enter(r *http.Request, p studio.Person) error {
 	s.Sessions.Put(r.Context(), "seal", kit.Seal(p))
 	s.Sessions.Put(r.Context(), "began", s.App.Clock.Now().UnixMilli())
 	s.Sessions.Put(r.Context(), "from", kit.AddressOf(r))
-	s.Sessions.Put(r.Context(), "with", browserOf(r.UserAgent()))
+	s.Sessions.Put(r.Context(), "with", deviceOf(r.UserAgent()))
 	return nil
 }
 
-// browserOf is the kind of browser, as far as it says so.
-func browserOf(agent string) string {
-	if words := []rune(agent); len(words) > 120 {
-		agent = string(words[:120]) + "…"
+// deviceOf is what somebody sits at, as far as their browser says so.
+func deviceOf(agent string) string {
+	switch {
+	case strings.Contains(agent, "Tablet"):
+		return "a tablet"
+	case strings.Contains(agent, "Mobi"):
+		return "a phone or tablet"
+	case agent == "":
+		return ""
 	}
-	return agent
+	return "a computer"
 }
 
 func (s *Room) signOut(w http.ResponseWriter, r *http.Request) {
