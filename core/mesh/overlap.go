@@ -166,9 +166,9 @@ func (c *columns) band(origin Vec, dx, dy float64, nx, from, to int) walked {
 		}
 	}
 	out := walked{region: EmptyBox(), pairs: map[[2]int32]bool{}, selves: map[int32]bool{}}
-	winding := map[int32]int{}
+	w := &within{winding: map[int32]int{}, paired: map[int32]uint64{}}
 	for k, line := range lines {
-		length := c.twice(line, winding, &out)
+		length := c.twice(line, w, &out)
 		if length == 0 {
 			continue
 		}
@@ -180,37 +180,76 @@ func (c *columns) band(origin Vec, dx, dy float64, nx, from, to int) walked {
 	return out
 }
 
+// within is what a line lies in while it is gone up.
+type within struct {
+	winding map[int32]int
+	shells  []int32          // entered and not left
+	fresh   []int32          // entered since the last stretch that is counted more than once
+	mark    uint64           // of the shells together
+	paired  map[int32]uint64 // by shell: together with which others it has been noted
+}
+
+// cross goes in or out of a shell.
+func (w *within) cross(x crossed) {
+	was := w.winding[x.shell]
+	now := was + int(x.step)
+	w.winding[x.shell] = now
+	switch {
+	case was <= 0 && now > 0:
+		w.shells = append(w.shells, x.shell)
+	case was > 0 && now <= 0:
+		at := slices.Index(w.shells, x.shell)
+		w.shells = slices.Delete(w.shells, at, at+1)
+	case now <= was:
+		return
+	}
+	if (was > 0) != (now > 0) {
+		w.mark ^= (uint64(x.shell) + 1) * 0x9e3779b97f4a7c15
+	}
+	if now > was {
+		w.fresh = append(w.fresh, x.shell)
+	}
+}
+
+// note notes the shells that lie in one another, and in themselves, of those that were
+// entered lately: the others are noted already.
+func (w *within) note(out *walked) {
+	for _, s := range w.fresh {
+		n := w.winding[s]
+		if n > 1 {
+			out.selves[s] = true
+		}
+		if n <= 0 || w.paired[s] == w.mark {
+			continue
+		}
+		w.paired[s] = w.mark
+		for _, o := range w.shells {
+			if o != s {
+				out.pairs[[2]int32{min(s, o), max(s, o)}] = true
+			}
+		}
+	}
+	w.fresh = w.fresh[:0]
+}
+
 // twice goes up a line and returns the length counted more than once, as often as it
 // is counted beyond the first.
-func (c *columns) twice(line []crossed, winding map[int32]int, out *walked) (length float64) {
+func (c *columns) twice(line []crossed, w *within, out *walked) (length float64) {
 	if len(line) < 4 {
 		return 0
 	}
 	slices.SortFunc(line, func(a, b crossed) int { return cmp.Compare(a.z, b.z) })
-	clear(winding)
+	clear(w.winding)
+	w.shells, w.fresh, w.mark = w.shells[:0], w.fresh[:0], 0
 	sum := 0
 	for k, x := range line {
-		winding[x.shell] += int(x.step)
+		w.cross(x)
 		sum += int(x.step)
 		if sum < 2 || k+1 == len(line) || line[k+1].z <= x.z {
 			continue
 		}
 		length += float64(sum-1) * (line[k+1].z - x.z)
-		var inside []int32
-		for s, w := range winding {
-			if w > 1 {
-				out.selves[s] = true
-			}
-			if w > 0 {
-				inside = append(inside, s)
-			}
-		}
-		slices.Sort(inside)
-		for i, a := range inside {
-			for _, b := range inside[i+1:] {
-				out.pairs[[2]int32{a, b}] = true
-			}
-		}
+		w.note(out)
 	}
 	return length
 }
