@@ -281,10 +281,7 @@ func refusedOnly(kept []Kept, err error) ([]Kept, []string, error) {
 	return kept, nil, err
 }
 
-// LetGo forgets kept files that were not taken after all.
-func (a *Room) LetGo(ctx context.Context, files []Kept) { a.Forget(ctx, files...) }
-
-// Forget lets go of kept files that nothing speaks of.
+// Forget lets go of kept files that were not taken after all, and of which nothing speaks.
 func (a *Room) Forget(ctx context.Context, files ...Kept) {
 	for _, f := range files {
 		_ = a.Store.Forget(ctx, f.SHA) // a file left behind does no harm: the check names it

@@ -105,7 +105,7 @@ func (s *Kit) TakeFiles(w http.ResponseWriter, r *http.Request, to string, queue
 	if err == nil {
 		batch, err = queue(files, values)
 	} else {
-		s.App.Models.LetGo(context.WithoutCancel(r.Context()), files)
+		s.App.Models.Forget(context.WithoutCancel(r.Context()), files...)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

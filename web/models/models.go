@@ -200,7 +200,7 @@ func (s *Room) revise(w http.ResponseWriter, r *http.Request) {
 	id := kit.PathID(r, "id")
 	s.TakeFiles(w, r, fmt.Sprintf("/models/%d", id), func(files []models.Kept, _ url.Values) (string, error) {
 		if len(files) > 1 {
-			s.App.Models.LetGo(r.Context(), files)
+			s.App.Models.Forget(r.Context(), files...)
 			return "", &change.Refusal{Text: "One file takes the place of one version."}
 		}
 		return s.App.Models.Revise(r.Context(), kit.Owner(r), id, files[0])
