@@ -4,7 +4,7 @@ import "time"
 
 // ClaimAct takes the key of an act; it reports whether nobody had taken it before.
 func (t *Tx) ClaimAct(key, path string, now time.Time) (fresh bool, err error) {
-	r, err := t.tx.ExecContext(t.ctx, `INSERT INTO acts (key, path, "to", told, at_ms) VALUES (?, ?, '', '', ?) ON CONFLICT DO NOTHING`, key, path, at(&now))
+	r, err := t.change(`INSERT INTO acts (key, path, "to", told, at_ms) VALUES (?, ?, '', '', ?) ON CONFLICT DO NOTHING`, key, path, at(&now))
 	if err != nil {
 		return false, err
 	}

@@ -48,7 +48,7 @@ func (t *Tx) ShelfJobs() ([]studio.Job, error) {
 
 // MoveJob says how far a running job is; it reports whether the job still runs.
 func (t *Tx) MoveJob(id int64, share float64, note string) (running bool, err error) {
-	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET share = ?, note = ? WHERE id = ? AND state = 'running'`, share, note, id)
+	r, err := t.change(`UPDATE jobs SET share = ?, note = ? WHERE id = ? AND state = 'running'`, share, note, id)
 	if err != nil {
 		return false, err
 	}
@@ -58,7 +58,7 @@ func (t *Tx) MoveJob(id int64, share float64, note string) (running bool, err er
 
 // EndJob ends a job that waits or runs; it reports whether it did.
 func (t *Tx) EndJob(id int64, state, note string, madeID int64) (ended bool, err error) {
-	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET state = ?, note = ?, made_id = coalesce(nullif(?, 0), made_id), share = CASE ? WHEN 'done' THEN 1 ELSE share END
+	r, err := t.change(`UPDATE jobs SET state = ?, note = ?, made_id = coalesce(nullif(?, 0), made_id), share = CASE ? WHEN 'done' THEN 1 ELSE share END
 		WHERE id = ? AND state IN ('waiting', 'running')`, state, note, madeID, state, id)
 	if err != nil {
 		return false, err
@@ -86,7 +86,7 @@ func (t *Tx) PutBackJob(id int64) error {
 
 // RetryJob lets a failed job wait anew; it reports whether there was one.
 func (t *Tx) RetryJob(id int64) (again bool, err error) {
-	r, err := t.tx.ExecContext(t.ctx, `UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = 0, seen = 0 WHERE id = ? AND state = 'failed'`, id)
+	r, err := t.change(`UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = 0, seen = 0 WHERE id = ? AND state = 'failed'`, id)
 	if err != nil {
 		return false, err
 	}
@@ -102,7 +102,7 @@ func (t *Tx) SweepJobs(before time.Time) error {
 // DropFile takes the row of a kept file away if nothing speaks of it; it reports
 // whether it did, and then the file itself may go.
 func (t *Tx) DropFile(sha string) (dropped bool, err error) {
-	r, err := t.tx.ExecContext(t.ctx, `DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1)
+	r, err := t.change(`DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1)
 		AND NOT EXISTS (SELECT 1 FROM analyses WHERE view_sha = ?1 OR still_sha = ?1) AND NOT EXISTS (SELECT 1 FROM jobs WHERE sha = ?1 AND state IN ('waiting', 'running'))`, sha)
 	if err != nil {
 		return false, err

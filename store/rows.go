@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -47,8 +48,21 @@ func paths(t reflect.Type, columns []string) ([][]int, error) {
 }
 
 // rows reads all rows of a query: structs by the names of the columns, anything else from
-// the only column.
-func rows[T any](t *Tx, query string, args ...any) (list []T, err error) {
+// the only column. The list is the caller's own; what its rows point to is everybody's.
+func rows[T any](t *Tx, query string, args ...any) ([]T, error) {
+	if t.memo == nil {
+		t.writes(query)
+		return scanned[T](t, query, args)
+	}
+	list, err := Remember(t, asked(query, args), func() ([]T, error) {
+		t.note(t.memo.named(query))
+		return scanned[T](t, query, args)
+	})
+	return slices.Clone(list), err
+}
+
+// scanned reads the rows of a query from the database.
+func scanned[T any](t *Tx, query string, args []any) (list []T, err error) {
 	defer func() { err = doing(query, args, err) }()
 	r, err := t.tx.QueryContext(t.ctx, query, args...)
 	if err != nil {
@@ -168,9 +182,9 @@ func (t *Tx) add(table, columns string, v any, rest ...string) (id int64, err er
 	if err != nil {
 		return 0, err
 	}
-	r, err := t.tx.ExecContext(t.ctx, query, args...)
+	r, err := t.change(query, args...)
 	if err != nil {
-		return 0, doing(query, args, err)
+		return 0, err
 	}
 	return r.LastInsertId()
 }

@@ -34,6 +34,7 @@ type Store struct {
 	dir   string
 	read  *sql.DB
 	write *sql.DB
+	memo  *memo
 
 	coming struct { // files that were kept and of which no row knows yet, by how many bring each
 		sync.Mutex
@@ -68,7 +69,12 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, err
 	}
 	read.SetMaxOpenConns(8)
-	return &Store{dir: dir, read: read, write: write}, nil
+	read.SetMaxIdleConns(8)
+	s := &Store{dir: dir, read: read, write: write}
+	if err := s.remember(ctx); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
 }
 
 // OpenToLook opens a data folder as it is, to look at and copy: nothing of it is changed, not
@@ -194,33 +200,87 @@ type Tx struct {
 	ctx   context.Context
 	tx    *sql.Tx
 	store *Store
+
+	memo    *memo     // of a transaction that only reads
+	tick    int64     // the newest change it sees
+	noted   *[]string // the tables of what is being found
+	written []string  // the tables it has written to
+}
+
+// remember makes the memory of what is read.
+func (s *Store) remember(ctx context.Context) error {
+	return s.Read(ctx, func(t *Tx) error {
+		tables, err := rows[string](t, `SELECT name FROM sqlite_master WHERE type = 'table'`)
+		s.memo = newMemo(tables)
+		return err
+	})
 }
 
 // Read runs f over one unchanging view of the data.
 func (s *Store) Read(ctx context.Context, f func(*Tx) error) error {
-	return s.in(ctx, s.read, &sql.TxOptions{ReadOnly: true}, f)
+	tx, err := s.read.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback() //nolint:errcheck // nothing was changed
+	t := &Tx{ctx: ctx, tx: tx, store: s, memo: s.memo}
+	if t.memo != nil {
+		if err := tx.QueryRowContext(ctx, `SELECT n FROM ticks`).Scan(&t.tick); err != nil {
+			return err
+		}
+	}
+	return f(t)
 }
 
 // Write runs f as one change: all of it is saved, or on an error none.
 func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
-	return s.in(ctx, s.write, nil, f)
-}
-
-func (s *Store) in(ctx context.Context, db *sql.DB, opts *sql.TxOptions, f func(*Tx) error) error {
-	tx, err := db.BeginTx(ctx, opts)
+	if s.memo == nil { // it was opened to look at
+		return ErrReadOnly
+	}
+	tx, err := s.write.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(&Tx{ctx, tx, s}); err != nil {
+	t := &Tx{ctx: ctx, tx: tx, store: s}
+	if err := f(t); err != nil || len(t.written) == 0 {
 		return err
 	}
-	return tx.Commit()
+	if err := tx.QueryRowContext(ctx, `UPDATE ticks SET n = n + 1 RETURNING n`).Scan(&t.tick); err != nil {
+		return err
+	}
+	s.memo.changing(t.tick, t.written)
+	if err = tx.Commit(); err != nil {
+		s.memo.failed(t.tick)
+	}
+	return err
+}
+
+// writes notes which tables a statement changes, if it does.
+func (t *Tx) writes(query string) {
+	if t.store.memo == nil {
+		return
+	}
+	if m := statement.FindStringSubmatch(query); m != nil && m[1] == "SELECT" {
+		return
+	}
+	for _, name := range t.store.memo.named(query) {
+		if !slices.Contains(t.written, name) {
+			t.written = append(t.written, name)
+		}
+	}
+}
+
+// change runs a statement that changes rows.
+func (t *Tx) change(query string, args ...any) (sql.Result, error) {
+	t.writes(query)
+	r, err := t.tx.ExecContext(t.ctx, query, args...)
+	return r, doing(query, args, err)
 }
 
 func (t *Tx) exec(query string, args ...any) error {
-	_, err := t.tx.ExecContext(t.ctx, query, args...)
-	return doing(query, args, err)
+	_, err := t.change(query, args...)
+	return err
 }
 
 // statement finds what a query does to which table.
