@@ -22,6 +22,7 @@ type memo struct {
 	kept    *lru.Cache[string, answer]
 	finding singleflight.Group
 	reads   sync.Map // by query: the tables it names
+	guarded bool     // whether it is watched that nobody changes what is everybody's
 
 	mu      sync.Mutex
 	last    int64              // the newest tick known of
@@ -34,6 +35,19 @@ type answer struct {
 	tables []string
 	as     int64
 	found  any
+	print  string // how it looked, when that is watched
+}
+
+// Guard lets the memory watch that what it gives out is never changed: it panics when it
+// finds otherwise. Tests switch it on; it is slow.
+func (s *Store) Guard() { s.memo.guarded = true }
+
+// look is how something looks down to its last part, if that is watched.
+func (m *memo) look(found any) string {
+	if !m.guarded {
+		return ""
+	}
+	return fmt.Sprintf("%+v", found)
 }
 
 const (
@@ -140,6 +154,9 @@ func Remember[T any](t *Tx, key string, find func() (T, error)) (found T, err er
 	key = reflect.TypeFor[T]().String() + " " + key
 	if k, ok := m.kept.Get(key); ok {
 		if as, known := m.as(t.tick, k.tables); known && as == k.as {
+			if m.look(k.found) != k.print {
+				panic("somebody has changed what is everybody's: " + key)
+			}
 			t.note(k.tables)
 			return k.found.(T), nil
 		}
@@ -152,7 +169,7 @@ func Remember[T any](t *Tx, key string, find func() (T, error)) (found T, err er
 		outer := t.noted
 		t.noted = &[]string{}
 		v, err := find()
-		k := answer{tables: *t.noted, found: v}
+		k := answer{tables: *t.noted, found: v, print: m.look(v)}
 		t.noted = outer
 		if err != nil {
 			return nil, err

@@ -105,14 +105,23 @@ func (t *Tx) SavePiece(p studio.Piece) error {
 	return t.save("pieces", &p.ID, &p, pieceColumns, pieceOnce)
 }
 
-// SaveStages writes a piece's whole strip, in the order it has.
+// SaveStages saves a piece's whole strip, in the order it has: what of it is new.
 func (t *Tx) SaveStages(p *studio.Piece) error {
-	if err := t.exec(`DELETE FROM stages WHERE piece_id = ? AND position >= ?`, p.ID, len(p.Stages)); err != nil {
+	before, err := rows[studio.Stage](t, selectStages+`WHERE s.piece_id = ? ORDER BY s.position`, p.ID)
+	if err != nil {
 		return err
+	}
+	if len(before) > len(p.Stages) {
+		if err := t.exec(`DELETE FROM stages WHERE piece_id = ? AND position >= ?`, p.ID, len(p.Stages)); err != nil {
+			return err
+		}
 	}
 	for i := range p.Stages {
 		s := &p.Stages[i]
 		s.PieceID, s.Position = p.ID, i
+		if i < len(before) && *s == before[i] {
+			continue
+		}
 		if err := t.put("stages", `piece_id, position`, stageColumns, s); err != nil {
 			return err
 		}

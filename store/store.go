@@ -187,7 +187,7 @@ func (s *Store) Loose(ctx context.Context) (names []string, err error) {
 }
 
 // Sessions is the database for the session library, which writes for itself.
-func (s *Store) Sessions() *sql.DB { return s.write }
+func (s *Store) Sessions() (look, save *sql.DB) { return s.read, s.write }
 
 // Ping asks whether the database answers.
 func (s *Store) Ping(ctx context.Context) error {
@@ -201,7 +201,8 @@ type Tx struct {
 	tx    *sql.Tx
 	store *Store
 
-	memo    *memo     // of a transaction that only reads
+	memo    *memo     // nil: nothing is remembered, as in a transaction that changes things
+	changes bool      // whether it may change something
 	tick    int64     // the newest change it sees
 	noted   *[]string // the tables of what is being found
 	written []string  // the tables it has written to
@@ -242,7 +243,7 @@ func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	t := &Tx{ctx: ctx, tx: tx, store: s}
+	t := &Tx{ctx: ctx, tx: tx, store: s, changes: true}
 	if err := f(t); err != nil || len(t.written) == 0 {
 		return err
 	}
@@ -258,7 +259,7 @@ func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
 
 // writes notes which tables a statement changes, if it does.
 func (t *Tx) writes(query string) {
-	if t.store.memo == nil {
+	if !t.changes {
 		return
 	}
 	if m := statement.FindStringSubmatch(query); m != nil && m[1] == "SELECT" {

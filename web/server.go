@@ -60,8 +60,9 @@ type Server struct {
 // New makes a server over a studio.
 func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions := scs.New()
-	sweep := sqlite3store.New(a.Store.Sessions())
-	sessions.Store = sweep
+	look, save := a.Store.Sessions()
+	sweep := sqlite3store.New(save)
+	sessions.Store = sessionStore{sweep, sqlite3store.NewWithCleanupInterval(look, 0)}
 	sessions.Lifetime = 30 * 24 * time.Hour
 	sessions.Cookie.Name = "sakuji"
 	sessions.Cookie.HttpOnly = true
@@ -71,6 +72,21 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	return &Server{Kit: k, sweep: sweep, door: door.New(k), today: today.New(k), orders: orders.New(k), quotes: quotes.New(k), client: client.New(k), models: models.New(k),
 		plates: plates.New(k), bench: bench.New(k), money: money.New(k), delivery: delivery.New(k), setup: setup.New(k)}
 }
+
+// sessionStore saves through one door and looks through the other, so that who only looks
+// does not wait behind who writes.
+type sessionStore struct {
+	*sqlite3store.SQLite3Store
+	look *sqlite3store.SQLite3Store
+}
+
+// Find returns the data of a session.
+func (s sessionStore) Find(token string) (data []byte, found bool, err error) {
+	return s.look.Find(token)
+}
+
+// All returns the data of every session.
+func (s sessionStore) All() (map[string][]byte, error) { return s.look.All() }
 
 // Close ends what the server does by itself.
 func (s *Server) Close() {
@@ -100,11 +116,11 @@ func (s *Server) routes() chi.Router {
 	site.Get("/healthz", s.health)
 	site.Handle("/static/*", staticFiles())
 	site.Route("/q/{token}", func(r chi.Router) { // what clients see
-		r.Use(middleware.GetHead, s.Once)
+		r.Use(s.InTurn, middleware.GetHead, s.Once)
 		s.client.Routes(r)
 	})
 	site.Group(func(r chi.Router) {
-		r.Use(s.Sessions.LoadAndSave, s.Once, s.Merged(site))
+		r.Use(s.InTurn, s.Sessions.LoadAndSave, s.Once, s.Merged(site))
 		s.door.Routes(r)
 		r.Group(func(r chi.Router) {
 			r.Use(s.SignedIn)

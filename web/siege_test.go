@@ -197,7 +197,8 @@ func TestSessionsEnd(t *testing.T) {
 	require.NoError(t, err)
 	defer again.Close()
 	var n int
-	require.NoError(t, again.Sessions().QueryRow(`SELECT count(*) FROM sessions`).Scan(&n))
+	look, _ := again.Sessions()
+	require.NoError(t, look.QueryRow(`SELECT count(*) FROM sessions`).Scan(&n))
 	assert.Zero(t, n)
 }
 
@@ -244,8 +245,9 @@ func TestAFullDiskIsToldAndReadingGoesOn(t *testing.T) {
 	s := owned(t)
 	no := s.Order(1, route.Raw)
 	var pages int
-	require.NoError(t, s.Store.Sessions().QueryRow(`PRAGMA page_count`).Scan(&pages))
-	_, err := s.Store.Sessions().Exec(fmt.Sprintf(`PRAGMA max_page_count = %d`, pages))
+	_, save := s.Store.Sessions()
+	require.NoError(t, save.QueryRow(`PRAGMA page_count`).Scan(&pages))
+	_, err := save.Exec(fmt.Sprintf(`PRAGMA max_page_count = %d`, pages))
 	require.NoError(t, err)
 	full := answer{}
 	for i := range 60 { // what is free in the pages that are there is filled first
@@ -259,7 +261,7 @@ func TestAFullDiskIsToldAndReadingGoesOn(t *testing.T) {
 		page := s.page(path)
 		assert.Contains(t, page, "</html>", "%s: all of it", path)
 	}
-	_, err = s.Store.Sessions().Exec(`PRAGMA max_page_count = 1000000`)
+	_, err = save.Exec(`PRAGMA max_page_count = 1000000`)
 	require.NoError(t, err)
 	s.sent("/orders", "title", "Room again", "new_client", "Somebody")
 	faults, err := s.Store.Check(s.Ctx)

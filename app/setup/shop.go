@@ -12,8 +12,12 @@ import (
 	"sakuji/studio"
 )
 
-// Load loads what estimates draw on.
-func Load(tx *store.Tx) (h studio.Shop, err error) {
+// Load loads what estimates draw on. Whoever only reads is given what others were, too.
+func Load(tx *store.Tx) (studio.Shop, error) {
+	return store.Remember(tx, "shop", func() (studio.Shop, error) { return load(tx) })
+}
+
+func load(tx *store.Tx) (h studio.Shop, err error) {
 	if h.Studio, err = tx.Studio(); err != nil && !change.NotFound(err) {
 		return h, err
 	}

@@ -49,11 +49,12 @@ type Kit struct {
 	shared *template.Template
 	hungUp sync.Once
 	sent   sentLately
+	turns  chan struct{}
 }
 
 // New makes a kit; static are the styles and scripts, whose version goes into their address.
 func New(a *app.App, log *slog.Logger, opts Options, sessions *scs.SessionManager, static fs.FS) *Kit {
-	k := &Kit{App: a, Log: log, Opts: opts, Sessions: sessions, Closing: make(chan struct{}), pages: map[string]*template.Template{}}
+	k := &Kit{App: a, Log: log, Opts: opts, Sessions: sessions, Closing: make(chan struct{}), pages: map[string]*template.Template{}, turns: newTurns()}
 	k.shared = template.Must(template.New("shared").Funcs(funcs(versionOf(static))).ParseFS(templates, "templates/_*.html"))
 	k.Pages(templates)
 	return k
