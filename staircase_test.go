@@ -24,7 +24,7 @@ var floors = []string{"cmd", "demo", "web", "device", "app", "store", "studio", 
 // package, "", stands where it is listed.
 var rooms = map[string][]string{
 	"core": {"quote", "finish", "route", "process", "plate", "schedule", "solid", "mesh", "rates"},
-	"app":  {"apptest", "", "today", "money", "delivery", "plates", "quotes", "pieces", "orders", "models", "setup", "jobs", "apart", "change"},
+	"app":  {"apptest", "", "today", "money", "delivery", "plates", "quotes", "pieces", "orders", "models", "setup", "backups", "jobs", "apart", "change"},
 	"web":  {"", "door", "today", "orders", "quotes", "client", "models", "plates", "bench", "money", "delivery", "setup", "kit", "papers"},
 }
 

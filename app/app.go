@@ -3,6 +3,7 @@
 package app
 
 import (
+	"sakuji/app/backups"
 	"sakuji/app/change"
 	"sakuji/app/delivery"
 	"sakuji/app/jobs"
@@ -30,12 +31,14 @@ type App struct {
 	Delivery *delivery.Room
 	Money    *money.Room
 	Today    *today.Room
+	Backups  *backups.Room
 }
 
 // New opens the rooms over a studio's data.
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
-	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Today: today.New(base)}
+	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Backups: backups.New(base)}
+	a.Today = today.New(base, a.Backups)
 	a.Plates = plates.New(base, a.Jobs)
 	a.Models = models.New(base, a.Jobs)
 	a.Orders = orders.New(base, a.Models, a.Jobs)

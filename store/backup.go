@@ -61,6 +61,23 @@ func (s *Store) Backup(ctx context.Context, name string) (faults []string, err e
 	return faults, os.Rename(whole, name)
 }
 
+// Holdings are how much a studio holds.
+type Holdings struct{ Clients, Orders, Pieces, Models, Lines, Files int }
+
+func (h Holdings) String() string {
+	return fmt.Sprintf("%d clients, %d orders, %d pieces, %d models, %d lines of the logbook, %d files", h.Clients, h.Orders, h.Pieces, h.Models, h.Lines, h.Files)
+}
+
+// Holds counts what the studio holds.
+func (s *Store) Holds(ctx context.Context) (h Holdings, err error) {
+	err = s.Read(ctx, func(t *Tx) error {
+		h, err = one[Holdings](t, `SELECT (SELECT count(*) FROM clients) AS clients, (SELECT count(*) FROM orders) AS orders, (SELECT count(*) FROM pieces) AS pieces,
+			(SELECT count(*) FROM models) AS models, (SELECT count(*) FROM logbook) AS lines, (SELECT count(*) FROM files) AS files`)
+		return err
+	})
+	return h, err
+}
+
 // forBackup takes the sessions out of a copy, for who finds it is signed in nowhere, looks
 // whether it is whole, and lists the files that it knows.
 func forBackup(ctx context.Context, name string) (shas []string, err error) {

@@ -163,6 +163,13 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Write([]byte("ok\n")) //nolint:errcheck // as above
+	if b, err := s.App.Backups.State(); err == nil && b.Dir != "" {
+		age := "none"
+		if last := b.Last(); last.Good {
+			age = fmt.Sprintf("%.1f h old", s.App.Clock.Now().Sub(last.At).Hours())
+		}
+		fmt.Fprintf(w, "last good backup: %s\n", age) //nolint:errcheck // as above
+	}
 }
 
 // staticFiles serves what is built into the program. It changes only with the

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/app/backups"
 	"sakuji/app/change"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
@@ -20,10 +21,13 @@ import (
 )
 
 // Room is where a day begins.
-type Room struct{ change.Base }
+type Room struct {
+	change.Base
+	backups *backups.Room
+}
 
 // New makes the room.
-func New(base change.Base) *Room { return &Room{base} }
+func New(base change.Base, backups *backups.Room) *Room { return &Room{base, backups} }
 
 // Tones say what kind of urgency a task has.
 const (
@@ -50,6 +54,7 @@ type Task struct {
 // Ranks: what loses most if it is left comes first.
 const (
 	rankSetUp = iota
+	rankBackup
 	rankEmpty
 	rankOverdue
 	rankRisk
@@ -116,6 +121,9 @@ func (a *Room) Today(ctx context.Context) (s TodaySheet, err error) {
 		}
 		s.Studio = h.Studio
 		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone()}
+		if err := t.backups(a.backups); err != nil {
+			return err
+		}
 		for _, part := range []func() error{t.load, t.setUp, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
 			if err := part(); err != nil {
 				return err
@@ -174,6 +182,27 @@ func (t *today) setUp() error {
 			t.add(rankSetUp, t.s.Now.Add(time.Duration(i)), Task{Tone: ToneMachine, When: "first", Title: step.title, Detail: step.detail, Action: step.action, Link: step.link, Owner: true})
 		}
 	}
+	return nil
+}
+
+// backups tells when the last good copy is old, and why.
+func (t *today) backups(room *backups.Room) error {
+	state, err := room.State()
+	if err != nil {
+		state.Trouble = err.Error()
+	}
+	last := state.Last()
+	if state.Dir == "" || state.Trouble == "" && (last.Good && t.s.Now.Sub(last.At) < backups.Late || len(state.Copies) == 0) {
+		return nil
+	}
+	task := Task{Tone: ToneLate, When: "never", Title: "The studio has no good backup", Detail: "None can be written to " + state.Dir + ".", Action: "Look", Link: "/studio#backups", Owner: true}
+	if last.Good {
+		task.When, task.Title = "since "+t.clock(last.At), "The last good backup is old"
+	}
+	if state.Trouble != "" {
+		task.Detail = studio.UpperFirst(strings.TrimSuffix(state.Trouble, ".")) + "."
+	}
+	t.add(rankBackup, last.At, task)
 	return nil
 }
 

@@ -8,11 +8,13 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"sakuji/app"
+	"sakuji/app/backups"
 	"sakuji/app/change"
 	"sakuji/store"
 )
@@ -98,8 +100,12 @@ func checkVerb() *cobra.Command {
 			for _, name := range loose {
 				fmt.Println(name + ": nothing refers to it")
 			}
+			why := ": left behind by something that broke off; it goes when the studio is served"
+			if st.Served() {
+				why = ": on its way in, or left behind by something that broke off"
+			}
 			for _, name := range st.LeftOver() {
-				fmt.Println(name + ": left behind by something that broke off; it goes when the studio is served")
+				fmt.Println(name + why)
 			}
 			if len(faults) > 0 {
 				return &failed{faults}
@@ -125,6 +131,42 @@ func backupVerb() *cobra.Command {
 				return &failed{faults}
 			}
 			fmt.Println("The studio is backed up in", args[0])
+			return nil
+		})
+	}
+	return cmd
+}
+
+func drillVerb() *cobra.Command {
+	cmd := &cobra.Command{Use: "drill FILE", Short: "Restore a backup, or the newest one of a folder, into a scratch folder, look whether all of it comes back, and clear it away", Args: cobra.ExactArgs(1)}
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		name := args[0]
+		if info, err := os.Stat(name); err == nil && info.IsDir() {
+			state, err := (&backups.Room{Dir: name}).State()
+			if err != nil {
+				return err
+			}
+			if len(state.Copies) == 0 {
+				return fmt.Errorf("%s holds no backups", name)
+			}
+			name = filepath.Join(name, state.Copies[0].Name)
+		}
+		scratch, err := os.MkdirTemp("", "sakuji-drill-")
+		if err != nil {
+			return err
+		}
+		defer os.RemoveAll(scratch)
+		begin := time.Now()
+		back := filepath.Join(scratch, "studio")
+		if _, err := store.Restore(cmd.Context(), name, back, false); err != nil {
+			return err
+		}
+		return withStudio(cmd, back, func(ctx context.Context, st *store.Store) error {
+			holds, err := st.Holds(ctx)
+			if err != nil {
+				return err
+			}
+			fmt.Printf("%s comes back whole, in %.1f s: %s.\n", name, time.Since(begin).Seconds(), holds)
 			return nil
 		})
 	}

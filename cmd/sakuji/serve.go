@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"runtime/debug"
+	"sync"
 	"syscall"
 	"time"
 
@@ -33,6 +34,7 @@ func serveVerb() *cobra.Command {
 	limits := models.Limits{}
 	cmd.Flags().IntVar(&limits.Triangles, "max-triangles", 0, "most triangles of one model (default 10,000,000)")
 	megabytes := cmd.Flags().Int64("max-file-mb", models.MaxUploadBytes>>20, "largest model file that is taken in")
+	copies := cmd.Flags().String("backups", "", "folder for daily backups, best on another disk (default: DIR-backups; off: none)")
 	behind := cmd.Flags().Bool("behind-https", false, "a proxy on this machine speaks HTTPS for it and passes on who asks")
 	cmd.RunE = func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -42,9 +44,11 @@ func serveVerb() *cobra.Command {
 			return err
 		}
 		defer st.Close()
-		if err := beginClean(st, *dir); err != nil {
+		free, err := beginClean(st, *dir)
+		if err != nil {
 			return err
 		}
+		defer free() //nolint:errcheck // it ends with the program, too
 		if *megabytes < 1 {
 			return usage{errors.New("--max-file-mb: at least 1")}
 		}
@@ -67,19 +71,35 @@ func serveVerb() *cobra.Command {
 			fmt.Println("No public address is set on the Studio sheet: links for clients carry the address at which the studio itself is opened, and work for nobody else.")
 		}
 		log := slog.New(slog.NewJSONHandler(os.Stderr, nil))
-		worked := make(chan struct{})
-		go func() { a.Jobs.Work(ctx, log); close(worked) }()
-		defer func() { stop(); <-worked }()
+		a.Backups.Dir = backupsOf(*dir, *copies)
+		var works sync.WaitGroup
+		works.Go(func() { a.Jobs.Work(ctx, log) })
+		works.Go(func() { a.Backups.Work(ctx, log) })
+		defer func() { stop(); works.Wait() }()
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
 	return cmd
 }
 
-// beginClean clears what an earlier life has left behind; what is uploaded lies in the data
-// folder until it is kept, where there is room for it.
-func beginClean(st *store.Store, dir string) error {
+// backupsOf is where the backups of a data folder lie.
+func backupsOf(dir, said string) string {
+	switch said {
+	case "off":
+		return ""
+	case "":
+		return filepath.Clean(dir) + "-backups"
+	}
+	return said
+}
+
+// beginClean takes the data folder for this program and clears what an earlier life has left
+// behind; what is uploaded lies in the data folder until it is kept, where there is room for it.
+func beginClean(st *store.Store, dir string) (free func() error, err error) {
+	if free, err = st.Serve(); err != nil {
+		return nil, fmt.Errorf("%s: %w", dir, err)
+	}
 	incoming := filepath.Join(dir, "incoming")
-	return errors.Join(st.Sweep(), os.RemoveAll(incoming), os.MkdirAll(incoming, 0o700), os.Setenv("TMPDIR", incoming))
+	return free, errors.Join(st.Sweep(), os.RemoveAll(incoming), os.MkdirAll(incoming, 0o700), os.Setenv("TMPDIR", incoming))
 }
 
 func demoVerb() *cobra.Command {
@@ -104,6 +124,11 @@ func demoVerb() *cobra.Command {
 			return err
 		}
 		defer d.Close()
+		free, err := beginClean(d.App.Store, dir)
+		if err != nil {
+			return err
+		}
+		defer free() //nolint:errcheck // it ends with the program, too
 		if d.App.Jobs.Apart, err = ourselves(); err != nil {
 			return err
 		}

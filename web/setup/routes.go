@@ -27,6 +27,7 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 	r.Route("/studio", func(r chi.Router) {
 		r.Get("/", s.studio)
 		r.Post("/", s.saveStudio)
+		r.Post("/backup", s.backup)
 		r.Get("/machines/{id}", s.machine)
 		r.Post("/machines/{id}", s.saveMachine)
 		r.Get("/materials/{id}", s.material)

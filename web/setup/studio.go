@@ -28,6 +28,10 @@ func (s *Room) studio(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
+	copies, err := s.App.Backups.State()
+	if err != nil {
+		copies.Trouble = err.Error()
+	}
 	steps := []step{
 		{h.Studio.Name != "", "Name the studio, its currency and its tax.", "#house"},
 		{len(h.Machines) > 0, "Add the machines that print.", "/studio/machines/new"},
@@ -36,8 +40,13 @@ func (s *Room) studio(w http.ResponseWriter, r *http.Request) {
 		{false, "Take in the first order.", "/orders/new"},
 	}
 	ready := steps[0].Done && steps[1].Done && steps[2].Done
-	s.Show(w, r, "studio", kit.Page{Title: "Studio", Sheet: "Studio", Active: "/studio", D: map[string]any{"H": h, "People": people, "Steps": steps, "Ready": ready},
+	s.Show(w, r, "studio", kit.Page{Title: "Studio", Sheet: "Studio", Active: "/studio", D: map[string]any{"H": h, "People": people, "Steps": steps, "Ready": ready, "Backups": copies},
 		Keys: kit.Keys("M", "new machine", "P", "new person", "F", "find")})
+}
+
+func (s *Room) backup(w http.ResponseWriter, r *http.Request) {
+	s.App.Backups.Ask()
+	s.Done(w, r, "/studio#backups", "A backup is being made; this sheet shows it when it is whole.")
 }
 
 func (s *Room) saveStudio(w http.ResponseWriter, r *http.Request) {
