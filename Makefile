@@ -1,6 +1,6 @@
 # `make test` is the whole check, on a machine with Go, git and Debian's packages.
 
-.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz siege
+.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz siege release release-check release-lint
 
 test: chromium poppler assets-fresh
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
@@ -52,3 +52,16 @@ fuzz:
 	for target in FuzzHollow FuzzSplit FuzzSlice FuzzOrient FuzzCups FuzzDetail; do go test ./core/solid -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
 	go test ./web/kit -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 1s
 	go test ./core/process -run '^$$' -fuzz FuzzReadGCode -fuzztime 60s -fuzzminimizetime 1s
+
+# The program for every system, with licences and checksums, in dist/.
+release: release-lint
+	./release/build.sh dist
+
+# Builds the same commit in two places and compares every byte.
+release-check: release-lint
+	./release/reproduce.sh
+
+release-lint: node_modules
+	npx dockerfile-utils lint release/Containerfile
+	@if command -v systemd-analyze >/dev/null; then ./release/unit.sh; else echo "systemd-analyze is not here: the unit is taken as it is"; fi
+	./release/licences.sh > /dev/null

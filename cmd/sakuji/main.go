@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"runtime/debug"
 	_ "time/tzdata" // one binary: the machine may have no time zones
 
 	"github.com/spf13/cobra"
@@ -37,6 +38,7 @@ func main() { os.Exit(run(os.Args[1:])) }
 func run(args []string) int {
 	root := &cobra.Command{
 		Use: "sakuji", Short: "Quotes, plates and pieces of a commission studio",
+		Version:       version(),
 		SilenceErrors: true, SilenceUsage: true, CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return usage{errors.New("say what to do: sakuji --help lists the verbs")}
@@ -75,6 +77,26 @@ func run(args []string) int {
 	}
 	fmt.Fprintln(os.Stderr, "sakuji:", err)
 	return 1
+}
+
+// version is the commit that the program was built from, and with which Go.
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	set := map[string]string{}
+	for _, s := range info.Settings {
+		set[s.Key] = s.Value
+	}
+	text := "built from sources"
+	if commit := set["vcs.revision"]; commit != "" {
+		text = "commit " + commit[:min(12, len(commit))] + " of " + set["vcs.time"]
+	}
+	if set["vcs.modified"] == "true" {
+		text += ", changed since"
+	}
+	return text + ", " + info.GoVersion
 }
 
 // dataFlag adds the folder that holds the studio; it must be named.
