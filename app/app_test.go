@@ -475,7 +475,7 @@ func TestPeopleAndPasswords(t *testing.T) {
 	refusal(t, err, "do not belong together")
 	_, err = s.Setup.SignIn(s.Ctx, "Nobody", apptest.Password)
 	refusal(t, err, "do not belong together")
-	_, err = s.Setup.FirstOwner(s.Ctx, setup.PersonForm{Name: "Second", Password: "long-enough"})
+	_, err = s.Setup.FirstOwner(s.Ctx, setup.PersonForm{Name: "Second", Password: "long-enough-now"})
 	refusal(t, err, "already has an owner")
 	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Owner.ID, setup.PersonForm{Name: "Ilse Karg", Role: studio.Bench, Active: true})
 	refusal(t, err, "only owner")

@@ -152,10 +152,10 @@ func TestFirstOwnerOnThisMachine(t *testing.T) {
 	s := serve(t, apptest.Bare(t), kit.Options{})
 	assert.Equal(t, "/first", s.get("/").Header.Get("Location"))
 	assert.NotContains(t, s.page("/first"), `name="token"`)
-	a := s.post("/first", "name", "Ilse Karg", "password", "long-enough", "again", "different")
+	a := s.post("/first", "name", "Ilse Karg", "password", "long-enough-now", "again", "different")
 	assert.Contains(t, a.body, "differ")
-	assert.Contains(t, s.post("/first", "name", "Ilse Karg", "password", "short", "again", "short").body, "8 characters")
-	assert.Equal(t, "/studio", s.sent("/first", "name", "Ilse Karg", "password", "long-enough", "again", "long-enough"))
+	assert.Contains(t, s.post("/first", "name", "Ilse Karg", "password", "short", "again", "short").body, "12 characters")
+	assert.Equal(t, "/studio", s.sent("/first", "name", "Ilse Karg", "password", "long-enough-now", "again", "long-enough-now"))
 	body := s.page("/studio")
 	assert.Contains(t, body, "Welcome, Ilse Karg")
 	assert.Contains(t, body, "Add the machines that print.")
@@ -165,7 +165,7 @@ func TestFirstOwnerOnThisMachine(t *testing.T) {
 func TestFirstOwnerFromElsewhereNeedsTheToken(t *testing.T) {
 	s := serve(t, apptest.Bare(t), kit.Options{Exposed: true, FirstToken: "PRINTED-ONCE"})
 	assert.Contains(t, s.page("/first"), `name="token"`)
-	form := []string{"name", "Ilse Karg", "password", "long-enough", "again", "long-enough"}
+	form := []string{"name", "Ilse Karg", "password", "long-enough-now", "again", "long-enough-now"}
 	for _, token := range []string{"", "guessed"} {
 		assert.Equal(t, http.StatusUnprocessableEntity, s.post("/first", append(form, "token", token)...).StatusCode)
 	}

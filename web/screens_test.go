@@ -29,7 +29,7 @@ func testLog(s *site) *slog.Logger { return slog.New(slog.NewJSONHandler(s.log, 
 // A new owner is led from nothing to a priced order without the demo.
 func TestFromNothingToAPrice(t *testing.T) {
 	s := serve(t, apptest.Bare(t), kit.Options{})
-	s.sent("/first", "name", "Ilse Karg", "password", "long-enough", "again", "long-enough")
+	s.sent("/first", "name", "Ilse Karg", "password", "long-enough-now", "again", "long-enough-now")
 	a := s.post("/studio", "name", "Own Studio", "currency", "EUR", "tax", "nineteen", "zone", "Europe/Vienna")
 	assert.Contains(t, a.body, "is not a number")
 	s.sent("/studio", "name", "Own Studio", "address", "Here", "currency", "EUR", "tax", "19,5", "zone", "Europe/Vienna")

@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/setup"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -200,6 +201,33 @@ func TestSessionsEnd(t *testing.T) {
 	look, _ := again.Sessions()
 	require.NoError(t, look.QueryRow(`SELECT count(*) FROM sessions`).Scan(&n))
 	assert.Zero(t, n)
+}
+
+// Whoever knows their password sets a new one themselves; guessing it there is slow, too.
+func TestAPasswordOfOnesOwn(t *testing.T) {
+	s := owned(t)
+	there := s.fresh()
+	s.client = there
+	s.signIn("Jory Tamm")
+	s.client = s.fresh()
+	s.signIn("Jory Tamm")
+	a := s.post("/me/password", "now", apptest.Password, "next", "eleven char")
+	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
+	assert.Contains(t, a.body, "at least 12 characters")
+	for range 6 {
+		a = s.post("/me/password", "now", "a guess at it", "next", "a password of mine")
+		assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
+	}
+	assert.Contains(t, a.body, "The next is looked at in")
+	s.Clock.Pass(time.Hour)
+	assert.Equal(t, "/me/sessions", s.sent("/me/password", "now", apptest.Password, "next", "a password of mine"))
+	assert.Equal(t, http.StatusOK, s.get("/bench").StatusCode, "here they stay")
+	s.client = there
+	assert.Equal(t, http.StatusSeeOther, s.get("/bench").StatusCode, "elsewhere they are out")
+	_, err := s.Setup.SignIn(s.Ctx, "Jory Tamm", apptest.Password)
+	assert.True(t, setup.WrongPassword(err))
+	_, err = s.Setup.SignIn(s.Ctx, "Jory Tamm", "a password of mine")
+	require.NoError(t, err)
 }
 
 // Names have an end, and fifty questions are fifty however many are asked at once; no cell of

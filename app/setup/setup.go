@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"crypto/subtle"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"math"
 	"net/mail"
@@ -56,8 +57,8 @@ func (a *Room) Person(ctx context.Context, id int64) (p studio.Person, err error
 	return p, err
 }
 
-// MinPassword is the least length of a password. Source: NIST SP 800-63B, 5.1.1.1.
-const MinPassword = 8
+// MinPassword is the least length of a password that is set. Source: OWASP ASVS 4.0.3, 2.1.1.
+const MinPassword = 12
 
 // Argon2id parameters. Source: RFC 9106, section 4, second recommended option.
 const (
@@ -110,7 +111,7 @@ func (a *Room) SignIn(ctx context.Context, name, password string) (p studio.Pers
 		return p, err
 	}
 	if err != nil || !fits || p.PasswordHash == "" {
-		return studio.Person{}, change.Refuse("That name and password do not belong together.")
+		return studio.Person{}, errNoPair
 	}
 	return p, nil
 }
@@ -215,6 +216,36 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 	}
 	return d.Note("person changed", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
 }
+
+// OwnPassword sets somebody's own new password, for who knows the one they have.
+func (a *Room) OwnPassword(ctx context.Context, who change.Actor, now, next string) (p studio.Person, err error) {
+	if len([]rune(next)) < MinPassword {
+		return p, change.RefuseField("next", "A password has at least %d characters.", MinPassword)
+	}
+	if p, err = a.Person(ctx, who.ID); err != nil {
+		return p, err
+	}
+	if !passwordFits(now, p.PasswordHash) {
+		return p, errNotTheirs
+	}
+	hash := HashPassword(next) // it takes a while: before anybody waits for it
+	err = a.Do(ctx, who, func(d change.Change) error {
+		if p, err = d.Person(who.ID); err != nil {
+			return err
+		}
+		p.PasswordHash = hash
+		return errors.Join(d.SavePerson(&p), d.Note("password set", change.About{}, "%s, by themselves", p.Name))
+	})
+	return p, err
+}
+
+var (
+	errNoPair    = change.Refuse("That name and password do not belong together.")
+	errNotTheirs = change.RefuseField("now", "That is not the password you have.")
+)
+
+// WrongPassword reports whether somebody was refused for a password that is not theirs.
+func WrongPassword(err error) bool { return errors.Is(err, errNoPair) || errors.Is(err, errNotTheirs) }
 
 // SetPassword sets a new password by name, for the passwd command.
 func (a *Room) SetPassword(ctx context.Context, name, password string) error {

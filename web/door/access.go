@@ -2,7 +2,6 @@ package door
 
 import (
 	"crypto/subtle"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -10,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -24,30 +22,43 @@ func (s *Room) signIn(w http.ResponseWriter, r *http.Request) {
 	s.Bare(w, r, "signin", kit.Page{Title: "Sign in", D: map[string]any{"Next": r.FormValue("next")}})
 }
 
-func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
+// looked looks at a password that is given for a name: two at a time, and none while too many
+// wrong ones hold it up. It answers unless it is well.
+func (s *Room) looked(w http.ResponseWriter, r *http.Request, name string, look func() error) (well bool) {
 	select {
 	case s.signIns <- struct{}{}:
 		defer func() { <-s.signIns }()
 	case <-r.Context().Done():
-		return
+		return false
 	}
-	now, name, from := s.App.Clock.Now(), studio.Folded(strings.TrimSpace(r.PostFormValue("name"))), kit.AddressOf(r)
+	now, name, from := s.App.Clock.Now(), studio.Folded(strings.TrimSpace(name)), kit.AddressOf(r)
 	if wait := s.wrong.wait(now, name, from); wait > 0 {
 		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", name, "from", from)
 		w.Header().Set("Retry-After", strconv.Itoa(int(wait.Seconds())+1))
 		s.Refuse(w, r, fmt.Sprintf("Too many wrong passwords. The next is looked at in %d s.", int(wait.Seconds())+1))
-		return
+		return false
 	}
-	p, err := s.App.Setup.SignIn(r.Context(), name, r.PostFormValue("password"))
-	if r := (*change.Refusal)(nil); errors.As(err, &r) {
+	err := look()
+	if setup.WrongPassword(err) {
 		s.wrong.failed(now, name, from)
 		s.Log.Warn("wrong password", "name", name, "from", from)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
+	}
+	return err == nil
+}
+
+func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
+	var p studio.Person
+	name := r.PostFormValue("name")
+	if !s.looked(w, r, name, func() (err error) {
+		p, err = s.App.Setup.SignIn(r.Context(), name, r.PostFormValue("password"))
+		return err
+	}) {
 		return
 	}
-	told := s.wrong.passed(name, s.Zone(r))
+	told := s.wrong.passed(studio.Folded(strings.TrimSpace(name)), s.Zone(r))
 	if err := s.enter(r, p); err != nil {
 		s.Fail(w, r, err)
 		return

@@ -38,6 +38,7 @@ func (s *Room) Routes(r chi.Router) {
 func (s *Room) InsideRoutes(r chi.Router) {
 	r.Post("/sign-out", s.signOut)
 	r.Post("/me", s.saveMe)
+	r.Post("/me/password", s.ownPassword)
 	r.Get("/me/sessions", s.sessions)
 	r.Post("/me/sessions/{id}/end", s.endSession)
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/setup"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -52,7 +53,7 @@ func (s *Room) sessions(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	slices.SortFunc(list, func(a, b session) int { return cmp.Or(b.Began.Compare(a.Began), cmp.Compare(a.ID, b.ID)) })
-	s.Show(w, r, "sessions", kit.Page{Title: "Where you are signed in", Sheet: "Signed in", D: list, Keys: kit.Keys("F", "find")})
+	s.Show(w, r, "sessions", kit.Page{Title: "Where you are signed in", Sheet: "Signed in", D: map[string]any{"Sessions": list, "Min": setup.MinPassword}, Keys: kit.Keys("F", "find")})
 }
 
 // endSession signs a person out somewhere else.
@@ -64,4 +65,17 @@ func (s *Room) endSession(w http.ResponseWriter, r *http.Request) {
 		return s.Sessions.Destroy(ctx)
 	})
 	s.Ended(w, r, err, "/me/sessions", "Signed out there.")
+}
+
+// ownPassword sets a new password for who is signed in; this session goes on, all others end.
+func (s *Room) ownPassword(w http.ResponseWriter, r *http.Request) {
+	var p studio.Person
+	if !s.looked(w, r, kit.PersonOf(r).Name, func() (err error) {
+		p, err = s.App.Setup.OwnPassword(r.Context(), kit.Owner(r), r.PostFormValue("now"), r.PostFormValue("next"))
+		return err
+	}) {
+		return
+	}
+	s.Sessions.Put(r.Context(), "seal", kit.Seal(p))
+	s.Done(w, r, "/me/sessions", "The new password is set. You are signed out everywhere else.")
 }
