@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -77,4 +78,39 @@ func TestOBJThatIsMeantToTakeLong(t *testing.T) {
 	_, err = Read(comb.Bytes(), Limits{})
 	assert.ErrorIs(t, err, ErrTooLarge)
 	assert.ErrorContains(t, err, "do that where the file was made")
+}
+
+// The box tree finds what going through all of them finds.
+func TestBoxTree(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(3, 4))
+	at := func(by float64) Vec { return Vec{by * rnd.Float64(), by * rnd.Float64(), by * rnd.Float64()} }
+	for _, n := range []int{0, 1, 5, 400} {
+		boxes := make([]Box, n)
+		for i := range boxes {
+			low := at(100)
+			boxes[i] = Box{low, low.Add(at(float64(i%3) * 9))}
+		}
+		tree := newBoxTree(n, func(i int) Box { return boxes[i] })
+		for range 200 {
+			p, q := at(110), at(110)
+			if rnd.IntN(3) == 0 {
+				q.X = p.X // along a plane of the axes
+			}
+			found, near := map[int32]bool{}, map[int32]bool{}
+			tree.each(over(p), func(i int32) { found[i] = true })
+			tree.each(nearLine(p, q, 2), func(i int32) { near[i] = true })
+			for i, b := range boxes {
+				if b.Holds(p) {
+					assert.True(t, found[int32(i)])
+				}
+				for k := range 9 { // a point of the line within reach of the box
+					on := p.Add(q.Sub(p).Mul(float64(k) / 8))
+					if (Box{b.Min.Sub(Vec{2, 2, 2}), b.Max.Add(Vec{2, 2, 2})}).Holds(on) {
+						assert.True(t, near[int32(i)])
+					}
+				}
+			}
+			assert.LessOrEqual(t, len(found), n)
+		}
+	}
 }

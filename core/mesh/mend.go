@@ -1,7 +1,6 @@
 package mesh
 
 import (
-	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -156,7 +155,7 @@ func (m *Mesh) splitEdges() (count int) {
 		corners := append(slices.Clone(from), to...)
 		slices.Sort(corners)
 		corners = slices.Compact(corners)
-		slices.SortFunc(corners, func(a, b int32) int { return cmp.Compare(m.Vertices[a].X, m.Vertices[b].X) })
+		tree := newBoxTree(len(corners), func(i int) Box { return Box{m.Vertices[corners[i]], m.Vertices[corners[i]]} })
 		split := 0
 		busy := map[int32]bool{}
 		for k := range from {
@@ -165,7 +164,7 @@ func (m *Mesh) splitEdges() (count int) {
 			if busy[t] {
 				continue
 			}
-			v := m.cornerOn(a, b, from[k], to[k], corners, reach)
+			v := m.cornerOn(a, b, from[k], to[k], corners, tree, reach)
 			if v < 0 || v == m.apex(t, from[k], to[k]) {
 				continue
 			}
@@ -193,29 +192,24 @@ func replace(t *[3]int32, old, now int32) {
 }
 
 // cornerOn returns the rim corner that lies within an edge, nearest its start, or −1.
-// The corners are sorted by x.
-func (m *Mesh) cornerOn(a, b Vec, from, to int32, corners []int32, reach float64) int32 {
+func (m *Mesh) cornerOn(a, b Vec, from, to int32, corners []int32, tree *boxTree, reach float64) int32 {
 	along := b.Sub(a)
 	length := along.Len()
 	if length <= 2*reach {
 		return -1
 	}
-	first, _ := slices.BinarySearchFunc(corners, min(a.X, b.X)-reach, func(v int32, x float64) int { return cmp.Compare(m.Vertices[v].X, x) })
 	best, nearest := int32(-1), length-reach
-	for _, v := range corners[first:] {
-		p := m.Vertices[v]
-		if p.X > max(a.X, b.X)+reach {
-			break
-		}
+	tree.each(nearLine(a, b, reach), func(i int32) {
+		v := corners[i]
 		if v == from || v == to {
-			continue
+			return
 		}
-		d := p.Sub(a)
+		d := m.Vertices[v].Sub(a)
 		at := d.Dot(along) / length
-		if at > reach && at < nearest && d.Sub(along.Mul(at/length)).Len() <= reach {
+		if at > reach && (at < nearest || at == nearest && v < best) && d.Sub(along.Mul(at/length)).Len() <= reach {
 			best, nearest = v, at
 		}
-	}
+	})
 	return best
 }
 

@@ -84,8 +84,8 @@ func (m *Mesh) samples(shells []Shell, of []int32, asks []int) map[int][]Vec {
 }
 
 // nestCandidates returns the shells that could lie inside another, and for every
-// shell whether something could lie inside it. It compares boxes along x only as
-// far as they reach, so a plate of thousands of separate specks stays quick.
+// shell whether something could lie inside it. A plate of thousands of separate specks
+// stays quick.
 func nestCandidates(shells []Shell) (asks []int, holds []bool) {
 	holds = make([]bool, len(shells))
 	var closed []int
@@ -97,11 +97,12 @@ func nestCandidates(shells []Shell) (asks []int, holds []bool) {
 	if len(closed) < 2 {
 		return nil, holds
 	}
-	x := newIntervals(shells, closed)
+	tree := newBoxTree(len(closed), func(k int) Box { return shells[closed[k]].Box })
 	for _, i := range closed {
 		inner := shells[i].Box
 		asked := false
-		x.holding(inner.Min.X, func(j int) {
+		tree.each(over(inner.Min), func(k int32) {
+			j := closed[k]
 			outer := shells[j].Box
 			if j != i && outer.Holds(inner.Min) && outer.Holds(inner.Max) {
 				holds[j] = true
@@ -113,40 +114,6 @@ func nestCandidates(shells []Shell) (asks []int, holds []bool) {
 		}
 	}
 	return asks, holds
-}
-
-// intervals finds the boxes over an x by buckets along the axis.
-type intervals struct {
-	from, per float64
-	buckets   [][]int32
-}
-
-func newIntervals(shells []Shell, which []int) *intervals {
-	all := EmptyBox()
-	for _, i := range which {
-		all = all.Union(shells[i].Box)
-	}
-	n := min(4096, len(which))
-	v := &intervals{from: all.Min.X, buckets: make([][]int32, n)}
-	if w := all.Size().X; w > 0 {
-		v.per = float64(n) / w
-	}
-	for _, i := range which {
-		for b := v.bucket(shells[i].Box.Min.X); b <= v.bucket(shells[i].Box.Max.X); b++ {
-			v.buckets[b] = append(v.buckets[b], int32(i))
-		}
-	}
-	return v
-}
-
-func (v *intervals) bucket(x float64) int {
-	return max(0, min(len(v.buckets)-1, int((x-v.from)*v.per)))
-}
-
-func (v *intervals) holding(x float64, do func(int)) {
-	for _, i := range v.buckets[v.bucket(x)] {
-		do(int(i))
-	}
 }
 
 // planGrid lists triangles by the cells of the plan they touch.

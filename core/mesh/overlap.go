@@ -118,10 +118,34 @@ type walked struct {
 	selves map[int32]bool
 }
 
+// mostCrossings bounds what all lines of a walk meet. Ordinary things, of a few shells, stay
+// far below it.
+const mostCrossings = 8e6
+
+// crossings is at most what lines over a region meet, times the area that each stands for.
+func (c *columns) crossings(region Box) (mm2 float64) {
+	for i, t := range c.mesh.Triangles {
+		if c.sign[c.of[i]] == 0 {
+			continue
+		}
+		b := EmptyBox()
+		for _, v := range t {
+			b.Add(c.mesh.Vertices[v])
+		}
+		if s := b.Common(Box{Vec{region.Min.X, region.Min.Y, b.Min.Z}, Vec{region.Max.X, region.Max.Y, b.Max.Z}}).Size(); s.X > 0 && s.Y > 0 {
+			mm2 += s.X * s.Y
+		}
+	}
+	return mm2
+}
+
 // walk stands cells lines along the longer side of a region's plan.
 func (c *columns) walk(region Box, cells int) walked {
 	size := region.Size()
 	cell := max(size.X, size.Y) / float64(cells)
+	if n := c.crossings(region) / (cell * cell); n > mostCrossings { // it would take for ever: coarser, and so told
+		cell *= math.Sqrt(n / mostCrossings)
+	}
 	nx, ny := max(1, int(math.Round(size.X/cell))), max(1, int(math.Round(size.Y/cell)))
 	dx, dy := size.X/float64(nx), size.Y/float64(ny)
 	bands := make([]walked, workers(len(c.mesh.Triangles)))

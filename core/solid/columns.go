@@ -24,6 +24,10 @@ type hit struct {
 	face int32
 }
 
+// mostHits bounds what all columns pass of a part's surface, and with it memory and time: a
+// part whose surface lies over itself a hundred times is looked at by fewer columns.
+const mostHits = 8e6
+
 // columnsOf stands about so many columns along the longer side of the part.
 func columnsOf(m *mesh.Mesh, along int) *columns {
 	size := m.Box.Size()
@@ -31,7 +35,20 @@ func columnsOf(m *mesh.Mesh, along int) *columns {
 	if cell <= 0 {
 		return &columns{low: m.Box.Min}
 	}
+	if n := planMM2(m) / (cell * cell); n > mostHits {
+		cell *= math.Sqrt(n / mostHits)
+	}
 	return columnsIn(m, m.Box.Min, cell, int(size.X/cell)+1, int(size.Y/cell)+1)
+}
+
+// planMM2 is the area of all faces as they are seen from above, those that lie under others
+// included, each taken as the rectangle around it.
+func planMM2(m *mesh.Mesh) (sum float64) {
+	for _, t := range m.Triangles {
+		a, b, c := m.Vertices[t[0]], m.Vertices[t[1]], m.Vertices[t[2]]
+		sum += (max(a.X, b.X, c.X) - min(a.X, b.X, c.X)) * (max(a.Y, b.Y, c.Y) - min(a.Y, b.Y, c.Y))
+	}
+	return sum
 }
 
 // columnsIn stands nx × ny columns from a corner on.
