@@ -41,7 +41,9 @@ func TestReadOncePerChange(t *testing.T) {
 	read(t, s, func(tx *Tx) { assert.Equal(t, 1, counted(tx)) })
 	read(t, s, func(tx *Tx) { assert.Equal(t, 1, counted(tx)) })
 	assert.Equal(t, 1, finds)
-	write(t, s, func(tx *Tx) { require.NoError(t, tx.SaveStudio(studio.Studio{Name: "Test & Try", Currency: "EUR", TimeZone: "UTC", FirstOrder: 1})) })
+	write(t, s, func(tx *Tx) {
+		require.NoError(t, tx.SaveStudio(studio.Studio{Name: "Test & Try", Currency: "EUR", TimeZone: "UTC", FirstOrder: 1}))
+	})
 	read(t, s, func(tx *Tx) { assert.Equal(t, 1, counted(tx)) })
 	assert.Equal(t, 1, finds, "another table was written")
 	require.Error(t, s.Write(t.Context(), func(tx *Tx) error {
