@@ -186,6 +186,6 @@ func TestSiegeOfTablets(t *testing.T) {
 	assert.Greater(t, perSecond, 300., "requests a second in the storm")
 	p99, _ = s.rage(50, 2*time.Second, 30*time.Second)
 	assert.Less(t, p99, 100*time.Millisecond, "a stamp on a busy day")
-	assert.Zero(t, s.failed.Load(), fmt.Sprint("requests that failed"))
+	assert.Zero(t, s.failed.Load(), "requests that failed")
 	served.stop(t)
 }
