@@ -42,7 +42,10 @@ const siegePassword = "lantern and larch"
 
 // besiege starts a studio and names its owner.
 func besiege(t *testing.T, args ...string) *siege {
-	dir := filepath.Join(t.TempDir(), "studio")
+	return besiegeIn(t, filepath.Join(t.TempDir(), "studio"), args...)
+}
+
+func besiegeIn(t *testing.T, dir string, args ...string) *siege {
 	s := &siege{t: t, dir: dir, served: start(t, append([]string{"serve", "--data", dir, "--addr", "127.0.0.1:0"}, args...)...)}
 	s.client = s.stranger()
 	code, page := s.post("/first", "name", "Ilse Karg", "password", siegePassword, "again", siegePassword)
