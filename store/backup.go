@@ -18,7 +18,8 @@ import (
 
 // Backup writes the whole studio into one gzipped tar and reads it again. It may run while
 // the studio is served: the database is copied as of one moment, and files once kept never
-// change. What is missing or damaged is told, a line each; the rest is in the backup.
+// change. What is missing or damaged is told, a line each; the rest is in the backup, of the
+// database, too.
 func (s *Store) Backup(ctx context.Context, name string) (faults []string, err error) {
 	if _, err := os.Stat(name); err == nil {
 		return nil, fmt.Errorf("%s exists already", name)
@@ -29,7 +30,12 @@ func (s *Store) Backup(ctx context.Context, name string) (faults []string, err e
 	}
 	defer os.RemoveAll(scratch)
 	copied := filepath.Join(scratch, DatabaseName)
-	if _, err := s.write.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
+	if _, err := s.write.ExecContext(ctx, `VACUUM INTO ?`, copied); damaged(err) {
+		if copied, faults, err = s.salvage(ctx, filepath.Join(scratch, "salvage")); err != nil {
+			return nil, fmt.Errorf("the database is damaged, and nothing of it can be read: %w", err)
+		}
+		faults = append([]string{DatabaseName + " is damaged: what could be read of it is in the backup"}, faults...)
+	} else if err != nil {
 		return nil, fmt.Errorf("copying the database: %w", err)
 	}
 	shas, err := forBackup(ctx, copied)
