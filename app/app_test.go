@@ -487,7 +487,7 @@ func TestPeopleAndPasswords(t *testing.T) {
 	p, err := s.Setup.Person(s.Ctx, s.Bench.ID)
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(p.PasswordHash, "$argon2id$"))
-	refusal(t, s.Setup.SetPassword(s.Ctx, "JT", "short"), "8 characters")
+	refusal(t, s.Setup.SetPassword(s.Ctx, "JT", "short"), "12 characters")
 }
 
 func TestStudioRefusesNonsense(t *testing.T) {
