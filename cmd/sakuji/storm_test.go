@@ -120,6 +120,7 @@ func (s *storm) handle(c *http.Client, code string) {
 		form := fieldsOf(s.ask(c, http.MethodGet, "/bench/"+code, nil, &s.sheets), act)
 		if act == "stamp" {
 			form.Set("early", "1")
+			form.Set("note", "dry to the touch")
 			form.Set("minutes", "3")
 		}
 		s.ask(c, http.MethodPost, "/bench/"+code+"/"+act, form, &s.stamps)
