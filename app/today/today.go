@@ -120,11 +120,8 @@ func (a *Room) Today(ctx context.Context) (s TodaySheet, err error) {
 			return err
 		}
 		s.Studio = h.Studio
-		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone()}
-		if err := t.backups(a.backups); err != nil {
-			return err
-		}
-		for _, part := range []func() error{t.load, t.setUp, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
+		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone(), copies: a.backups}
+		for _, part := range []func() error{t.load, t.setUp, t.backups, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
 			if err := part(); err != nil {
 				return err
 			}
@@ -143,6 +140,7 @@ type today struct {
 	h      studio.Shop
 	s      *TodaySheet
 	zone   *time.Location
+	copies *backups.Room
 	plts   []studio.Plate
 	pieces []studio.Piece // not yet done
 	orders map[int64]studio.Order
@@ -166,44 +164,6 @@ func (t *today) load() (err error) {
 		t.orders[o.ID] = o
 	}
 	return err
-}
-
-// setUp is what a new studio still lacks.
-func (t *today) setUp() error {
-	for i, step := range []struct {
-		has                         bool
-		title, detail, action, link string
-	}{
-		{t.h.Studio.Name != "", "Name the studio", "Its name, currency and tax stand on every quote.", "Name it", "/studio"},
-		{len(t.h.Machines) > 0, "Add the machines that print", "Without one nothing can be priced or printed.", "Add one", "/studio/machines/new"},
-		{len(t.h.Materials) > 0, "Add the materials they print with", "Each with its price and density.", "Add one", "/studio/materials/new"},
-	} {
-		if !step.has {
-			t.add(rankSetUp, t.s.Now.Add(time.Duration(i)), Task{Tone: ToneMachine, When: "first", Title: step.title, Detail: step.detail, Action: step.action, Link: step.link, Owner: true})
-		}
-	}
-	return nil
-}
-
-// backups tells when the last good copy is old, and why.
-func (t *today) backups(room *backups.Room) error {
-	state, err := room.State()
-	if err != nil {
-		state.Trouble = err.Error()
-	}
-	last := state.Last()
-	if state.Dir == "" || state.Trouble == "" && (last.Good && t.s.Now.Sub(last.At) < backups.Late || len(state.Copies) == 0) {
-		return nil
-	}
-	task := Task{Tone: ToneLate, When: "never", Title: "The studio has no good backup", Detail: "None can be written to " + state.Dir + ".", Action: "Look", Link: "/studio#backups", Owner: true}
-	if last.Good {
-		task.When, task.Title = "since "+t.clock(last.At), "The last good backup is old"
-	}
-	if state.Trouble != "" {
-		task.Detail = studio.UpperFirst(strings.TrimSuffix(state.Trouble, ".")) + "."
-	}
-	t.add(rankBackup, last.At, task)
-	return nil
 }
 
 // clock writes a time: the hour today, the day with it otherwise.
