@@ -30,9 +30,10 @@ func (t *Tx) LogOfPiece(pieceID int64) ([]studio.Entry, error) {
 	return rows[studio.Entry](t, selectLog+`WHERE l.piece_id = ? ORDER BY l.id DESC`, pieceID)
 }
 
-// LogBetween returns lines of these times, oldest first.
-func (t *Tx) LogBetween(from, to time.Time) ([]studio.Entry, error) {
-	return rows[studio.Entry](t, selectLog+`WHERE l.at_ms >= ? AND l.at_ms < ? ORDER BY l.at_ms, l.id`, at(&from), at(&to))
+// LogOf returns the lines of some events since a time, oldest first.
+func (t *Tx) LogOf(from time.Time, events ...string) ([]studio.Entry, error) {
+	marks, args := in(events)
+	return rows[studio.Entry](t, selectLog+`WHERE l.event IN `+marks+` AND l.at_ms >= ? ORDER BY l.at_ms, l.id`, append(args, at(&from))...)
 }
 
 // LastEntry is the id of the newest line.

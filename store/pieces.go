@@ -134,7 +134,7 @@ func (t *Tx) Codes(orderID int64) ([]string, error) {
 	return rows[string](t, `SELECT code FROM pieces WHERE order_id = ?`, orderID)
 }
 
-// WaitsEnded returns stamped stages whose wait ended between two times, oldest first.
-func (t *Tx) WaitsEnded(from, to time.Time) ([]studio.Stage, error) {
-	return rows[studio.Stage](t, selectStages+`WHERE until_ms >= ? AND until_ms < ? AND wait_s > 0 AND mark = ? ORDER BY until_ms`, at(&from), at(&to), string(route.Done))
+// WaitsSince returns stamped stages whose wait ended, or ends, after a time, first to end first.
+func (t *Tx) WaitsSince(from time.Time) ([]studio.Stage, error) {
+	return rows[studio.Stage](t, selectStages+`WHERE until_ms >= ? AND wait_s > 0 AND mark = ? ORDER BY until_ms`, at(&from), string(route.Done))
 }

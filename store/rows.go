@@ -64,7 +64,7 @@ func rows[T any](t *Tx, query string, args ...any) ([]T, error) {
 // scanned reads the rows of a query from the database.
 func scanned[T any](t *Tx, query string, args []any) (list []T, err error) {
 	defer func() { err = doing(query, args, err) }()
-	r, err := t.tx.QueryContext(t.ctx, query, args...)
+	r, err := t.query(query, args)
 	if err != nil {
 		return nil, err
 	}

@@ -35,6 +35,7 @@ type Store struct {
 	read  *sql.DB
 	write *sql.DB
 	memo  *memo
+	asks  prepared
 
 	coming struct { // files that were kept and of which no row knows yet, by how many bring each
 		sync.Mutex
@@ -226,9 +227,11 @@ func (s *Store) Read(ctx context.Context, f func(*Tx) error) error {
 	defer tx.Rollback() //nolint:errcheck // nothing was changed
 	t := &Tx{ctx: ctx, tx: tx, store: s, memo: s.memo}
 	if t.memo != nil {
-		if err := tx.QueryRowContext(ctx, `SELECT n FROM ticks`).Scan(&t.tick); err != nil {
+		now, err := scanned[int64](t, `SELECT n FROM ticks`, nil)
+		if err != nil {
 			return err
 		}
+		t.tick = now[0]
 	}
 	return f(t)
 }
@@ -255,6 +258,14 @@ func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
 		s.memo.failed(t.tick)
 	}
 	return err
+}
+
+// query asks the database.
+func (t *Tx) query(query string, args []any) (*sql.Rows, error) {
+	if t.memo == nil {
+		return t.tx.QueryContext(t.ctx, query, args...)
+	}
+	return t.store.asks.query(t.ctx, t.store.read, t.tx, query, args)
 }
 
 // writes notes which tables a statement changes, if it does.

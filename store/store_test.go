@@ -382,7 +382,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		none, err := tx.PiecesIn(studio.Scrapped)
 		require.NoError(t, err)
 		assert.Empty(t, none)
-		ended, err := tx.WaitsEnded(now, now.Add(time.Hour))
+		ended, err := tx.WaitsSince(now)
 		require.NoError(t, err)
 		require.Len(t, ended, 1)
 		assert.Equal(t, p.Stages[ended[0].Position], ended[0])

@@ -518,29 +518,33 @@ func (t *today) machines() error {
 func (t *today) night() error {
 	y, m, d := t.s.Now.In(t.zone).Date()
 	t.s.From = time.Date(y, m, d-1, 18, 0, 0, 0, t.zone)
-	entries, err := t.tx.LogBetween(t.s.From, t.s.Now)
+	entries, err := t.tx.LogOf(t.s.From, "run started", "run ended", "quote accepted", "quote declined", "client asks")
 	if err != nil {
 		return err
 	}
 	for _, e := range entries {
+		if !e.At.Before(t.s.Now) { // the demo's morning is before its evening
+			break
+		}
 		mark := NightMark{At: e.At, Tone: ToneMachine}
 		switch e.Event {
 		case "run started":
 			mark.Text = fmt.Sprintf("plate %d started", e.Plate)
 		case "run ended":
 			mark.Text, mark.Tone = fmt.Sprintf("plate %d ended", e.Plate), ToneLate
-		case "quote accepted", "quote declined":
-			mark.Text = e.Order + " " + e.Event[len("quote "):]
 		case "client asks":
 			mark.Text = "a question on " + e.Order
 		default:
-			continue
+			mark.Text = e.Order + " " + strings.TrimPrefix(e.Event, "quote ")
 		}
 		t.s.Night = append(t.s.Night, mark)
 	}
-	ended, err := t.tx.WaitsEnded(t.s.From, t.s.Now)
-	for i, st := range ended {
-		if i > 0 && ended[i-1].Kind == st.Kind && st.Until.Sub(ended[i-1].Until) < 30*time.Minute {
+	waits, err := t.tx.WaitsSince(t.s.From)
+	for i, st := range waits {
+		if !st.Until.Before(t.s.Now) {
+			break
+		}
+		if i > 0 && waits[i-1].Kind == st.Kind && st.Until.Sub(waits[i-1].Until) < 30*time.Minute {
 			continue // a batch is one mark
 		}
 		t.s.Night = append(t.s.Night, NightMark{At: st.Until, Text: st.Kind.Manner().Dry, Tone: ToneReady})

@@ -75,18 +75,15 @@ func (s *storm) ask(c *http.Client, method, path string, form url.Values, took *
 	return string(body)
 }
 
-var formFields = regexp.MustCompile(`/(stamp|take-back)"[^>]*>|name="(act|shown)" value="([^"]*)"`)
-
 // fieldsOf are what the form of a piece's sheet carries that leads to an act.
 func fieldsOf(sheet, act string) url.Values {
-	form, of := url.Values{}, ""
-	for _, m := range formFields.FindAllStringSubmatch(sheet, -1) {
-		switch {
-		case m[1] != "":
-			of = m[1]
-		case of == act && form.Get(m[2]) == "":
-			form.Set(m[2], m[3])
-		}
+	_, rest, _ := strings.Cut(sheet, "/"+act+`"`)
+	inside, _, _ := strings.Cut(rest, "</form>")
+	form := url.Values{}
+	for _, name := range []string{"act", "shown"} {
+		_, from, _ := strings.Cut(inside, `name="`+name+`" value="`)
+		value, _, _ := strings.Cut(from, `"`)
+		form.Set(name, value)
 	}
 	return form
 }
@@ -95,6 +92,9 @@ func fieldsOf(sheet, act string) url.Values {
 // has in hand, and takes it back, so that there is something left to stamp.
 func (s *storm) work(hand int, c *http.Client) {
 	rnd := rand.New(rand.NewPCG(5, uint64(hand)))
+	if s.pause > 0 { // people with pauses do not all begin in the same moment
+		time.Sleep(time.Duration(rnd.Int64N(int64(s.pause))))
+	}
 	for time.Now().Before(s.until) {
 		switch p := s.pieces[rnd.IntN(len(s.pieces))]; rnd.IntN(5) {
 		case 0:

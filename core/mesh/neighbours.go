@@ -29,18 +29,19 @@ func (m *Mesh) Neighbours() [][3]int32 {
 	// Every side belongs to one edge, so that no two workers write the same place.
 	spread(len(m.Vertices), w, func(_, from, to int) {
 		e.of(from, to, func(low, high int32, same []halfEdge) {
-			for i := 0; i < len(same); i++ {
+			free := 0 // before it, all that face backward have a neighbour
+			for i := range same {
 				if !same[i].forward() {
 					continue
 				}
-				for k := range same {
-					if same[k].forward() || *side(same[k].triangle(), low, high, false) >= 0 {
-						continue
-					}
-					*side(same[i].triangle(), low, high, true) = same[k].triangle()
-					*side(same[k].triangle(), low, high, false) = same[i].triangle()
+				for free < len(same) && (same[free].forward() || *side(same[free].triangle(), low, high, false) >= 0) {
+					free++
+				}
+				if free == len(same) {
 					break
 				}
+				*side(same[i].triangle(), low, high, true) = same[free].triangle()
+				*side(same[free].triangle(), low, high, false) = same[i].triangle()
 			}
 		})
 	})

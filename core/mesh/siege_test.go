@@ -35,10 +35,18 @@ func TestShapesThatAreMeantToTakeLong(t *testing.T) {
 			return meshtest.Box(mesh.Vec{X: float64(i%40) * 2, Y: float64(i/40%40) * 2, Z: float64(i/1600) * 2}, mesh.Vec{X: 1, Y: 1, Z: 1})
 		}),
 		"random": mesh.SoupOf("stl", random),
+		"equal": many(10_000, func(int) *mesh.Soup {
+			return mesh.SoupOf("stl", []float32{0, 0, 0, 9, 0, 0, 0, 9, 0})
+		}),
+		"boxes": many(2_000, func(int) *mesh.Soup { return meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 9}) }),
 	} {
 		begin := time.Now()
-		mesh.Diagnose(s)
+		d := mesh.Diagnose(s)
+		d.Mesh.Thickness()
+		d.Mesh.Neighbours()
+		mesh.ClayStill(640, 480).Draw(s)
 		mesh.Mend(s)
+		t.Log(name, time.Since(begin))
 		assert.Less(t, time.Since(begin), 15*time.Second, name)
 	}
 }

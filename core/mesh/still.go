@@ -101,8 +101,9 @@ func (d *drawing) sample() {
 		for i := range layer {
 			layer[i] = nothing
 		}
+		left := mostLaid * len(layer) / w
 		for i := from; i < to; i++ {
-			d.cover(layer, i)
+			d.cover(layer, i, &left)
 		}
 		layers[k] = layer
 	})
@@ -116,8 +117,17 @@ func (d *drawing) sample() {
 	})
 }
 
-// cover lays a triangle over the samples whose middles it holds.
-func (d *drawing) cover(layer []uint64, i int) {
+// mostLaid is how many times over the picture triangles are laid, and small how many samples
+// those cover that are drawn beyond that: a thing lies a few times over itself, and what lies
+// on itself a thousand times over shows no more than its first layers.
+const (
+	mostLaid = 200
+	small    = 1000
+)
+
+// cover lays a triangle over the samples whose middles it holds, and takes them off those
+// that are left to lay.
+func (d *drawing) cover(layer []uint64, i int, left *int) {
 	f := d.soup.corners(i)
 	var x, y, z [3]float64
 	for k := range 3 {
@@ -129,6 +139,10 @@ func (d *drawing) cover(layer []uint64, i int) {
 	y1, y2 := int(math.Ceil(min(y[0], y[1], y[2]))), int(max(y[0], y[1], y[2]))
 	if x1 > x2 || y1 > y2 {
 		return // it lies between samples
+	}
+	covered := (x2 - x1 + 1) * (y2 - y1 + 1)
+	if *left -= covered; *left < 0 && covered > small {
+		return
 	}
 	ux, uy, vx, vy := x[1]-x[0], y[1]-y[0], x[2]-x[0], y[2]-y[0]
 	det := ux*vy - uy*vx

@@ -205,8 +205,14 @@ type Hit struct {
 
 // Ray returns the first triangle that the ray from p meets beyond a distance.
 func (t *Tree) Ray(p, d Vec, beyond float64) (hit Hit, met bool) {
+	hit, met, _ = t.trace(p, d, beyond)
+	return hit, met
+}
+
+// trace is Ray, and says how many triangles it had to try.
+func (t *Tree) trace(p, d Vec, beyond float64) (hit Hit, met bool, tried int) {
 	if len(t.nodes) == 0 {
-		return hit, false
+		return hit, false, 0
 	}
 	best := math.Inf(1)
 	ox, oy, oz := float32(p.X), float32(p.Y), float32(p.Z)
@@ -230,6 +236,7 @@ func (t *Tree) Ray(p, d Vec, beyond float64) (hit Hit, met bool) {
 			top += 2
 			continue
 		}
+		tried += int(n.count)
 		for k := n.first; k < n.first+n.count; k++ {
 			if mm, ok := t.faces[k].meet(p, d); ok && mm > beyond && mm < best {
 				best, hit.Triangle, met = mm, t.order[k], true
@@ -240,7 +247,7 @@ func (t *Tree) Ray(p, d Vec, beyond float64) (hit Hit, met bool) {
 		}
 	}
 	hit.MM = best
-	return hit, met
+	return hit, met, tried
 }
 
 // Winding counts how often matter surrounds a place. A ray may slip through an edge or

@@ -80,27 +80,38 @@ type node struct {
 	beside []int32
 }
 
-func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
-	turn := Turn(way.Mul(-1))
-	turned := Turned(m, turn)
-	height := turned.Box.Size().Z
-	if height <= 0 {
-		return nil
-	}
-	thick := height / fragileCuts
-	s := NewSlicer(turned, thick)
-	var nodes []node
+// mostSought bounds what is done to find which regions lie over which. Sections of a thing
+// are a few hundred; in a heap of loose facets there is nothing to find.
+const mostSought = 5e7
+
+// regionsOf are the regions of all layers, each with those that it touches in the layers
+// under and over it; none where there are too many to tell.
+func regionsOf(s *Slicer) (nodes []node) {
 	w := s.worker()
 	var below Layer
 	first := 0 // of the layer below
+	work := mostSought
 	s.sweep(0, s.count, func(i int, cut []int32) {
+		if work < 0 {
+			return
+		}
 		now := w.layer(s.Z(i), cut)
+		if now.Gaps > mostEnds { // it is a heap
+			work = -1
+		}
 		start := len(nodes)
 		for r, region := range now.Regions {
-			low, high := ringBox(now.Rings[region.Outer].Points)
+			outer := now.Rings[region.Outer].Points
+			low, high := ringBox(outer)
 			n := node{layer: i, area: region.AreaMM2, middle: now.middle(r), z: s.Z(i), low: low, high: high}
 			for b := range below.Regions {
-				if now.touches(r, below.only(b)) {
+				if work--; work < 0 {
+					return
+				}
+				if under := &nodes[first+b]; low.X > under.high.X || under.low.X > high.X || low.Y > under.high.Y || under.low.Y > high.Y {
+					continue
+				}
+				if now.touches(r, below.only(b), &work) {
 					n.beside = append(n.beside, int32(first+b))
 					nodes[first+b].beside = append(nodes[first+b].beside, int32(start+r))
 				}
@@ -109,6 +120,21 @@ func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
 		}
 		below, first = now, start
 	})
+	if work < 0 {
+		return nil
+	}
+	return nodes
+}
+
+func fragileAlong(m *mesh.Mesh, way mesh.Vec) (out []Fragile) {
+	turn := Turn(way.Mul(-1))
+	turned := Turned(m, turn)
+	height := turned.Box.Size().Z
+	if height <= 0 {
+		return nil
+	}
+	thick := height / fragileCuts
+	nodes := regionsOf(NewSlicer(turned, thick))
 	total := 0.0
 	for _, n := range nodes {
 		total += n.area * thick

@@ -217,8 +217,9 @@ func (s *Slicer) each(show func(i int, l Layer)) []Figures {
 
 // loose returns the middles of the regions that nothing of the layer below touches.
 func (l Layer) loose(number int, below Layer) (out []Spot) {
+	work := mostSought / fragileCuts
 	for r := range l.Regions {
-		if number > 0 && !l.touches(r, below) {
+		if number > 0 && !l.touches(r, below, &work) && work > 0 {
 			c := l.middle(r)
 			out = append(out, Spot{c.X, c.Y, l.ZMM})
 		}
@@ -338,6 +339,10 @@ func (l *Layer) add(points []Point) {
 	}
 }
 
+// mostEnds is among how many open lines the nearest is looked for: a thing has a few, and of
+// a cloud of loose facets nothing makes rings that mean anything.
+const mostEnds = 100
+
 // close joins open lines, the shortest gap first, until all are rings.
 func (l *Layer) close(open [][]Point) {
 	for len(open) > 0 {
@@ -345,15 +350,15 @@ func (l *Layer) close(open [][]Point) {
 		open = open[:len(open)-1]
 		for {
 			end := line[len(line)-1]
-			best, nearest := -1, math.Hypot(end.X-line[0].X, end.Y-line[0].Y)
-			for k, other := range open {
-				if d := math.Hypot(end.X-other[0].X, end.Y-other[0].Y); d < nearest {
+			best, nearest := -1, end.distance2(line[0])
+			for k := max(0, len(open)-mostEnds); k < len(open); k++ {
+				if d := end.distance2(open[k][0]); d < nearest {
 					best, nearest = k, d
 				}
 			}
 			if nearest > 0 {
 				l.Gaps++
-				l.GapMM = max(l.GapMM, nearest)
+				l.GapMM = max(l.GapMM, math.Sqrt(nearest))
 			}
 			if best < 0 {
 				break
@@ -431,10 +436,14 @@ func (l Layer) within(r int, p Point) bool {
 	return !slices.ContainsFunc(l.Regions[r].Holes, func(h int) bool { return l.Rings[h].holds(p) })
 }
 
+// touching is what a look at two regions takes, however small they are, in corners.
+const touching = 300
+
 // touches reports whether some region of another layer lies over or under a region: a
 // corner of one in the other, or lines that cross. A few corners of either are asked
-// first: nearly always one of them tells.
-func (l Layer) touches(r int, other Layer) bool {
+// first: nearly always one of them tells; what it takes to try all is
+// taken off work, and nothing is found when that is spent.
+func (l Layer) touches(r int, other Layer, work *float64) bool {
 	outer := l.Rings[l.Regions[r].Outer].Points
 	low, high := ringBox(outer)
 	var near [][]Point
@@ -446,7 +455,13 @@ func (l Layer) touches(r int, other Layer) bool {
 	if len(near) == 0 {
 		return false
 	}
-	for _, corners := range []int{1, 4, math.MaxInt} {
+	for _, corners := range []int{1, 4} {
+		for _, ring := range near {
+			*work -= touching + float64(min(corners, len(outer))*len(ring)+min(corners, len(ring))*len(outer))
+		}
+		if *work < 0 {
+			return false
+		}
 		if slices.ContainsFunc(some(outer, corners), other.Holds) {
 			return true
 		}
@@ -456,7 +471,7 @@ func (l Layer) touches(r int, other Layer) bool {
 			}
 		}
 	}
-	return slices.ContainsFunc(near, func(ring []Point) bool { return crosses(outer, ring) })
+	return slices.ContainsFunc(near, func(ring []Point) bool { return crosses(outer, ring, work) })
 }
 
 // some returns about n of the points, evenly spread, or all.
@@ -479,16 +494,51 @@ func ringBox(points []Point) (low, high Point) {
 	return low, high
 }
 
-func crosses(a, b []Point) bool {
+// side is one of a ring's, with its reach in x.
+type side struct {
+	p, q      Point
+	low, high float64
+}
+
+// sidesIn are the sides of a ring that reach into a box, by where they begin in x.
+func sidesIn(ring []Point, low, high Point) (out []side) {
+	for i, p := range ring {
+		q := ring[(i+1)%len(ring)]
+		s := side{p, q, min(p.X, q.X), max(p.X, q.X)}
+		if s.low <= high.X && s.high >= low.X && min(p.Y, q.Y) <= high.Y && max(p.Y, q.Y) >= low.Y {
+			out = append(out, s)
+		}
+	}
+	slices.SortFunc(out, func(a, b side) int { return cmp.Compare(a.low, b.low) })
+	return out
+}
+
+// crosses reports whether two rings have a point of their lines in common. A side is
+// compared with those that begin no further left than the widest reaches; the pairs are taken
+// off work, and nothing is found when that is spent.
+func crosses(a, b []Point, work *float64) bool {
+	if *work -= touching + 20*float64(len(a)+len(b)); *work < 0 { // to sort them
+		return false
+	}
+	lowA, highA := ringBox(a)
+	lowB, highB := ringBox(b)
+	of, with := sidesIn(a, lowB, highB), sidesIn(b, lowA, highA)
+	widest := 0.0
+	for _, s := range with {
+		widest = max(widest, s.high-s.low)
+	}
 	turn := func(p, q, r Point) float64 { return (q.X-p.X)*(r.Y-p.Y) - (r.X-p.X)*(q.Y-p.Y) }
-	for i, p := range a {
-		q := a[(i+1)%len(a)]
-		for k, u := range b {
-			v := b[(k+1)%len(b)]
-			if max(p.X, q.X) < min(u.X, v.X) || max(u.X, v.X) < min(p.X, q.X) || max(p.Y, q.Y) < min(u.Y, v.Y) || max(u.Y, v.Y) < min(p.Y, q.Y) {
-				continue
+	for _, s := range of {
+		first, _ := slices.BinarySearchFunc(with, s.low-widest, func(o side, x float64) int { return cmp.Compare(o.low, x) })
+		for _, o := range with[first:] {
+			if o.low > s.high {
+				break
 			}
-			if turn(p, q, u)*turn(p, q, v) <= 0 && turn(u, v, p)*turn(u, v, q) <= 0 {
+			if *work--; *work < 0 {
+				return false
+			}
+			if o.high >= s.low && max(s.p.Y, s.q.Y) >= min(o.p.Y, o.q.Y) && max(o.p.Y, o.q.Y) >= min(s.p.Y, s.q.Y) &&
+				turn(s.p, s.q, o.p)*turn(s.p, s.q, o.q) <= 0 && turn(o.p, o.q, s.p)*turn(o.p, o.q, s.q) <= 0 {
 				return true
 			}
 		}

@@ -12,6 +12,12 @@ type Point struct {
 	Y float64 `json:"y"`
 }
 
+// distance2 is the square of how far apart two points lie, in mm².
+func (p Point) distance2(q Point) float64 {
+	dx, dy := p.X-q.X, p.Y-q.Y
+	return dx*dx + dy*dy
+}
+
 // Outline is a silhouette in closed rings: anticlockwise around the part, clockwise
 // around holes that can be looked through. The lower left of the part's box is the
 // origin.
@@ -60,13 +66,14 @@ func outlineOf(m *mesh.Mesh, v View, holes bool) Outline {
 	const border = 3
 	g := &bitmap{w: int((high.X-low.X)/cell) + 1 + 2*border, h: int((high.Y-low.Y)/cell) + 1 + 2*border}
 	g.set = make([]bool, g.w*g.h)
+	full := make([][2]int, g.h) // of every row, cells from..to that are set
 	for _, t := range m.Triangles {
 		var p [3]Point
 		for k, i := range t {
 			q := v.project(m.Vertices[i])
 			p[k] = Point{(q.X-low.X)/cell + border, (q.Y-low.Y)/cell + border}
 		}
-		g.fill(p)
+		g.fill(p, full)
 	}
 	g = g.grown().grown()
 	var out Outline
@@ -88,12 +95,16 @@ type bitmap struct {
 
 func (g *bitmap) at(x, y int) bool { return x >= 0 && y >= 0 && x < g.w && y < g.h && g.set[y*g.w+x] }
 
-// fill sets every cell that the triangle touches: row by row, the triangle is
-// clipped to the row and what is left spans the cells from its least to its
-// greatest x.
-func (g *bitmap) fill(p [3]Point) {
+// fill sets every cell that the triangle touches: row by row, the triangle is clipped to the
+// row and what is left spans the cells from its least to its greatest x. Of every row one
+// stretch that is full is known, so that what lies on what is there already costs little.
+func (g *bitmap) fill(p [3]Point, full [][2]int) {
 	low, high := min(p[0].Y, p[1].Y, p[2].Y), max(p[0].Y, p[1].Y, p[2].Y)
+	left, right := int(min(p[0].X, p[1].X, p[2].X)), int(max(p[0].X, p[1].X, p[2].X))
 	for y := max(0, int(low)); y < g.h && float64(y) <= high; y++ {
+		if left >= full[y][0] && right < full[y][1] {
+			continue
+		}
 		from, to := math.Inf(1), math.Inf(-1)
 		span := func(x float64) { from, to = min(from, x), max(to, x) }
 		for k := range 3 {
@@ -107,8 +118,14 @@ func (g *bitmap) fill(p [3]Point) {
 				}
 			}
 		}
-		for x := max(0, int(math.Floor(from))); x < g.w && float64(x) <= to; x++ {
+		first, end := max(0, int(math.Floor(from))), min(g.w, int(math.Floor(to))+1)
+		for x := first; x < end; x++ {
 			g.set[y*g.w+x] = true
+		}
+		if f := &full[y]; first <= f[1] && end >= f[0] {
+			f[0], f[1] = min(f[0], first), max(f[1], end)
+		} else if end-first > f[1]-f[0] {
+			*f = [2]int{first, end}
 		}
 	}
 }
