@@ -2,6 +2,8 @@ package store
 
 import (
 	"errors"
+	"fmt"
+	"os"
 	"path/filepath"
 
 	"github.com/gofrs/flock"
@@ -10,15 +12,19 @@ import (
 // ErrServed says that another program serves the data folder.
 var ErrServed = errors.New("another program serves this studio already")
 
-// Serve takes the data folder for one program that serves it; others may look and copy
-// meanwhile. The lock ends with done, or with the program, however it ends.
-func (s *Store) Serve() (done func() error, err error) {
-	lock := flock.New(filepath.Join(s.dir, ".served"), flock.SetPermissions(0o600))
+// Serve takes a data folder for one program that serves it, before it is opened and brought
+// up to date; others may look and copy meanwhile. The lock ends with done, or with the program,
+// however it ends.
+func Serve(dir string) (done func() error, err error) {
+	if err := os.MkdirAll(dir, 0o750); err != nil {
+		return nil, err
+	}
+	lock := flock.New(filepath.Join(dir, ".served"), flock.SetPermissions(0o600))
 	switch ours, err := lock.TryLock(); {
 	case err != nil:
 		return nil, err
 	case !ours:
-		return nil, ErrServed
+		return nil, fmt.Errorf("%s: %w", dir, ErrServed)
 	}
 	return lock.Unlock, nil
 }

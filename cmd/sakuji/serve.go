@@ -39,18 +39,21 @@ func serveVerb() *cobra.Command {
 	cmd.RunE = func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
+		if *megabytes < 1 {
+			return usage{errors.New("--max-file-mb: at least 1")}
+		}
+		free, err := store.Serve(*dir)
+		if err != nil {
+			return err
+		}
+		defer free() //nolint:errcheck // it ends with the program, too
 		st, err := store.Open(ctx, *dir)
 		if err != nil {
 			return err
 		}
 		defer st.Close()
-		free, err := beginClean(st, *dir)
-		if err != nil {
+		if err := clean(st, *dir); err != nil {
 			return err
-		}
-		defer free() //nolint:errcheck // it ends with the program, too
-		if *megabytes < 1 {
-			return usage{errors.New("--max-file-mb: at least 1")}
 		}
 		limits.UploadBytes = *megabytes << 20
 		a := app.New(st, change.Wall{})
@@ -92,14 +95,11 @@ func backupsOf(dir, said string) string {
 	return said
 }
 
-// beginClean takes the data folder for this program and clears what an earlier life has left
-// behind; what is uploaded lies in the data folder until it is kept, where there is room for it.
-func beginClean(st *store.Store, dir string) (free func() error, err error) {
-	if free, err = st.Serve(); err != nil {
-		return nil, fmt.Errorf("%s: %w", dir, err)
-	}
+// clean clears what an earlier life has left behind; what is uploaded lies in the data folder
+// until it is kept, where there is room for it.
+func clean(st *store.Store, dir string) error {
 	incoming := filepath.Join(dir, "incoming")
-	return free, errors.Join(st.Sweep(), os.RemoveAll(incoming), os.MkdirAll(incoming, 0o700), os.Setenv("TMPDIR", incoming))
+	return errors.Join(st.Sweep(), os.RemoveAll(incoming), os.MkdirAll(incoming, 0o700), os.Setenv("TMPDIR", incoming))
 }
 
 func demoVerb() *cobra.Command {
@@ -118,17 +118,20 @@ func demoVerb() *cobra.Command {
 			defer os.RemoveAll(temp)
 			dir = temp
 		}
+		free, err := store.Serve(dir)
+		if err != nil {
+			return err
+		}
+		defer free() //nolint:errcheck // it ends with the program, too
 		fmt.Println("Making the demo studio: its models are carved and three weeks of work are simulated …")
 		d, err := demo.Open(ctx, dir)
 		if err != nil {
 			return err
 		}
 		defer d.Close()
-		free, err := beginClean(d.App.Store, dir)
-		if err != nil {
+		if err := clean(d.App.Store, dir); err != nil {
 			return err
 		}
-		defer free() //nolint:errcheck // it ends with the program, too
 		if d.App.Jobs.Apart, err = ourselves(); err != nil {
 			return err
 		}
