@@ -72,8 +72,8 @@ func owners(shells []Shell) []int {
 	owner := make([]int, len(shells))
 	for i := range shells {
 		owner[i] = i
-		for s := shells[i]; s.Depth%2 == 1 && s.Parent >= 0; s = shells[s.Parent] {
-			owner[i] = s.Parent // of an even depth as soon as the loop ends; it climbs, so it ends
+		for s := shells[i]; (s.Cavity() || s.Buried()) && s.Parent >= 0; s = shells[s.Parent] {
+			owner[i] = s.Parent // a body as soon as the loop ends; it climbs, so it ends
 		}
 	}
 	return owner

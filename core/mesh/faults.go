@@ -11,6 +11,7 @@ const (
 	FaultSheet       = "sheet"       // a surface without thickness
 	FaultHole        = "hole"        // a rim
 	FaultNonManifold = "nonmanifold" // an edge of more than two triangles
+	FaultTouching    = "touching"    // bodies that meet along an edge
 	FaultFlipped     = "flipped"     // facets that face opposite ways
 	FaultInverted    = "inverted"    // a shell inside out
 	FaultDoubled     = "doubled"     // facets that lie on each other
@@ -116,7 +117,7 @@ func (m *Mesh) faults(shells []Shell, of []int32, bodies []Body, loose []bool, o
 		switch {
 		case s.Inverted():
 			found.box(FaultInverted, false, s.Box)
-		case s.Buried():
+		case s.Buried() && !s.flat():
 			found.box(FaultBuried, false, s.Box)
 		}
 	}
@@ -141,7 +142,7 @@ func (m *Mesh) faults(shells []Shell, of []int32, bodies []Body, loose []bool, o
 		}
 	}
 	var out []Fault
-	for _, kind := range []string{FaultSheet, FaultHole, FaultNonManifold, FaultFlipped, FaultInverted, FaultDoubled, FaultBuried, FaultOverlap, FaultSelf, FaultBodies, FaultSpeck} {
+	for _, kind := range []string{FaultSheet, FaultHole, FaultNonManifold, FaultTouching, FaultFlipped, FaultInverted, FaultDoubled, FaultBuried, FaultOverlap, FaultSelf, FaultBodies, FaultSpeck} {
 		if f := found[kind]; f != nil {
 			slices.SortFunc(f.Spots, largerSpot)
 			f.Spots = f.Spots[:min(len(f.Spots), maxSpots)]
@@ -169,6 +170,8 @@ func (m *Mesh) edgeFaults(found noted, shells []Shell, of []int32) {
 	e.of(0, len(m.Vertices), func(low, high int32, same []halfEdge) {
 		a, b := m.Vertices[low], m.Vertices[high]
 		switch {
+		case len(same) > 2 && e.pair(low, high, same, func(halfEdge, halfEdge) {}):
+			found.add(FaultTouching, true, a.Add(b).Mul(0.5), b.Sub(a).Len())
 		case len(same) > 2:
 			found.add(FaultNonManifold, true, a.Add(b).Mul(0.5), b.Sub(a).Len())
 		case len(same) == 2 && same[0].forward() == same[1].forward():
@@ -260,7 +263,7 @@ func (m *Mesh) specks(bodies []Body) []bool {
 // Name is the fault in a word or two, for lists.
 func (f Fault) Name() string {
 	n := map[string][2]string{
-		FaultSheet: {"sheet without thickness", "sheets without thickness"}, FaultHole: {"hole", "holes"}, FaultNonManifold: {"edge of more than two faces", "edges of more than two faces"},
+		FaultSheet: {"sheet without thickness", "sheets without thickness"}, FaultHole: {"hole", "holes"}, FaultNonManifold: {"edge of more than two faces", "edges of more than two faces"}, FaultTouching: {"edge along which bodies touch", "edges along which bodies touch"},
 		FaultFlipped: {"edge between flipped facets", "edges between flipped facets"}, FaultInverted: {"shell inside out", "shells inside out"}, FaultDoubled: {"doubled facet", "doubled facets"},
 		FaultBuried: {"buried body", "buried bodies"}, FaultOverlap: {"overlap", "overlaps"}, FaultSelf: {"body that crosses itself", "bodies that cross themselves"}, FaultBodies: {"loose piece", "loose pieces"}, FaultSpeck: {"speck", "specks"}, FaultDegenerate: {"flat triangle", "flat triangles"},
 	}[f.Kind]
@@ -297,7 +300,9 @@ func (f Fault) Text() string {
 		}
 		return n("hole", "holes") + which + fmt.Sprintf(" of %.3g mm: what is inside and what outside is a guess, layers may come out empty or filled.", f.SizeMM) + end
 	case FaultNonManifold:
-		return n("edge joins", "edges join") + " more than two faces: bodies touch along a line, the print is weak or parts there. Join them by a little overlap, or pull them apart."
+		return n("edge joins", "edges join") + " more than two faces, and which go together cannot be told: what is inside and what outside is a guess there."
+	case FaultTouching:
+		return n("edge is", "edges are") + " all that bodies touch along: they are measured, hollowed and printed as they are, and part there. To hold, they want a little overlap."
 	case FaultFlipped:
 		return n("edge lies", "edges lie") + " between facets that face opposite ways: walls vanish or fill in there. Mending turns them."
 	case FaultInverted:

@@ -28,9 +28,10 @@ func Measure(s *Soup) Measures {
 	return out
 }
 
-// Measure works out the diagnosis of a welded mesh. The volume counts shells at
-// even depth plus, cavities minus and buried bodies not at all; what shells that
-// overlap share counts twice.
+// Measure works out the diagnosis of a welded mesh. The volume counts bodies plus, cavities
+// minus and what is buried not at all; what shells that overlap share counts twice. It is
+// watertight when every shell parts an inside from an outside: bodies that touch along an edge
+// are, though the edge counts as one of more than two facets.
 func (m *Mesh) Measure() Measures {
 	shells, _ := m.Shells()
 	return m.measure(shells)
@@ -43,15 +44,18 @@ func (m *Mesh) measure(shells []Shell) Measures {
 		SizeMM: [3]float64{size.X, size.Y, size.Z}, Degenerate: m.Degenerate,
 	}
 	out.Shells = len(shells)
+	tangled := 0
 	for _, s := range shells {
 		out.AreaMM2 += s.AreaMM2
 		out.OpenEdges += s.OpenEdges
-		out.NonManifoldEdges += s.NonManifold
+		out.NonManifoldEdges += s.NonManifold + s.Touching
+		tangled += s.NonManifold
 		volume := s.VolumeMM3
 		if volume < 0 {
 			volume = -volume
 		}
 		switch {
+		case s.flat():
 		case s.Buried():
 			out.BuriedShells++
 		case s.Cavity():
@@ -65,6 +69,6 @@ func (m *Mesh) measure(shells []Shell) Measures {
 		}
 	}
 	out.VolumeMM3 = max(0, out.VolumeMM3)
-	out.Watertight = len(shells) > 0 && out.OpenEdges == 0 && out.NonManifoldEdges == 0
+	out.Watertight = len(shells) > 0 && out.OpenEdges == 0 && tangled == 0
 	return out
 }

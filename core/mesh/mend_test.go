@@ -75,7 +75,10 @@ func TestMendOneFaultAtATime(t *testing.T) {
 		{"a body buried in one buried", together(cube(30, Vec{}), cube(20, Vec{5, 5, 5}), cube(10, Vec{10, 10, 10})), RemovedBuried, 2, 27000},
 		{"facets without area", together(ball, SoupOf("stl", []float32{0, 0, 0, 1, 1, 1, 2, 2, 2})), DroppedFlat, 1, whole.VolumeMM3},
 		{"two blocks with a wall of two facets between them", together(cube(10, Vec{}), cube(10, Vec{10, 0, 0})), DroppedDoubles, 4, 2000},
-		{"a hollow block whose outside faces inward", together(inward(cube(30, Vec{})), inward(cube(20, Vec{5, 5, 5}))), TurnedShells, 1, 27000 - 8000},
+		{"a hollow block whose outside faces inward, beside a good one", together(inward(cube(30, Vec{})), inward(cube(20, Vec{5, 5, 5})), cube(4, Vec{50, 0, 0})), TurnedShells, 1, 27000 - 8000 + 64},
+		{"a hollow block, mirrored", together(inward(cube(30, Vec{})), cube(20, Vec{5, 5, 5})), TurnedShells, 2, 27000 - 8000},
+		{"a body in the hollow of a block, mirrored", together(inward(cube(30, Vec{})), cube(20, Vec{5, 5, 5}), inward(cube(10, Vec{10, 10, 10}))), TurnedShells, 3, 27000 - 8000 + 1000},
+		{"a body buried, mirrored", together(inward(cube(30, Vec{})), inward(cube(20, Vec{5, 5, 5}))), RemovedBuried, 1, 27000},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {

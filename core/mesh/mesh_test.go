@@ -163,7 +163,8 @@ func TestFaults(t *testing.T) {
 
 	m = Measure(together(box, cube(10, Vec{10, 10, 0})))
 	assert.Equal(t, 1, m.NonManifoldEdges, "two cubes share one edge")
-	assert.Equal(t, 1, m.Shells)
+	assert.Equal(t, 2, m.Shells, "and nothing else")
+	assert.True(t, m.Watertight)
 	assert.InEpsilon(t, 2000, m.VolumeMM3, 1e-9)
 
 	speck := SoupOf("stl", []float32{1, 1, 1, 1, 1, 1, 2, 2, 2, 0, 0, 0, 1, 1, 1, 2, 2, 2})

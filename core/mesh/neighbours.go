@@ -2,8 +2,8 @@ package mesh
 
 // Neighbours lists for each triangle those across its three sides, side k from corner
 // k to corner k+1; −1 where there is none. Only facets that face the same way are
-// neighbours. Where more than two meet in an edge, they are paired in the order they
-// stand in the file: each pair is a wall of its own.
+// neighbours. Where more than two meet in an edge, those go together that have matter between
+// them; in a tangle, those that stand first in the file.
 func (m *Mesh) Neighbours() [][3]int32 {
 	e := m.edges()
 	out := make([][3]int32, len(m.Triangles))
@@ -29,6 +29,15 @@ func (m *Mesh) Neighbours() [][3]int32 {
 	// Every side belongs to one edge, so that no two workers write the same place.
 	spread(len(m.Vertices), w, func(_, from, to int) {
 		e.of(from, to, func(low, high int32, same []halfEdge) {
+			if e.pair(low, high, same, func(a, b halfEdge) {
+				if a.forward() {
+					a, b = b, a
+				}
+				*side(a.triangle(), low, high, false) = b.triangle()
+				*side(b.triangle(), low, high, true) = a.triangle()
+			}) {
+				return
+			}
 			free := 0 // before it, all that face backward have a neighbour
 			for i := range same {
 				if !same[i].forward() {

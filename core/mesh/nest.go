@@ -13,7 +13,24 @@ const nestSamples = 12
 // goes up from points of it; what it crosses of another shell, with sign, is that
 // shell's winding about the point. Triangles are found through a grid over the
 // plan, built only when some shell's box lies within another's.
+//
+// How often matter surrounds a place is then the sum of the windings of the shells around it,
+// the outermost taken to face outward. Where all of those face inward the file was mirrored,
+// and so does all that lies in them.
 func (m *Mesh) nest(shells []Shell, of []int32) {
+	var flat []int
+	for i, s := range shells {
+		switch {
+		case s.flat():
+			shells[i].Around, shells[i].Within = 1, 1
+			flat = append(flat, i)
+		case s.Closed():
+			shells[i].Within = 1
+		}
+	}
+	if len(flat) > 0 {
+		house(shells, flat)
+	}
 	asks, inside := nestCandidates(shells)
 	if len(asks) == 0 {
 		return
@@ -36,12 +53,41 @@ func (m *Mesh) nest(shells []Shell, of []int32) {
 		shells[i].Depth = len(around)
 		enclosed[i] = around
 	}
+	mirrored := true
+	for _, s := range shells {
+		mirrored = mirrored && (!s.Closed() || s.Depth > 0 || s.VolumeMM3 < 0)
+	}
+	winding := func(i int) int {
+		if shells[i].Depth > 0 && (shells[i].VolumeMM3 < 0) != mirrored {
+			return -1
+		}
+		return 1
+	}
 	for i, around := range enclosed {
 		for s := range around {
+			shells[i].Around += winding(int(s))
 			if p := shells[i].Parent; p < 0 || shells[s].Depth > shells[p].Depth || shells[s].Depth == shells[p].Depth && int(s) < p {
 				shells[i].Parent = int(s)
 			}
 		}
+		shells[i].Within = shells[i].Around + winding(i)
+	}
+}
+
+// house gives walls within matter to the smallest shell whose box they lie in.
+func house(shells []Shell, flat []int) {
+	tree := newBoxTree(len(shells), func(i int) Box { return shells[i].Box })
+	for _, i := range flat {
+		own, looked := shells[i].Box, 0
+		tree.each(over(own.Min), func(k int32) {
+			s := shells[k]
+			if looked++; looked > mostMeeting || s.flat() || !s.Closed() || !s.Box.Holds(own.Min) || !s.Box.Holds(own.Max) {
+				return
+			}
+			if p := shells[i].Parent; p < 0 || abs(s.VolumeMM3) < abs(shells[p].VolumeMM3) {
+				shells[i].Parent = int(k)
+			}
+		})
 	}
 }
 
@@ -90,7 +136,7 @@ func nestCandidates(shells []Shell) (asks []int, holds []bool) {
 	holds = make([]bool, len(shells))
 	var closed []int
 	for i, s := range shells {
-		if s.Closed() {
+		if s.Closed() && !s.flat() {
 			closed = append(closed, i)
 		}
 	}

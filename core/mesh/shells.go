@@ -2,6 +2,7 @@ package mesh
 
 import (
 	"slices"
+	"sync"
 	"sync/atomic"
 )
 
@@ -18,11 +19,14 @@ func (h halfEdge) forward() bool   { return h.side&1 != 0 }
 type edges struct {
 	start []int32 // the first half edge of each vertex, and one more for the end
 	half  []halfEdge
+	mesh  *Mesh
+
+	inward func() bool // whether matter lies on the side that facets face, as in a mirrored file
 }
 
 func (m *Mesh) edges() *edges {
 	n := len(m.Vertices)
-	e := &edges{start: make([]int32, n+1), half: make([]halfEdge, 3*len(m.Triangles))}
+	e := &edges{start: make([]int32, n+1), half: make([]halfEdge, 3*len(m.Triangles)), mesh: m, inward: sync.OnceValue(m.inward)}
 	w := workers(len(m.Triangles))
 	// Each worker counts its own triangles' sides, then knows where to lay them.
 	place := make([][]int32, w)
@@ -66,6 +70,16 @@ func (m *Mesh) edges() *edges {
 		}
 	})
 	return e
+}
+
+// inward reports whether facets enclose less than nothing, all in all.
+func (m *Mesh) inward() bool {
+	sum := 0.0
+	for _, t := range m.Triangles {
+		a := m.Vertices[m.Triangles[0][0]]
+		sum += m.Vertices[t[0]].Sub(a).Dot(m.Vertices[t[1]].Sub(a).Cross(m.Vertices[t[2]].Sub(a)))
+	}
+	return sum < 0
 }
 
 // byHigh sorts the handful of half edges of a vertex; a hub of thousands too.
@@ -171,23 +185,33 @@ type Shell struct {
 	AreaMM2      float64
 	VolumeMM3    float64 // signed: negative when it faces inwards
 	OpenEdges    int
-	NonManifold  int
+	NonManifold  int // where more than two facets meet and it cannot be told which go on into which
+	Touching     int // where it meets another, or itself, along an edge
 	FlippedEdges int // where two facets meet that face opposite ways
 	Depth        int // how many closed shells enclose it; 0 for a shell that is not closed
 	Parent       int // the innermost shell that encloses it, or −1
+	Around       int // how often matter surrounds a place just outside it, and
+	Within       int // just inside it, the outermost shell around it taken to face outward
 }
 
-// Closed reports whether every edge of the shell has exactly two triangles.
+// Closed reports whether the shell parts an inside from an outside.
 func (s Shell) Closed() bool { return s.OpenEdges == 0 && s.NonManifold == 0 }
 
-// Inverted reports a closed shell that should face outwards and does not.
-func (s Shell) Inverted() bool { return s.Closed() && s.Depth%2 == 0 && s.VolumeMM3 < 0 }
+// flat reports a closed shell that holds nothing: a wall within matter, seen from both sides.
+func (s Shell) flat() bool {
+	return s.Closed() && abs(s.VolumeMM3) <= 1e-9*s.AreaMM2*s.Box.Diagonal()
+}
 
-// Cavity reports a closed shell that is the inside of another's wall.
-func (s Shell) Cavity() bool { return s.Closed() && s.Depth%2 == 1 && s.VolumeMM3 < 0 }
+// Cavity reports a closed shell within which there is no matter, and around it there is.
+func (s Shell) Cavity() bool { return s.Closed() && s.Around != 0 && s.Within == 0 }
 
 // Buried reports a closed body inside another: it adds nothing.
-func (s Shell) Buried() bool { return s.Closed() && s.Depth%2 == 1 && s.VolumeMM3 >= 0 }
+func (s Shell) Buried() bool { return s.Closed() && s.Around != 0 && s.Within != 0 }
+
+// Inverted reports a closed shell with matter on one side that does not face away from it.
+func (s Shell) Inverted() bool {
+	return s.Closed() && !s.Buried() && (s.VolumeMM3 > 0) == s.Cavity() && s.VolumeMM3 != 0
+}
 
 // shellSum collects a shell while triangles and rims are walked.
 type shellSum struct {
@@ -210,6 +234,7 @@ func (a *shellSum) merge(b shellSum) {
 	a.rims += b.rims
 	a.shell.OpenEdges += b.shell.OpenEdges
 	a.shell.NonManifold += b.shell.NonManifold
+	a.shell.Touching += b.shell.Touching
 	a.shell.FlippedEdges += b.shell.FlippedEdges
 }
 
@@ -226,11 +251,15 @@ func (m *Mesh) Shells() (shells []Shell, of []int32) {
 	odd := make([][]oddEdge, w)
 	spread(len(m.Vertices), w, func(k, from, to int) {
 		e.of(from, to, func(low, high int32, same []halfEdge) {
-			for _, h := range same[1:] {
-				joined.join(same[0].triangle(), h.triangle())
+			even := e.pair(low, high, same, func(a, b halfEdge) { joined.join(a.triangle(), b.triangle()) })
+			if even && len(same) == 2 {
+				return
 			}
-			if len(same) != 2 || same[0].forward() == same[1].forward() {
-				odd[k] = append(odd[k], oddEdge{low, high, same})
+			odd[k] = append(odd[k], oddEdge{low, high, same, even})
+			for _, h := range same[1:] {
+				if !even {
+					joined.join(same[0].triangle(), h.triangle())
+				}
 			}
 		})
 	})
@@ -293,6 +322,7 @@ func (m *Mesh) sum(of []int32, count, from, to int) []shellSum {
 type oddEdge struct {
 	low, high int32
 	same      []halfEdge
+	even      bool // whether it is known which facets go on into which
 }
 
 func (m *Mesh) rim(o oddEdge, s *shellSum) {
@@ -301,6 +331,8 @@ func (m *Mesh) rim(o oddEdge, s *shellSum) {
 		s.shell.OpenEdges++
 		s.rim = s.rim.Add(m.Vertices[o.low]).Add(m.Vertices[o.high])
 		s.rims += 2
+	case o.even:
+		s.shell.Touching++
 	case len(o.same) > 2:
 		s.shell.NonManifold++
 	default:

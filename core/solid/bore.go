@@ -16,6 +16,7 @@ type driller struct {
 	outer  *mesh.Tree
 	wall   float64
 	radius float64
+	sealed []bool // faces of the part's own closed hollows, into which no hole may lead
 }
 
 const (
@@ -36,7 +37,7 @@ func (d *driller) drill(p, q mesh.Vec) (b Bore, ok bool) {
 	r := Turn(axis.Mul(-1))
 	u, v := mesh.Vec{X: r[0], Y: r[1], Z: r[2]}, mesh.Vec{X: r[3], Y: r[4], Z: r[5]}
 	in, out, ok := d.clear(p, axis, u, v)
-	if !ok {
+	if !ok || int(out) < len(d.sealed) && d.sealed[out] {
 		return b, false
 	}
 	from, ok := d.patch(in, p, v, u) // seen from within, the other way round

@@ -42,8 +42,12 @@ func (h *Hollowed) bore(outer *mesh.Mesh, tree *mesh.Tree, wall float64, drains 
 		return
 	}
 	d := &driller{mesh: whole, next: whole.Neighbours(), gone: make([]bool, len(whole.Triangles)), tree: mesh.NewTree(whole), outer: tree, wall: wall, radius: drains.DiameterMM / 2}
-	for i := range h.Cavities {
-		h.drain(i, d, starts[i], starts[i+1], drains)
+	shells, of := outer.Shells()
+	for _, s := range of {
+		d.sealed = append(d.sealed, shells[s].Cavity())
+	}
+	for i, c := range h.Cavities {
+		h.drain(i, d, starts[i], starts[i]+c.faces, drains)
 	}
 	kept := whole.Triangles[:0]
 	for i, t := range whole.Triangles {
@@ -80,8 +84,8 @@ func (h *Hollowed) joined(outer *mesh.Mesh) (whole *mesh.Mesh, starts []int) {
 	return whole, append(starts, len(whole.Triangles))
 }
 
-// drain bores the holes of one cavity, whose triangles are from–to, and tells what stays in
-// it.
+// drain bores the holes of one cavity, the triangles of whose wall are from–to, and tells what
+// stays in it.
 func (h *Hollowed) drain(cavity int, d *driller, from, to int, drains Drains) {
 	c := &h.Cavities[cavity]
 	p := newPockets(c.mesh)
@@ -132,6 +136,9 @@ func (h Hollowed) Warnings(wanted int) (out []string) {
 			out = append(out, fmt.Sprintf("%s %s has no way out: uncured resin sealed in it bursts or weeps later.", name, size))
 		case holes < wanted:
 			out = append(out, fmt.Sprintf("%s %s has room for %d of %d holes.", name, size, holes, wanted))
+		}
+		if c.Islands > 0 {
+			out = append(out, fmt.Sprintf("%s %s goes round %s, whose wall then hangs loose in it: nothing holds it while it prints. Leave the part solid there, or fill the old hollow first.", name, size, map[bool]string{true: "a closed hollow that was there before", false: fmt.Sprint(c.Islands) + " closed hollows that were there before"}[c.Islands == 1]))
 		}
 		if holes == 1 {
 			out = append(out, fmt.Sprintf("%s %s has one hole: nothing lets air in while it drains.", name, size))

@@ -29,11 +29,13 @@ type Cavity struct {
 	Lowest    mesh.Vec `json:"lowest"`  // as the file stands: nearest the plate
 	Highest   mesh.Vec `json:"highest"` // the far end as the part hangs
 	Vented    bool     `json:"vented"`
-	HeldMM3   float64  `json:"held_mm3"` // resin that stays in it however long it drains; all of it when it has no way out
+	Islands   int      `json:"islands,omitempty"` // walls around cavities that were there before, which nothing holds within it
+	HeldMM3   float64  `json:"held_mm3"`          // resin that stays in it however long it drains; all of it when it has no way out
 
 	HeldAt mesh.Vec `json:"held_at"` // the lowest place of it, as it hangs
 
-	mesh *mesh.Mesh // its wall, facing into it
+	mesh  *mesh.Mesh // its wall, facing into it, and after that its islands
+	faces int        // of the wall
 }
 
 // Drains are the holes that each cavity gets.
@@ -84,23 +86,7 @@ func Hollow(m *mesh.Mesh, wallMM float64, drains Drains) (Hollowed, error) {
 	f.settle()
 	f.crease()
 	out := Hollowed{SolidMM3: d.VolumeMM3, VolumeMM3: d.VolumeMM3, GridMM: f.step, ErrorMM: f.bound(), SlitMM: f.slits.mm}
-	shells, of := f.inner.Shells()
-	walls := make([]*mesh.Mesh, len(shells))
-	for i := range walls {
-		walls[i] = &mesh.Mesh{Vertices: f.inner.Vertices, Box: shells[i].Box}
-	}
-	for i, t := range f.inner.Triangles {
-		walls[of[i]].Triangles = append(walls[of[i]].Triangles, t)
-	}
-	for i, s := range shells {
-		// A hollow's wall faces into it. One that faces the other way is an island of
-		// matter within a hollow: there is none, for it would have a wall of its own.
-		if -s.VolumeMM3 < leastHollow {
-			out.Slight++
-			continue
-		}
-		out.Cavities = append(out.Cavities, Cavity{VolumeMM3: -s.VolumeMM3, mesh: walls[i]})
-	}
+	out.Cavities, out.Slight = hollows(f.inner)
 	if len(out.Cavities) == 0 {
 		return Hollowed{}, ErrThick
 	}
@@ -113,6 +99,49 @@ func Hollow(m *mesh.Mesh, wallMM float64, drains Drains) (Hollowed, error) {
 	}
 	out.bore(m, f.tree, wallMM, drains)
 	return out, nil
+}
+
+// hollows are the closed hollows that a wall around them makes, and how many are so small that
+// they are left solid. A hollow's wall faces into it. One that faces the other way is an island
+// of matter in a hollow: the wall around a cavity that was there before.
+func hollows(inner *mesh.Mesh) (large []Cavity, slight int) {
+	shells, of := inner.Shells()
+	at := make([]int, len(shells)) // the hollow that a shell bounds
+	list := make([]Cavity, 0, len(shells))
+	for i, s := range shells {
+		if s.Depth%2 == 0 {
+			at[i] = len(list)
+			list = append(list, Cavity{VolumeMM3: -s.VolumeMM3, mesh: &mesh.Mesh{Vertices: inner.Vertices, Box: s.Box}})
+		}
+	}
+	for i, s := range shells {
+		if s.Depth%2 == 1 {
+			at[i] = at[s.Parent]
+			list[at[i]].VolumeMM3 -= s.VolumeMM3
+			list[at[i]].Islands++
+		}
+	}
+	var islands []int
+	for i, t := range inner.Triangles {
+		if c := &list[at[of[i]]]; shells[of[i]].Depth%2 == 1 {
+			islands = append(islands, i)
+		} else {
+			c.mesh.Triangles = append(c.mesh.Triangles, t)
+			c.faces++
+		}
+	}
+	for _, i := range islands {
+		m := list[at[of[i]]].mesh
+		m.Triangles = append(m.Triangles, inner.Triangles[i])
+	}
+	for _, c := range list {
+		if c.VolumeMM3 < leastHollow {
+			slight++
+		} else {
+			large = append(large, c)
+		}
+	}
+	return large, slight
 }
 
 // ends are the lowest and the highest place of a cavity.

@@ -3,6 +3,7 @@ package solid
 import (
 	"errors"
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -140,6 +141,55 @@ func TestHollowPockets(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, h.Bores, 3)
 	assert.Zero(t, h.Cavities[0].HeldMM3, "the third hole goes where resin would stay")
+}
+
+// facingIn is a mesh turned inside out and lifted.
+func facingIn(m *mesh.Mesh, up float64) *mesh.Soup {
+	for i, t := range m.Triangles {
+		m.Triangles[i] = [3]int32{t[0], t[2], t[1]}
+	}
+	for i := range m.Vertices {
+		m.Vertices[i].Z += up
+	}
+	return m.Soup("stl")
+}
+
+// A ball with a closed hollow in its middle keeps a wall on both sides of what is taken out:
+// two shells of balls, by plain geometry. The inner one hangs loose, and no hole leads there.
+func TestHollowAroundACavity(t *testing.T) {
+	ballMM3 := func(r float64) float64 { return 4. / 3 * math.Pi * r * r * r }
+	part := meshtest.Together(ball(20, 80).Soup("stl"), facingIn(ball(10, 80), 10)).Weld()
+	h, err := Hollow(part, 2, Drains{Count: 2, DiameterMM: 3})
+	require.NoError(t, err)
+	want := ballMM3(20) - ballMM3(18) + ballMM3(12) - ballMM3(10)
+	assert.InEpsilon(t, want, h.VolumeMM3, 0.01)
+	assert.InEpsilon(t, want, h.Mesh.Measure().VolumeMM3, 0.01)
+	assert.InEpsilon(t, ballMM3(18)-ballMM3(12), h.Cavities[0].VolumeMM3, 0.01)
+	require.Len(t, h.Bores, 2)
+	for _, b := range h.Bores {
+		assert.InDelta(t, 20, b.At.Sub(mesh.Vec{Z: 20}).Len(), 0.1, "on the outside")
+	}
+	assert.Equal(t, 1, h.Cavities[0].Islands)
+	assert.Contains(t, strings.Join(h.Warnings(2), " "), "hangs loose")
+	least, most := wallOf(t, part, h)
+	assert.InDelta(t, 2, least, 0.1)
+	assert.InDelta(t, 2, most, 0.15)
+
+	// Off its middle the two walls are one: nothing hangs loose.
+	part = meshtest.Together(ball(20, 80).Soup("stl"), facingIn(ball(10, 80), 17)).Weld()
+	h, err = Hollow(part, 2, Drains{Count: 2, DiameterMM: 3})
+	require.NoError(t, err)
+	assert.Zero(t, h.Cavities[0].Islands)
+	assert.Len(t, h.Bores, 2)
+	for _, b := range h.Bores {
+		assert.InDelta(t, 20, b.At.Sub(mesh.Vec{Z: 20}).Len(), 0.1, "and no hole leads into the old hollow")
+	}
+	assert.InEpsilon(t, h.Mesh.Measure().VolumeMM3, h.VolumeMM3, 1e-6)
+
+	// Two blocks that touch along an edge are hollowed as they are.
+	h, err = Hollow(meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 20, Y: 20, Z: 20}), meshtest.Box(mesh.Vec{X: 20, Y: 20}, mesh.Vec{X: 20, Y: 20, Z: 20})).Weld(), 2, Drains{})
+	require.NoError(t, err)
+	assert.InEpsilon(t, 2*(20*20*20-16*16*16), h.VolumeMM3, 0.01)
 }
 
 func TestHollowRefuses(t *testing.T) {
