@@ -196,6 +196,22 @@ func splitOrder(boxes []treeBox, order []int32, middles treeBox) int {
 	return front
 }
 
+// Meeting calls do with the triangles whose boxes may meet a box.
+func (t *Tree) Meeting(b Box, do func(triangle int32)) {
+	if len(t.nodes) == 0 {
+		return
+	}
+	low, high := [3]float64{b.Min.X, b.Min.Y, b.Min.Z}, [3]float64{b.Max.X, b.Max.Y, b.Max.Z}
+	(&boxTree{t.nodes, t.order}).each(func(lo, hi *[3]float32) bool {
+		for k := range 3 {
+			if high[k] < float64(lo[k]) || low[k] > float64(hi[k]) {
+				return false
+			}
+		}
+		return true
+	}, do)
+}
+
 // Hit is where a ray meets a triangle.
 type Hit struct {
 	Triangle int32

@@ -126,10 +126,13 @@ func clip(ring []flatPoint, thin float64) (out [][3]int32) {
 		prev[i], next[i] = (i+n-1)%n, (i+1)%n
 	}
 	turn := func(i int) float64 { return turnOf(ring[prev[i]].Point, ring[i].Point, ring[next[i]].Point) }
-	// Only corners that bend inward can lie in an ear.
+	// Only corners that bend inward, or not at all, can lie in an ear.
+	inward := func(i int) bool {
+		return turn(i) <= thin*math.Sqrt(length2(ring[prev[i]].Point, ring[next[i]].Point))
+	}
 	reflex := make([]bool, n)
 	for i := range n {
-		reflex[i] = turn(i) <= 0
+		reflex[i] = inward(i)
 	}
 	near := newCornerGrid(ring, reflex)
 	ear := func(i int, high float64) bool {
@@ -138,9 +141,12 @@ func clip(ring []flatPoint, thin float64) (out [][3]int32) {
 		if longest := max(length2(a, c), length2(a, b), length2(b, c)); t <= 0 || t*t < high*high*longest {
 			return false
 		}
+		// What lies on its sides but for rounding counts as in it: cut off there, it would be left
+		// without area.
+		ab, bc, ca := -high*math.Sqrt(length2(a, b)), -high*math.Sqrt(length2(b, c)), -high*math.Sqrt(length2(a, c))
 		return !near.any(min(a.X, b.X, c.X), min(a.Y, b.Y, c.Y), max(a.X, b.X, c.X), max(a.Y, b.Y, c.Y), func(k int32) bool {
 			q := ring[k].Point
-			return reflex[k] && q != a && q != b && q != c && turnOf(a, b, q) >= 0 && turnOf(b, c, q) >= 0 && turnOf(c, a, q) >= 0
+			return reflex[k] && q != a && q != b && q != c && turnOf(a, b, q) >= ab && turnOf(b, c, q) >= bc && turnOf(c, a, q) >= ca
 		})
 	}
 	left, at, tried, high := n, 0, 0, thin
@@ -158,7 +164,7 @@ func clip(ring []flatPoint, thin float64) (out [][3]int32) {
 		p, q := prev[at], next[at]
 		next[p], prev[q] = q, p
 		reflex[at] = false // it is gone
-		reflex[p], reflex[q] = turn(p) <= 0 && reflex[p], turn(q) <= 0 && reflex[q]
+		reflex[p], reflex[q] = reflex[p] && inward(p), reflex[q] && inward(q)
 		left, tried, high = left-1, 0, thin
 		at = next[q] // not the same corner again: fans make slivers
 	}

@@ -31,7 +31,7 @@ type field struct {
 const blockCells = 8
 
 func newField(m *mesh.Mesh, wall float64) (*field, error) {
-	f := &field{tree: mesh.NewTree(skin(m, wall)), wall: wall}
+	f := &field{tree: mesh.NewTree(m), wall: wall}
 	size := m.Box.Size()
 	// So fine that on a triangle the wall is off by no more than is wished for: the ball
 	// around one is up to 0.9 steps wide.

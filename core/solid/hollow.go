@@ -58,7 +58,8 @@ const (
 	leastHollow   = 50.0       // mm³; smaller hollows stay solid. Source: from memory
 )
 
-// Hollow takes the matter out that lies deeper than a wall, and bores drains. The inner
+// Hollow takes the matter out that lies deeper than a wall, and bores drains. Bodies that lie
+// in one another are made one first. The inner
 // wall is where the exact distance to the surface is the wall: found on a grid by marching
 // tetrahedra [published: Doi and Koide, An efficient method of triangulating
 // equi-valued surfaces by using tetrahedral cells, 1991], each of its vertices then moved
@@ -74,10 +75,14 @@ func Hollow(m *mesh.Mesh, wallMM float64, drains Drains) (Hollowed, error) {
 		return Hollowed{}, fmt.Errorf("a wall of %g mm", wallMM)
 	}
 	m = m.Sound()
-	d := m.Measure()
-	if !d.Watertight {
+	if !m.Measure().Watertight {
 		return Hollowed{}, ErrOpen
 	}
+	m, err := Joined(m)
+	if err != nil {
+		return Hollowed{}, err
+	}
+	d := m.Measure()
 	f, err := newField(m, wallMM)
 	if err != nil {
 		return Hollowed{}, err

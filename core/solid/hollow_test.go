@@ -192,6 +192,33 @@ func TestHollowAroundACavity(t *testing.T) {
 	assert.InEpsilon(t, 2*(20*20*20-16*16*16), h.VolumeMM3, 0.01)
 }
 
+// Ten rods through one another are hollowed as the one body that they are: what is left is the
+// union less its hollow, and no rod's skin runs through that.
+func TestHollowOfBodiesInOneAnother(t *testing.T) {
+	spokes := wheel(10)
+	union := spokes.Solid()
+	h, err := Hollow(spokes, 1.5, Drains{Count: 2, DiameterMM: 3})
+	require.NoError(t, err)
+	assert.InDelta(t, union.SolidMM3, h.SolidMM3, union.ErrorMM3)
+	out := mesh.Measure(h.Mesh.Soup("stl"))
+	assert.True(t, out.Watertight)
+	assert.Zero(t, out.BuriedShells)
+	assert.InEpsilon(t, h.VolumeMM3, out.VolumeMM3, 1e-3)
+	o := h.Mesh.Solid()
+	assert.InDelta(t, out.VolumeMM3, o.SolidMM3, 1, "nothing lies in anything")
+	hollow := 0.0
+	for _, c := range h.Cavities {
+		hollow += c.VolumeMM3
+	}
+	assert.InEpsilon(t, h.SolidMM3-hollow, h.VolumeMM3, 0.01)
+	// A wall of 1.5 all over the surface is a little less than its area times 1.5.
+	joined, err := Joined(spokes)
+	require.NoError(t, err)
+	assert.InEpsilon(t, 0.85*1.5*areaOf(joined), h.VolumeMM3, 0.12)
+	least, _ := wallOf(t, joined, h)
+	assert.Greater(t, least, 1.5-h.ErrorMM-1e-3)
+}
+
 func TestHollowRefuses(t *testing.T) {
 	_, err := Hollow(block(3, 3, 3), 2, Drains{})
 	assert.ErrorIs(t, err, ErrThick)

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/core/mesh"
-	"sakuji/core/mesh/meshtest"
 )
 
 func areaOf(m *mesh.Mesh) (mm2 float64) {
@@ -16,21 +15,6 @@ func areaOf(m *mesh.Mesh) (mm2 float64) {
 		mm2 += m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Cross(m.Vertices[t[2]].Sub(m.Vertices[t[0]])).Len() / 2
 	}
 	return mm2
-}
-
-// What can be touched of two blocks in one another, by plain geometry: a beam through a
-// cube loses its middle, and the cube two windows.
-func TestSkinOfBlocksInOneAnother(t *testing.T) {
-	m := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 20, Y: 20, Z: 20}), meshtest.Box(mesh.Vec{X: -10, Y: 6, Z: 7}, mesh.Vec{X: 40, Y: 8, Z: 6})).Weld()
-	whole := 6*400.0 + 2*(40*8+40*6+8*6)
-	require.InDelta(t, whole, areaOf(m), 1e-6)
-	buried := 20.0*2*(8+6) + 2*8*6
-	got := areaOf(skin(m, 2))
-	assert.InEpsilon(t, whole-buried, got, 0.01)
-	// Apart, or alone, nothing is hidden and nothing is divided.
-	for _, apart := range []*mesh.Mesh{block(10, 10, 10), meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 5, Y: 5, Z: 5}), meshtest.Box(mesh.Vec{X: 9}, mesh.Vec{X: 5, Y: 5, Z: 5})).Weld()} {
-		assert.Len(t, skin(apart, 2).Triangles, len(apart.Triangles))
-	}
 }
 
 // The bound on a triangle is that of its corners, tightened by its quarters; the ball
