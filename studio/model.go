@@ -146,7 +146,7 @@ func AnalyseModel(s *mesh.Soup, told func(share float64, doing string) error) (o
 	if err = told(0.85, "fragile places"); err != nil {
 		return
 	}
-	out.Fragile = solid.FragileOf(v.Mesh.Sound(), mostFragile)
+	out.Fragile = solid.FragileOf(solid.Whole(v.Mesh), mostFragile)
 	if hull := v.Mesh.Hull(); hull != nil {
 		out.HullMM3 = hull.Measure().VolumeMM3
 	}
@@ -300,12 +300,18 @@ type ModelShape struct {
 	Detail   solid.Detail   `json:"detail"`
 }
 
-// MeasureModel works out all that is kept of a mesh.
+// MeasureModel works out all that is kept of a mesh. What bodies share counts once in its
+// volume, and what of them lies in others not at all in its surface.
 func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 	m := s.Weld()
 	d := m.Measure()
 	d.Format, d.Triangles = s.Format, s.Len()
-	return d, shapeOf(m)
+	whole := solid.Whole(m)
+	if whole != m {
+		one := whole.Measure()
+		d.VolumeMM3, d.AreaMM2 = one.VolumeMM3, one.AreaMM2
+	}
+	return d, shapeOf(whole)
 }
 
 func shapeOf(m *mesh.Mesh) ModelShape {

@@ -88,7 +88,7 @@ func PegCount(m Model) int {
 
 // ShapeOf is a version's shape when it stands so.
 func (s Orientation) ShapeOf(soup *mesh.Soup) ModelShape {
-	return shapeOf(solid.Turned(soup.Weld(), s.Facts.Matrix))
+	return shapeOf(solid.Turned(solid.Whole(soup.Weld()), s.Facts.Matrix))
 }
 
 // WishesFor are the studio’s for a process.
@@ -126,7 +126,7 @@ func (h Shop) Orienting(processName string, w solid.Wishes) Orienting {
 // Find looks for good orientations, as the file stands among them, the best first. told is
 // called with the share done before each step and may stop it.
 func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orientation, error) {
-	m := s.Weld().Sound()
+	m := solid.Whole(s.Weld())
 	w, share, minutes, processName := o.Wishes, o.SupportShare, o.runMinutes(), o.Process
 	if err := told(0.2, "trying directions"); err != nil {
 		return nil, err

@@ -107,7 +107,7 @@ func cutLayers(ctx context.Context, t slicing, _ apart.Told) (l Layers, err erro
 	if err != nil {
 		return l, err
 	}
-	m := soup.Weld()
+	m := solid.Whole(soup.Weld())
 	if t.Turn != [9]float64{} {
 		m = solid.Turned(m, t.Turn)
 	}

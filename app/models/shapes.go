@@ -225,5 +225,5 @@ func suggestCuts(ctx context.Context, p parting, _ apart.Told) ([]solid.Cuts, er
 	if err != nil {
 		return nil, err
 	}
-	return solid.SuggestCuts(ctx, soup.Weld().Sound(), p.Pieces, p.Bed)
+	return solid.SuggestCuts(ctx, solid.Whole(soup.Weld()), p.Pieces, p.Bed)
 }

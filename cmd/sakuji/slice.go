@@ -32,7 +32,7 @@ func sliceVerb() *cobra.Command {
 				f.add(name, err)
 				continue
 			}
-			layers := solid.NewSlicer(soup.Weld(), *layer).Figures()
+			layers := solid.NewSlicer(solid.Whole(soup.Weld()), *layer).Figures()
 			largest, islands, gaps := 0.0, 0, 0
 			for _, l := range layers {
 				largest = max(largest, l.AreaMM2)

@@ -97,7 +97,11 @@ func (e *edges) around(low, high int32, same []halfEdge) []leaf {
 	axis := m.Vertices[high].Sub(m.Vertices[low])
 	axis = axis.Mul(1 / axis.Len())
 	away := func(h halfEdge) Vec {
-		d := m.Vertices[m.apex(h.triangle(), low, high)].Sub(m.Vertices[low])
+		apex := m.apex(h.triangle(), low, high)
+		if apex < 0 { // the triangle is but this edge
+			return Vec{}
+		}
+		d := m.Vertices[apex].Sub(m.Vertices[low])
 		return d.Sub(axis.Mul(d.Dot(axis)))
 	}
 	begins := func(h halfEdge) bool { return h.forward() == e.inward() }

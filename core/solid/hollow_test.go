@@ -201,7 +201,7 @@ func TestHollowOfBodiesInOneAnother(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, union.SolidMM3, h.SolidMM3, union.ErrorMM3)
 	out := mesh.Measure(h.Mesh.Soup("stl"))
-	assert.True(t, out.Watertight)
+	assert.True(t, out.Watertight, "%+v", out)
 	assert.Zero(t, out.BuriedShells)
 	assert.InEpsilon(t, h.VolumeMM3, out.VolumeMM3, 1e-3)
 	o := h.Mesh.Solid()

@@ -3,9 +3,9 @@ package solid
 import (
 	"cmp"
 	"errors"
+	"fmt"
 	"maps"
 	"math"
-	"math/rand/v2"
 	"slices"
 
 	"sakuji/core/mesh"
@@ -14,19 +14,32 @@ import (
 // ErrTangled says that bodies could not be made one.
 var ErrTangled = errors.New("its bodies lie in one another in a way that cannot be told apart: join them where they were modelled")
 
+var errTooMuch = fmt.Errorf("%w (there is too much of it)", ErrTangled)
+
 const (
 	joinTries  = 6
 	mostJoined = 2000 // bodies that hang together
+	mostPassed = 2e6  // edges and faces of two bodies that are asked whether one passes the other
 	// joinShift is by what share of the whole's diagonal a body is moved, some way, before it is
-	// joined: then no corner lies on another's face and no face in another's plane. On a thing
-	// of 200 mm it is 0.2 µm.
-	joinShift = 1e-6
+	// joined: then no corner lies on another's face and no face in another's plane. Far more
+	// than the digits of a file, and on a thing of 200 mm 2 µm each way at most.
+	joinShift = 2e-5
 	joinThin  = 1e-13 // of a face's height: pieces less high are avoided
 )
 
+// Whole is a part as it prints: sound, and bodies that lie in one another made one. Those that
+// cannot be stay as they are.
+func Whole(m *mesh.Mesh) *mesh.Mesh {
+	m = m.Sound()
+	if out, err := Joined(m); err == nil {
+		return out
+	}
+	return m
+}
+
 // Joined returns the part with bodies that lie in one another made one: the surface that can
 // be touched, closed. A part whose bodies keep apart is returned as it is. Shells must be
-// sound, as mesh.Sound leaves them; one that crosses itself stays as it is.
+// sound, as mesh.Sound leaves them; one that crosses itself, or is open, stays as it is.
 //
 // Two bodies are joined by the lines in which their faces cross. Whether an edge of one passes
 // a face of the other is told exactly [published: Shewchuk, Adaptive Precision Floating-Point
@@ -34,47 +47,44 @@ const (
 // share an edge agree; each face that is crossed is divided along the lines, and what lies in
 // the other body is left out.
 func Joined(m *mesh.Mesh) (*mesh.Mesh, error) {
-	shells, of := m.Shells()
-	at := make([]int, len(shells)) // its body
-	var bodies []*mesh.Mesh
-	for i, s := range shells {
-		if !s.Cavity() {
-			at[i] = len(bodies)
-			bodies = append(bodies, &mesh.Mesh{Vertices: m.Vertices, Box: s.Box})
+	bodies, open := apart(m)
+	groups := meeting(bodies)
+	if len(groups) == len(bodies) {
+		return m, nil
+	}
+	j := &joiner{shift: joinShift * m.Box.Diagonal()}
+	var err error
+	for range joinTries {
+		var out *mesh.Mesh
+		if out, err = j.groups(groups, open); err != nil {
+			return nil, err
+		}
+		// Pieces finer than a file's digits could leave gaps in it.
+		if len(open) > 0 || mesh.Measure(out.Soup("stl")).Watertight {
+			return out, nil
+		}
+		err = ErrTangled
+		for _, g := range groups {
+			for i := range g {
+				g[i] = j.move(g[i])
+			}
 		}
 	}
-	for i, s := range shells {
-		if s.Cavity() {
-			at[i] = at[s.Parent]
+	return nil, err
+}
+
+// groups joins the bodies of each group and lays all in one mesh.
+func (j *joiner) groups(groups [][]*mesh.Mesh, open []*mesh.Mesh) (*mesh.Mesh, error) {
+	parts := slices.Clone(open)
+	for _, g := range groups {
+		if len(g) > mostJoined {
+			return nil, errTooMuch
 		}
-	}
-	for i, t := range m.Triangles {
-		b := bodies[at[of[i]]]
-		b.Triangles = append(b.Triangles, t)
-	}
-	j := &joiner{rnd: rand.New(rand.NewPCG(1, uint64(len(m.Triangles)))), shift: joinShift * m.Box.Diagonal()}
-	var parts []*mesh.Mesh
-	some := false
-	for _, group := range meeting(bodies) {
-		if len(group) > mostJoined {
-			return nil, ErrTangled
-		}
-		if len(group) == 1 {
-			parts = append(parts, group[0])
-			continue
-		}
-		some = true
-		for i := range group {
-			group[i] = compact(group[i].Vertices, group[i].Triangles)
-		}
-		part, err := j.all(group)
+		part, err := j.all(g)
 		if err != nil {
 			return nil, err
 		}
 		parts = append(parts, part)
-	}
-	if !some {
-		return m, nil
 	}
 	var vertices []mesh.Vec
 	var triangles [][3]int32
@@ -86,6 +96,36 @@ func Joined(m *mesh.Mesh) (*mesh.Mesh, error) {
 		}
 	}
 	return compact(vertices, triangles), nil
+}
+
+// apart are the closed bodies of a mesh, each with its cavities, and its open shells.
+func apart(m *mesh.Mesh) (bodies, open []*mesh.Mesh) {
+	shells, of := m.Shells()
+	at := make([]*mesh.Mesh, len(shells))
+	for i, s := range shells {
+		if s.Cavity() {
+			continue
+		}
+		at[i] = &mesh.Mesh{Vertices: m.Vertices, Box: s.Box}
+		if s.Closed() {
+			bodies = append(bodies, at[i])
+		} else {
+			open = append(open, at[i])
+		}
+	}
+	for i, s := range shells {
+		if s.Cavity() {
+			at[i] = at[s.Parent]
+		}
+	}
+	for i, t := range m.Triangles {
+		b := at[of[i]]
+		b.Triangles = append(b.Triangles, t)
+	}
+	for _, b := range slices.Concat(bodies, open) {
+		*b = *compact(b.Vertices, b.Triangles)
+	}
+	return bodies, open
 }
 
 // meeting groups bodies whose boxes meet, one by one or through others.
@@ -122,8 +162,21 @@ func meeting(bodies []*mesh.Mesh) (groups [][]*mesh.Mesh) {
 }
 
 type joiner struct {
-	rnd   *rand.Rand
-	shift float64
+	shift float64 // how far a body is moved at most
+	moved float64 // how often one was
+}
+
+// move moves a mesh a little, each time some other way [published: Roberts, The Unreasonable
+// Effectiveness of Quasirandom Sequences, 2018, for ways that fill the room evenly].
+func (j *joiner) move(m *mesh.Mesh) *mesh.Mesh {
+	j.moved++
+	way := func(step float64) float64 { return j.shift * (math.Mod(j.moved*step, 1) - 0.5) }
+	by := mesh.Vec{X: way(0.8191725134), Y: way(0.6710436067), Z: way(0.5497004779)}
+	out := &mesh.Mesh{Vertices: make([]mesh.Vec, len(m.Vertices)), Triangles: m.Triangles, Box: mesh.Box{Min: m.Box.Min.Add(by), Max: m.Box.Max.Add(by)}}
+	for i, v := range m.Vertices {
+		out.Vertices[i] = v.Add(by)
+	}
+	return out
 }
 
 // all joins bodies by halves.
@@ -144,12 +197,10 @@ func (j *joiner) all(bodies []*mesh.Mesh) (*mesh.Mesh, error) {
 		if both, err = union(a, b); err == nil {
 			return both, nil
 		}
-		by := mesh.Vec{X: j.rnd.Float64() - 0.5, Y: j.rnd.Float64() - 0.5, Z: j.rnd.Float64() - 0.5}.Mul(j.shift)
-		b = &mesh.Mesh{Vertices: slices.Clone(b.Vertices), Triangles: b.Triangles, Box: b.Box}
-		for i := range b.Vertices {
-			b.Vertices[i] = b.Vertices[i].Add(by)
+		if errors.Is(err, errTooMuch) {
+			break
 		}
-		b.Box.Min, b.Box.Max = b.Box.Min.Add(by), b.Box.Max.Add(by)
+		b = j.move(b)
 	}
 	return nil, err
 }
@@ -272,7 +323,10 @@ func (c *crossings) pass(edge [2]int32, face int32) int32 {
 	if id, ok := c.passed[key]; ok {
 		return id
 	}
-	c.passed[key] = -1
+	if c.passed[key] = -1; len(c.passed) > mostPassed {
+		c.err = errTooMuch
+		return -1
+	}
 	t := c.triangles[face]
 	p, q := c.vertices[edge[0]], c.vertices[edge[1]]
 	x, y, z := c.vertices[t[0]], c.vertices[t[1]], c.vertices[t[2]]
@@ -376,15 +430,49 @@ type pieceRing struct {
 	by   int32    // and the face that makes it
 }
 
-// divide returns the triangles of a face that lie outside the other body. It is laid out with
-// its corners at (0, 0), (1, 0) and (0, 1), whatever its shape: a sliver is no harder.
+// divide returns the triangles of a face that lie outside the other body.
 func (c *crossings) divide(face int32) (kept [][3]int32, err error) {
+	g, lines := c.laid(face)
+	outer, holes := g.rings(lines)
+	if len(outer) == 0 {
+		return nil, ErrTangled
+	}
+	for k, r := range outer {
+		edge := r
+		for _, h := range holes[k] {
+			if !edge.cut && h.cut {
+				edge = h
+			}
+		}
+		if !edge.cut {
+			return nil, ErrTangled
+		}
+		if c.behind(face, g, edge) {
+			continue
+		}
+		var inner [][]flatPoint
+		for _, h := range holes[k] {
+			inner = append(inner, g.points(h.ids))
+		}
+		for _, t := range capped(g.points(r.ids), inner, joinThin) {
+			if t[0] != t[1] && t[1] != t[2] && t[2] != t[0] { // else it is but an edge
+				kept = append(kept, t)
+			}
+		}
+	}
+	return kept, nil
+}
+
+// The corners of a face as it is laid out, whatever its shape: a sliver is no harder.
+var laidOut = [3]Point{{0, 0}, {1, 0}, {0, 1}}
+
+// laid lays a face out with the lines in it, and says which face makes each.
+func (c *crossings) laid(face int32) (g *planar, lines map[[2]int32]int32) {
 	t := c.triangles[face]
-	corners := [3]Point{{0, 0}, {1, 0}, {0, 1}}
-	g := &planar{at: map[int32]Point{}, beside: map[int32][]int32{}}
+	g = &planar{at: map[int32]Point{}, beside: map[int32][]int32{}}
 	var border []int32
 	for k := range 3 {
-		u, v, p, q := t[k], t[(k+1)%3], corners[k], corners[(k+1)%3]
+		u, v, p, q := t[k], t[(k+1)%3], laidOut[k], laidOut[(k+1)%3]
 		border, g.at[u] = append(border, u), p
 		points := slices.Clone(c.onEdge[edgeOf(u, v)])
 		if u > v {
@@ -402,7 +490,7 @@ func (c *crossings) divide(face int32) (kept [][3]int32, err error) {
 	for k, id := range border {
 		g.edge(id, border[(k+1)%len(border)])
 	}
-	lines := map[[2]int32]int32{}
+	lines = map[[2]int32]int32{}
 	for _, l := range c.lines[face] {
 		for _, id := range [2]int32{l.from, l.to} {
 			if _, ok := g.at[id]; !ok {
@@ -412,40 +500,22 @@ func (c *crossings) divide(face int32) (kept [][3]int32, err error) {
 		g.edge(l.from, l.to)
 		lines[[2]int32{l.from, l.to}], lines[[2]int32{l.to, l.from}] = l.by, l.by
 	}
-	outer, holes := g.rings(lines)
-	if len(outer) == 0 {
-		return nil, ErrTangled
+	return g, lines
+}
+
+// behind reports whether a piece of a face lies within the other body. The face that makes a
+// line parts the corners as it parts the pieces: the furthest on the left of the line tells on
+// which side of it the piece lies.
+func (c *crossings) behind(face int32, g *planar, edge pieceRing) bool {
+	p, q := g.at[edge.line[0]], g.at[edge.line[1]]
+	left := 0
+	for i := range laidOut {
+		if turnOf(p, q, laidOut[i]) > turnOf(p, q, laidOut[left]) {
+			left = i
+		}
 	}
-	for k, r := range outer {
-		edge := r
-		for _, h := range holes[k] {
-			if !edge.cut && h.cut {
-				edge = h
-			}
-		}
-		if !edge.cut {
-			return nil, ErrTangled
-		}
-		// The face that makes a line parts the corners as it parts the pieces: the furthest on
-		// the left of the line tells on which side of it the piece lies.
-		p, q := g.at[edge.line[0]], g.at[edge.line[1]]
-		left := 0
-		for i := range corners {
-			if turnOf(p, q, corners[i]) > turnOf(p, q, corners[left]) {
-				left = i
-			}
-		}
-		by := c.triangles[edge.by]
-		if orient(c.vertices[by[0]], c.vertices[by[1]], c.vertices[by[2]], c.vertices[t[left]]) > 0 {
-			continue // behind it: within the other body
-		}
-		var inner [][]flatPoint
-		for _, h := range holes[k] {
-			inner = append(inner, g.points(h.ids))
-		}
-		kept = append(kept, capped(g.points(r.ids), inner, joinThin)...)
-	}
-	return kept, nil
+	by := c.triangles[edge.by]
+	return orient(c.vertices[by[0]], c.vertices[by[1]], c.vertices[by[2]], c.vertices[c.triangles[face][left]]) > 0
 }
 
 // planar is a face with the lines in it.

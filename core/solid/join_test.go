@@ -50,6 +50,7 @@ func joined(t *testing.T, m *mesh.Mesh) *mesh.Mesh {
 	got := out.Measure()
 	require.True(t, got.Watertight, "%+v", got)
 	require.Zero(t, got.InvertedShells+got.BuriedShells)
+	require.True(t, mesh.Measure(out.Soup("stl")).Watertight, "in a file, too")
 	return out
 }
 
@@ -58,8 +59,8 @@ func joined(t *testing.T, m *mesh.Mesh) *mesh.Mesh {
 func TestJoined(t *testing.T) {
 	cross := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 20, Y: 20, Z: 20}), meshtest.Box(mesh.Vec{X: -10, Y: 6, Z: 7}, mesh.Vec{X: 40, Y: 8, Z: 6})).Weld()
 	out := joined(t, cross)
-	assert.InDelta(t, 8000+20*8*6, out.Measure().VolumeMM3, 0.05)
-	assert.InDelta(t, 6*400+2*20*(8+6)+0, areaOf(out), 0.05)
+	assert.InDelta(t, 8000+20*8*6, out.Measure().VolumeMM3, 0.5)
+	assert.InDelta(t, 6*400+2*20*(8+6)+0, areaOf(out), 0.5)
 	assert.Equal(t, 1, out.Measure().Shells)
 
 	a, b := ball(10, 96), ball(10, 96)
@@ -84,7 +85,7 @@ func TestJoined(t *testing.T) {
 	hollow := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 20, Y: 20, Z: 20}), facingIn(inner, 2))
 	poked := meshtest.Together(hollow, meshtest.Box(mesh.Vec{X: -5, Y: 9, Z: 9}, mesh.Vec{X: 15, Y: 2, Z: 2})).Weld()
 	out = joined(t, poked)
-	assert.InDelta(t, 8000-16*16*16+4*(15-2), out.Measure().VolumeMM3, 0.05)
+	assert.InDelta(t, 8000-16*16*16+4*(15-2), out.Measure().VolumeMM3, 0.5)
 	assert.Equal(t, 1, out.Measure().Cavities)
 
 	apart := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 5, Y: 5, Z: 5}), meshtest.Box(mesh.Vec{X: 9}, mesh.Vec{X: 5, Y: 5, Z: 5})).Weld()
@@ -113,6 +114,6 @@ func TestJoinedProperty(t *testing.T) {
 		out, err := Joined(m)
 		require.NoError(t, err)
 		o := m.Solid()
-		require.InDelta(t, o.SolidMM3, out.Measure().VolumeMM3, o.ErrorMM3+1e-4*o.SolidMM3)
+		require.InDelta(t, o.SolidMM3, out.Measure().VolumeMM3, o.ErrorMM3+5e-4*o.SolidMM3)
 	})
 }

@@ -66,27 +66,21 @@ func (v modelView) Bodies() int {
 	return len(v.Analysis.Bodies)
 }
 
-// Solid is the volume with what bodies share counted once.
-func (v modelView) Solid() float64 {
-	if v.Analysis == nil || v.Analysis.Overlap.Overlapped == 0 {
-		return v.Model.Measures.VolumeMM3
-	}
-	return v.Analysis.Overlap.SolidMM3
-}
-
 // Working tells where the volume came from.
 func (v modelView) Working() rates.Working {
-	in := []rates.Figure{rates.Of("volume of all shells, cavities taken off", v.Model.Measures.VolumeMM3/1000, "cm³", rates.Mesh)}
+	result := rates.Of("volume", v.Model.Measures.VolumeMM3/1000, "cm³", rates.Derived)
+	in := []rates.Figure{rates.Of("volume of all shells, cavities taken off", result.Value, "cm³", rates.Mesh)}
 	formula := "signed tetrahedra over all facets"
 	if v.Analysis != nil && v.Analysis.Overlap.Overlapped > 0 {
+		o := v.Analysis.Overlap
 		formula += ", less what bodies share"
-		in = append(in, rates.Of("shared, counted twice in it", v.Analysis.Overlap.Overlapped/1000, "cm³", rates.Mesh),
-			rates.Of("give or take", v.Analysis.Overlap.ErrorMM3/1000, "cm³", rates.Derived))
+		in = []rates.Figure{rates.Of("volume of all shells, cavities taken off", (o.SolidMM3+o.Overlapped)/1000, "cm³", rates.Mesh),
+			rates.Of("shared, counted twice in it", o.Overlapped/1000, "cm³", rates.Mesh), rates.Of("give or take", o.ErrorMM3/1000, "cm³", rates.Derived)}
 	}
 	if v.Analysis != nil && v.Analysis.HullMM3 > 0 {
 		in = append(in, rates.Of("its convex hull", v.Analysis.HullMM3/1000, "cm³", rates.Mesh))
 	}
-	return rates.Working{Formula: formula, Inputs: in, Result: rates.Of("volume", v.Solid()/1000, "cm³", rates.Derived)}
+	return rates.Working{Formula: formula, Inputs: in, Result: result}
 }
 
 func (s *Room) model(w http.ResponseWriter, r *http.Request) {
