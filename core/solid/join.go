@@ -19,7 +19,7 @@ var errTooMuch = fmt.Errorf("%w (there is too much of it)", ErrTangled)
 const (
 	joinTries  = 6
 	mostJoined = 2000 // bodies that hang together
-	mostPassed = 2e6  // edges and faces of two bodies that are asked whether one passes the other
+	mostPassed = 5e6  // edges and faces of two bodies, in all, that are asked whether one passes the other
 	// joinShift is by what share of the whole's diagonal a body is moved, some way, before it is
 	// joined: then no corner lies on another's face and no face in another's plane. Far more
 	// than the digits of a file, and on a thing of 200 mm 2 µm each way at most.
@@ -52,7 +52,7 @@ func Joined(m *mesh.Mesh) (*mesh.Mesh, error) {
 	if len(groups) == len(bodies) {
 		return m, nil
 	}
-	j := &joiner{shift: joinShift * m.Box.Diagonal()}
+	j := &joiner{shift: joinShift * m.Box.Diagonal(), left: mostPassed}
 	var err error
 	for range joinTries {
 		var out *mesh.Mesh
@@ -164,6 +164,7 @@ func meeting(bodies []*mesh.Mesh) (groups [][]*mesh.Mesh) {
 type joiner struct {
 	shift float64 // how far a body is moved at most
 	moved float64 // how often one was
+	left  int     // edges and faces to ask
 }
 
 // move moves a mesh a little, each time some other way [published: Roberts, The Unreasonable
@@ -194,7 +195,7 @@ func (j *joiner) all(bodies []*mesh.Mesh) (*mesh.Mesh, error) {
 	}
 	for range joinTries {
 		var both *mesh.Mesh
-		if both, err = union(a, b); err == nil {
+		if both, err = j.union(a, b); err == nil {
 			return both, nil
 		}
 		if errors.Is(err, errTooMuch) {
@@ -234,6 +235,7 @@ type crossings struct {
 	within    map[int32]Point       // and where in its face: the weights of the second corner and the third
 	onEdge    map[[2]int32][]int32  // those of an edge
 	lines     map[int32][]crossLine // in which a face is crossed
+	left      *int
 	err       error
 }
 
@@ -241,9 +243,9 @@ type crossings struct {
 type crossLine struct{ from, to, by int32 }
 
 // union joins two meshes neither of which crosses itself.
-func union(a, b *mesh.Mesh) (*mesh.Mesh, error) {
+func (j *joiner) union(a, b *mesh.Mesh) (*mesh.Mesh, error) {
 	c := &crossings{vertices: slices.Concat(a.Vertices, b.Vertices), triangles: slices.Clone(a.Triangles), passed: map[[3]int32]int32{},
-		along: map[int32]float64{}, within: map[int32]Point{}, onEdge: map[[2]int32][]int32{}, lines: map[int32][]crossLine{}}
+		along: map[int32]float64{}, within: map[int32]Point{}, left: &j.left, onEdge: map[[2]int32][]int32{}, lines: map[int32][]crossLine{}}
 	for _, t := range b.Triangles {
 		n := int32(len(a.Vertices))
 		c.triangles = append(c.triangles, [3]int32{t[0] + n, t[1] + n, t[2] + n})
@@ -323,7 +325,8 @@ func (c *crossings) pass(edge [2]int32, face int32) int32 {
 	if id, ok := c.passed[key]; ok {
 		return id
 	}
-	if c.passed[key] = -1; len(c.passed) > mostPassed {
+	c.passed[key] = -1
+	if *c.left--; *c.left < 0 {
 		c.err = errTooMuch
 		return -1
 	}
