@@ -345,7 +345,11 @@ func (m Model) Faults() (out []string) {
 		out = append(out, "It encloses no volume: nothing of it can be priced or printed.")
 	}
 	if d.OpenEdges > 0 {
-		out = append(out, "It has holes ("+rates.Number(float64(d.OpenEdges))+" open edges): the volume is a guess and the print may miss walls.")
+		know := "they lie in a plane, and count as closed there"
+		if d.GuessMM3 > 0 {
+			know = VolumeText(d.GuessMM3) + " of its volume are a guess"
+		}
+		out = append(out, "It has holes ("+rates.Number(float64(d.OpenEdges))+" open edges): "+know+", and the print may miss walls.")
 	}
 	if d.NonManifoldEdges > 0 {
 		out = append(out, "More than two faces meet at "+rates.Number(float64(d.NonManifoldEdges))+" edges: bodies touch along a line.")

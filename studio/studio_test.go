@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -184,6 +185,13 @@ func TestASheetWithoutVolumeIsNotPriced(t *testing.T) {
 	e := house().Estimate(item(sheet, "resin", route.Raw, 1, 1))
 	require.NotEmpty(t, e.Troubles)
 	assert.Contains(t, e.Troubles[0], "encloses no volume")
+
+	// A surface with hardly an inside is not priced as if it were full.
+	strip := block(20, 20, 20)
+	strip.Measures.GuessMM3, strip.Measures.OpenEdges = 5000, 240
+	e = house().Estimate(item(strip, "resin", route.Raw, 1, 1))
+	assert.Contains(t, fmt.Sprint(e.Troubles), "a surface without an inside")
+	assert.Contains(t, strip.Faults()[0], "of its volume are a guess")
 }
 
 func TestItemCheck(t *testing.T) {

@@ -160,6 +160,9 @@ func (m measured) print(w io.Writer, asJSON, faults bool) error {
 	}
 	fmt.Fprintf(w, "%s: %.2f × %.2f × %.2f mm, %.2f cm³, %.2f cm², %d triangles, %d shells, %s\n", m.File,
 		m.SizeMM[0], m.SizeMM[1], m.SizeMM[2], m.VolumeMM3/1000, m.AreaMM2/100, m.Triangles, m.Shells, tight)
+	if m.GuessMM3 > 0 {
+		fmt.Fprintf(w, "  for its holes, %.3g cm³ of that, more or less, are a guess\n", m.GuessMM3/1000)
+	}
 	if g := m.UnitGuess; g != nil {
 		fmt.Fprintf(w, "  probably drawn in %s: then %.4g mm at its largest; --unit %s takes it so\n", g.Unit, g.LargestMM, g.Unit)
 	}

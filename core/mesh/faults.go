@@ -61,7 +61,7 @@ type Diagnosis struct {
 func Diagnose(s *Soup) Diagnosis {
 	m := s.Weld()
 	shells, of := m.Shells()
-	d := Diagnosis{Mesh: m, Measures: m.measure(shells)}
+	d := Diagnosis{Mesh: m, Measures: m.measure(shells, of)}
 	d.Measures.Format, d.Measures.Triangles = s.Format, s.Len()
 	var named bool
 	if d.Bodies, named = m.namedBodies(s); !named {

@@ -38,7 +38,7 @@ func (m *Mesh) Solid() Overlap {
 }
 
 func (m *Mesh) solid(shells []Shell, of []int32) (o Overlap) {
-	o.SolidMM3 = m.measure(shells).VolumeMM3
+	o.SolidMM3 = m.measure(shells, of).VolumeMM3
 	c := &columns{mesh: m, of: of, sign: make([]int8, len(shells)), shells: shells}
 	any := false
 	for i, s := range shells {

@@ -1,7 +1,9 @@
 package solid
 
 import (
+	"encoding/json"
 	"math"
+	"os"
 	"testing"
 	"time"
 
@@ -116,4 +118,31 @@ func TestJoinedProperty(t *testing.T) {
 		o := m.Solid()
 		require.InDelta(t, o.SolidMM3, out.Measure().VolumeMM3, o.ErrorMM3+5e-4*o.SolidMM3)
 	})
+}
+
+// Two of a scanned model in one another have the volume that manifold-3d gives of their union
+// (core/mesh/testdata/reference, where it is said how it was made).
+func TestJoinedAgainstManifold(t *testing.T) {
+	data, err := os.ReadFile("../mesh/testdata/reference/reference.json")
+	require.NoError(t, err)
+	var want struct {
+		Unions []struct {
+			Shift     [3]float64 `json:"shift"`
+			VolumeMM3 float64    `json:"volume_mm3"`
+		}
+	}
+	require.NoError(t, json.Unmarshal(data, &want))
+	require.NotEmpty(t, want.Unions)
+	data, err = os.ReadFile("../mesh/testdata/bunny.stl")
+	require.NoError(t, err)
+	one, err := mesh.Read(data, mesh.Limits{})
+	require.NoError(t, err)
+	for _, u := range want.Unions {
+		other := one.Weld()
+		for i, v := range other.Vertices {
+			other.Vertices[i] = v.Add(mesh.Vec{X: u.Shift[0], Y: u.Shift[1], Z: u.Shift[2]})
+		}
+		out := joined(t, meshtest.Together(one, other.Soup("stl")).Weld())
+		assert.InEpsilon(t, u.VolumeMM3, out.Measure().VolumeMM3, 1e-4, "%v apart", u.Shift)
+	}
 }
