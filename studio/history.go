@@ -26,23 +26,24 @@ type FailedRuns struct {
 }
 
 // FailurePerHour is how often a machine's runs with a material fail, per hour: the book's
-// rate, as if it had been seen for failure.trust hours, and the machine's own hours on top
-// (the mean of a gamma-distributed rate after Poisson counts); the machine's with all its
-// materials stands between the two.
+// rate, as if it had been seen for failure.trust hours, and the hours of its own on top (the
+// mean of a gamma-distributed rate after Poisson counts). What the machine did with other
+// materials comes first, in the same way, and takes the book's place; no hour counts twice.
 func (h Shop) FailurePerHour(m Machine, material Material) rates.Figure {
 	book := h.Book.Get("failure." + m.Process)
 	trust := h.Book.V("failure.trust")
-	var all FailedRuns
+	var other FailedRuns
 	for key, f := range h.History.Failed {
-		if key[0] == m.ID {
-			all.Hours, all.Fails = all.Hours+f.Hours, all.Fails+f.Fails
+		if key[0] == m.ID && key[1] != material.ID {
+			other.Hours, other.Fails = other.Hours+f.Hours, other.Fails+f.Fails
 		}
 	}
+	own := h.History.Failed[[2]int64{m.ID, material.ID}]
+	all := FailedRuns{own.Hours + other.Hours, own.Fails + other.Fails}
 	if all.Hours == 0 || trust <= 0 {
 		return book
 	}
-	rate := (all.Fails + trust*book.Value) / (all.Hours + trust)
-	own := h.History.Failed[[2]int64{m.ID, material.ID}]
+	rate := (other.Fails + trust*book.Value) / (other.Hours + trust)
 	rate = (own.Fails + trust*rate) / (own.Hours + trust)
 	return rates.Of(fmt.Sprintf("runs of %s that fail, per hour: %s of %s h; the book says %s", m.Name, rates.Number(all.Fails), rates.Number(math.Round(all.Hours)), rates.Number(book.Value)), rate, "1/h", rates.Logged)
 }

@@ -129,18 +129,20 @@ func TestDifferencesAreComplete(t *testing.T) {
 	assert.Len(t, Differences(nil, []Item{it}), 1)
 }
 
-// A machine's own failures take the book's place as its hours grow; by hand: 3 failures in
-// 120 h beside 120 h of trust at 0.012 are 4.44 in 240 h; then those hours with the material.
+// A machine's own failures take the book's place as its hours grow; by hand: 5 failures in
+// 120 h beside 120 h of trust at 0.012 are 6.44 in 240 h. With another material that is what
+// its hours are weighed against.
 func TestFailuresOfAMachine(t *testing.T) {
 	h := house()
 	m, mat := h.Machines[0], h.Materials[0]
 	require.Equal(t, process.Resin, m.Process)
 	book := h.FailurePerHour(m, mat)
 	assert.Equal(t, 0.012, book.Value)
-	h.History.Failed = map[[2]int64]FailedRuns{{m.ID, mat.ID}: {Hours: 120, Fails: 3}}
-	all := (3 + 120*0.012) / 240
-	assert.InDelta(t, (3+120*all)/240, h.FailurePerHour(m, mat).Value, 1e-12)
-	assert.InDelta(t, (0+120*all)/120, h.FailurePerHour(m, Material{ID: 77}).Value, 1e-12, "another material: the machine's own")
+	h.History.Failed = map[[2]int64]FailedRuns{{m.ID, mat.ID}: {Hours: 120, Fails: 5}}
+	assert.InDelta(t, 0.0268, h.FailurePerHour(m, mat).Value, 5e-5)
+	assert.InDelta(t, 6.44/240, h.FailurePerHour(m, Material{ID: 77}).Value, 1e-12, "another material: the machine's own")
+	h.History.Failed[[2]int64{m.ID, 77}] = FailedRuns{Hours: 60, Fails: 1}
+	assert.InDelta(t, (1+6.44/240*120)/180, h.FailurePerHour(m, Material{ID: 77}).Value, 1e-12)
 	assert.Equal(t, rates.Logged, h.FailurePerHour(m, mat).Source)
 	assert.Equal(t, 0.012, h.FailurePerHour(h.Machines[1], mat).Value, "another machine knows nothing of it")
 }

@@ -207,11 +207,12 @@ func draw(risks []risk, drawn []float64, r Die, together float64) (total float64
 }
 
 // failures is how often runs fail in all before each has succeeded: geometric for each,
-// with the expected number given. Of many runs their sum is as good as normal.
+// with the expected number given. Of many runs they are Poisson counts of a rate that is itself
+// gamma-distributed [published: Greenwood and Yule, An Inquiry into the Nature of Frequency
+// Distributions, 1920].
 func failures(r Die, runs int, expected float64) float64 {
 	if runs > 24 {
-		n := float64(runs)
-		return max(0, n*expected+r.NormFloat64()*math.Sqrt(n*expected*(1+expected)))
+		return poisson(r, expected*gamma(r, float64(runs)))
 	}
 	var sum float64
 	logFail := math.Log(expected / (1 + expected))
@@ -219,6 +220,25 @@ func failures(r Die, runs int, expected float64) float64 {
 		sum += math.Floor(math.Log(1-r.Float64()) / logFail)
 	}
 	return sum
+}
+
+// gamma is a draw of shape over a score and scale 1 [published: Wilson and Hilferty, The
+// Distribution of Chi-Square, 1931: its cube root is as good as normal].
+func gamma(r Die, shape float64) float64 {
+	root := 1 - 1/(9*shape) + r.NormFloat64()/(3*math.Sqrt(shape))
+	return shape * root * root * root
+}
+
+// poisson is a count of this mean; a large one is as good as normal [published: Knuth, The Art
+// of Computer Programming 2, 3.4.1].
+func poisson(r Die, mean float64) (n float64) {
+	if mean > 50 {
+		return max(0, math.Round(mean+r.NormFloat64()*math.Sqrt(mean)))
+	}
+	for p, least := r.Float64(), math.Exp(-mean); p > least; p *= r.Float64() {
+		n++
+	}
+	return n
 }
 
 // rank finds what share of the total's variance each kind of work of each item has.

@@ -93,6 +93,29 @@ func TestFailuresBySimulation(t *testing.T) {
 	}
 }
 
+// Fifty runs that fail once in forty fail 1.25 times in all, and in 29 of 100 orders not at
+// once (negative binomial, by hand: 1.025 to the −50th).
+func TestFailuresOfManyRuns(t *testing.T) {
+	r := dice(9)(1)
+	var sum, none float64
+	const times = 100_000
+	for range times {
+		f := failures(r, 50, 0.025)
+		sum += f
+		if f == 0 {
+			none++
+		}
+	}
+	assert.InDelta(t, 1.25, sum/times, 0.015)
+	assert.InDelta(t, math.Pow(1.025, -50), none/times, 0.005)
+	assert.InDelta(t, 900*0.5, func() (mean float64) {
+		for range 2000 {
+			mean += failures(r, 900, 0.5) / 2000
+		}
+		return mean
+	}(), 3)
+}
+
 func TestRange(t *testing.T) {
 	b := rates.Starting()
 	jobs := []Job{{Parts: []Part{head(1)}, Copies: 1}, {Parts: []Part{head(4)}, Copies: 1}, {Copies: 1, Extras: []Extra{{Kind: Restore, What: "mending", Hours: 6, Odds: 0.3, WorseHours: 10}}}}

@@ -64,6 +64,7 @@ func TestJoined(t *testing.T) {
 	assert.InDelta(t, 8000+20*8*6, out.Measure().VolumeMM3, 0.5)
 	assert.InDelta(t, 6*400+2*20*(8+6)+0, areaOf(out), 0.5)
 	assert.Equal(t, 1, out.Measure().Shells)
+	assert.InDelta(t, 400+2*10*8, NewSlicer(Whole(cross), 1).Figures()[10].AreaMM2, 0.1, "a layer counts what they share once")
 
 	a, b := ball(10, 96), ball(10, 96)
 	for i := range b.Vertices {
