@@ -146,6 +146,14 @@ func (a *asking) tax() {
 	a.p.TotalMinor = a.p.NetMinor + a.p.TaxMinor
 }
 
+// netOf is the net price of one that is told.
+func (a *asking) netOf(told int64) int64 {
+	if a.t.BeforeTax {
+		return told
+	}
+	return a.t.NetOf(told)
+}
+
 // round brings the price that is told to a round one, or to the one named by hand.
 func (a *asking) round() {
 	told := a.p.TotalMinor
@@ -155,6 +163,9 @@ func (a *asking) round() {
 	friendly := told
 	if r := a.t.RoundMinor; r > 1 && told > 0 {
 		friendly = max(r, decimal.NewFromInt(told).Div(decimal.NewFromInt(r)).RoundBank(0).IntPart()*r)
+		if least := a.t.LeastMinor; a.p.NetMinor >= least && a.netOf(friendly) < least { // it holds
+			friendly += r
+		}
 	}
 	if a.t.AskedMinor > 0 {
 		friendly = a.t.AskedMinor
@@ -168,7 +179,7 @@ func (a *asking) round() {
 		a.tax()
 	} else {
 		a.p.TotalMinor = friendly
-		a.p.NetMinor = decimal.NewFromInt(friendly).Div(decimal.NewFromInt(1).Add(percent(a.t.TaxPercent))).RoundBank(0).IntPart()
+		a.p.NetMinor = a.netOf(friendly)
 		a.p.TaxMinor = a.p.TotalMinor - a.p.NetMinor
 	}
 	if a.t.AskedMinor > 0 {

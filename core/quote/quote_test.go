@@ -152,6 +152,9 @@ func TestMoneyAlwaysAddsUp(t *testing.T) {
 			assert.Equal(t, terms.AskedMinor, told)
 		case terms.RoundMinor > 1:
 			assert.Zero(t, told%terms.RoundMinor)
+			if terms.DiscountPercent == 0 {
+				assert.GreaterOrEqual(t, p.NetMinor, terms.LeastMinor)
+			}
 		}
 		for _, s := range p.Steps {
 			assert.NotEmpty(t, s.Working.Inputs, s.What)
@@ -206,6 +209,12 @@ func TestRushDiscountRounding(t *testing.T) {
 	assert.EqualValues(t, []int64{125_00, 150_00}, []int64{p.NetMinor, p.TotalMinor})
 	p = ask(t, func(t *Terms) { t.LeastMinor = 150_00 })
 	assert.EqualValues(t, 150_00, p.NetMinor)
+	p = ask(t, func(t *Terms) { t.BeforeTax, t.LeastMinor, t.RoundMinor = true, 104_00, 10_00 })
+	assert.EqualValues(t, 110_00, p.NetMinor, "a least charge is not rounded away")
+	p = ask(t, func(t *Terms) { t.LeastMinor, t.RoundMinor = 102_00, 10_00 })
+	assert.EqualValues(t, []int64{108_33, 130_00}, []int64{p.NetMinor, p.TotalMinor})
+	p = ask(t, func(t *Terms) { t.LeastMinor, t.RoundMinor, t.DiscountPercent = 102_00, 10_00, 50 })
+	assert.EqualValues(t, 60_00, p.TotalMinor, "a discount goes below it, as was said")
 	p = ask(t, func(t *Terms) { t.AskedMinor = 90_00 })
 	assert.EqualValues(t, []int64{75_00, -5_00}, []int64{p.NetMinor, p.MarginMinor}, "below cost is allowed, and seen")
 	p = ask(t, func(t *Terms) { t.BeforeTax, t.RoundMinor = true, 3000 })
