@@ -102,11 +102,8 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 	if !known {
 		troubles = append(troubles, p.Name+": no "+p.Process+" material in the studio")
 	}
-	if p.Model.Measures.VolumeMM3 <= 0 {
-		troubles = append(troubles, p.Name+" encloses no volume: it cannot be priced from its geometry")
-	}
-	if d := p.Model.Measures; d.VolumeMM3 > 0 && d.GuessMM3 > d.VolumeMM3/2 {
-		troubles = append(troubles, p.Name+" is a surface without an inside: what it would weigh is a guess, and so is its price. It wants a wall, or its holes closed")
+	if why := p.Model.NoInside(); why != "" {
+		troubles = append(troubles, p.Name+" "+why)
 	}
 	machine, why, ok := h.machineFor(p, scale)
 	if why != "" {

@@ -366,6 +366,17 @@ func (m Model) Faults() (out []string) {
 	return out
 }
 
+// NoInside says why a model cannot be priced from its geometry; nothing where it can.
+func (m Model) NoInside() string {
+	switch d := m.Measures; {
+	case d.VolumeMM3 <= 0:
+		return "encloses no volume: it cannot be priced from its geometry"
+	case d.GuessMM3 > d.VolumeMM3/2:
+		return "is a surface without an inside: what it would weigh is a guess, and so is its price. It wants a wall, or its holes closed"
+	}
+	return ""
+}
+
 // Scaled returns the shape of a copy printed at k times the file's size.
 func (m Model) Scaled(k float64) process.Shape {
 	return process.Shape{

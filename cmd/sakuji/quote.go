@@ -181,8 +181,8 @@ func quoteOrder(h studio.Shop, name string, read func(string) (*mesh.Soup, error
 			}
 			m := studio.Model{ID: int64(len(models) + 1), Name: filepath.Base(file)}
 			m.Measures, m.Shape = studio.MeasureModel(soup)
-			if m.Measures.VolumeMM3 <= 0 {
-				return m, errors.New("encloses no volume: it cannot be priced from its geometry")
+			if why := m.NoInside(); why != "" {
+				return m, errors.New(why)
 			}
 			models[file] = m
 			return m, nil

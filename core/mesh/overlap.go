@@ -22,6 +22,10 @@ type Overlap struct {
 // shells overlap.
 const overlapCells = 512
 
+// leastShared is the share of the whole from which on it counts that shells lie in one another:
+// less is the rounding of whoever joined them.
+const leastShared = 1e-7
+
 // Solid counts common matter once. Vertical lines through a grid over the plan are
 // walked upward; the winding number, with every shell taken the way round that
 // Measure takes it, says how often a stretch is counted [published: Jacobson, Kavan
@@ -64,6 +68,9 @@ func (m *Mesh) solid(shells []Shell, of []int32) (o Overlap) {
 		return o
 	}
 	fine := c.walk(region, overlapCells)
+	if fine.volume < leastShared*o.SolidMM3 {
+		return o
+	}
 	o.Overlapped, o.ErrorMM3 = fine.volume, 3*fine.deviation
 	o.Pairs, o.Selves, o.pairs, o.selves = len(fine.pairs), len(fine.selves), fine.pairs, fine.selves
 	o.SolidMM3 = max(0, o.SolidMM3-fine.volume)
