@@ -59,9 +59,16 @@ func Joined(m *mesh.Mesh) (*mesh.Mesh, error) {
 		if out, err = j.groups(groups, open); err != nil {
 			return nil, err
 		}
-		// Pieces finer than a file's digits could leave gaps in it.
-		if len(open) > 0 || mesh.Measure(out.Soup("stl")).Watertight {
+		// Pieces finer than a file's digits could leave gaps in it: then it is mended, or made
+		// anew from bodies that stand a little otherwise.
+		inFile := out.Soup("stl")
+		if len(open) > 0 || mesh.Measure(inFile).Watertight {
 			return out, nil
+		}
+		was := out.Measure().VolumeMM3
+		mended, _ := mesh.Mend(inFile)
+		if got := mesh.Measure(mended); got.Watertight && math.Abs(got.VolumeMM3-was) < 1e-6*was {
+			return mended.Weld(), nil
 		}
 		err = ErrTangled
 		for _, g := range groups {
@@ -335,7 +342,10 @@ func (c *crossings) pass(edge [2]int32, face int32) int32 {
 	x, y, z := c.vertices[t[0]], c.vertices[t[1]], c.vertices[t[2]]
 	before, after := orient(x, y, z, p), orient(x, y, z, q)
 	if before == 0 || after == 0 {
-		c.err = ErrTangled // a corner lies in the plane
+		if !straight(x, y, z) {
+			c.err = ErrTangled // a corner lies in the plane
+		}
+		return -1 // nothing passes a face without area
 	}
 	if (before > 0) == (after > 0) {
 		return -1

@@ -25,6 +25,12 @@ func orient(a, b, c, d mesh.Vec) float64 {
 	return exactly(a, b, c, d)
 }
 
+// straight reports whether three places lie in one line, exactly: then no other lies off their
+// plane.
+func straight(a, b, c mesh.Vec) bool {
+	return orient(a, b, c, a.Add(mesh.Vec{X: 1})) == 0 && orient(a, b, c, a.Add(mesh.Vec{Y: 1})) == 0 && orient(a, b, c, a.Add(mesh.Vec{Z: 1})) == 0
+}
+
 // exactly is orient in fractions.
 func exactly(a, b, c, d mesh.Vec) float64 {
 	less := func(p, q float64) *big.Rat {
