@@ -158,3 +158,11 @@ func TestJoinedAgainstManifold(t *testing.T) {
 		assert.InEpsilon(t, u.VolumeMM3, out.Measure().VolumeMM3, 1e-4, "%v apart", u.Shift)
 	}
 }
+
+// What would not be closed is not given out.
+func TestUnionOfAnOpenBodyIsRefused(t *testing.T) {
+	box := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 20, Y: 20, Z: 20})
+	beam := meshtest.Box(mesh.Vec{X: -10, Y: 6, Z: 7}, mesh.Vec{X: 40, Y: 8, Z: 6}).Weld()
+	_, err := (&joiner{left: mostPassed}).union(box.Part(0, box.Len()-1).Weld(), beam)
+	assert.ErrorIs(t, err, ErrTangled)
+}
