@@ -22,9 +22,9 @@ type Overlap struct {
 // shells overlap.
 const overlapCells = 512
 
-// leastShared is the share of the whole from which on it counts that shells lie in one another:
-// less is the rounding of whoever joined them.
-const leastShared = 1e-7
+// leastShared is the share of the whole from which on it counts that a shell crosses itself:
+// less are hair-fine folds. Of two shells the least they share may be what holds them together.
+const leastShared = 1e-5
 
 // Solid counts common matter once. Vertical lines through a grid over the plan are
 // walked upward; the winding number, with every shell taken the way round that
@@ -68,7 +68,7 @@ func (m *Mesh) solid(shells []Shell, of []int32) (o Overlap) {
 		return o
 	}
 	fine := c.walk(region, overlapCells)
-	if fine.volume < leastShared*o.SolidMM3 {
+	if len(fine.pairs) == 0 && fine.volume < leastShared*o.SolidMM3 {
 		return o
 	}
 	o.Overlapped, o.ErrorMM3 = fine.volume, 3*fine.deviation

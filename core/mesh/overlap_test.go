@@ -38,6 +38,9 @@ func TestSolidOfOverlappingBoxes(t *testing.T) {
 	o = Solid(together(a, b, cube(6, Vec{-3, -3, -3})))
 	assert.InDelta(t, 2216-60-27, o.SolidMM3, o.ErrorMM3+1)
 	assert.Equal(t, 2, o.Pairs)
+	held := Solid(together(cube(100, Vec{}), cube(1, Vec{99.99, 50, 50})))
+	assert.Equal(t, 1, held.Pairs, "a hundredth of a millimetre holds a body")
+	assert.InDelta(t, 1e6+1-0.01, held.SolidMM3, held.ErrorMM3+1e-3)
 	// Three deep: each stretch counts once however often it is covered.
 	o = Solid(together(a, cube(10, Vec{5, 0, 0}), cube(10, Vec{5, 5, 0})))
 	assert.InDelta(t, 1500+500, o.SolidMM3, o.ErrorMM3+1)
