@@ -51,7 +51,7 @@ func TestAnOrientationFlowsOn(t *testing.T) {
 	before := net(s, no)
 	j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(sheet.Orientations), 5)
 	require.Nil(t, sheet.Taken)
@@ -74,7 +74,7 @@ func TestAnOrientationFlowsOn(t *testing.T) {
 	assert.Equal(t, before, net(s, no), "what was agreed is the price")
 	today, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
-	assert.Less(t, today.Today.NetMinor, before, "hours less cost less, where tips cost nothing")
+	assert.NotEqual(t, before, today.Today.NetMinor, "today’s price follows: fewer hours, and more of a plate")
 	got, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	assert.InDelta(t, 110, got.Items[0].Item.Size()[2], 1e-3, "finished it is as tall as ever")
@@ -183,7 +183,7 @@ func TestCutPartsBecomeParts(t *testing.T) {
 func TestChoosingTheProcess(t *testing.T) {
 	s := apptest.New(t)
 	_, it := takenIn(s, "vase.stl", meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 40}, {0, 40}}, 48), "painted")
-	sheet, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Resin, "painted", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Resin, "painted", 1, 0)
 	require.NoError(t, err)
 	require.Len(t, sheet.Choices, 2)
 	for _, c := range sheet.Choices {
@@ -197,12 +197,12 @@ func TestChoosingTheProcess(t *testing.T) {
 	assert.LessOrEqual(t, sheet.Choices[0].Cost.Minor, sheet.Choices[1].Cost.Minor)
 	assert.Contains(t, sheet.Why, "Take "+sheet.Choices[0].Machine.Name+", in ")
 	assert.Contains(t, sheet.Why, "Next best is "+sheet.Choices[1].Machine.Name)
-	large, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0, true)
+	large, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 7, 0)
 	require.NoError(t, err)
 	assert.False(t, large.Choices[0].Fits)
 	assert.Equal(t, 2, large.Choices[0].Pieces, "280 mm high, on a bed 250 mm high")
 	assert.Contains(t, large.Why, "cut into 2")
-	huge, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 90, 0, true)
+	huge, err := s.App.Models.PrintSheet(s.Ctx, it.Parts[0].ModelID, process.Filament, "painted", 90, 0)
 	require.NoError(t, err)
 	assert.Contains(t, huge.Why, "No machine")
 }
@@ -323,7 +323,7 @@ func TestThinPlacesAndLayersFollow(t *testing.T) {
 	assert.Len(t, l.Figures, 56)
 	assert.False(t, l.Turned)
 	remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
-	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
 	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, sheet.Orientations[0].ID)
 	require.NoError(t, err)
@@ -339,7 +339,7 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 60}), "raw")
 	part := it.Parts[0]
 	remade(s, part.ModelID, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
-	sheet, err := s.App.Models.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0, true)
+	sheet, err := s.App.Models.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
 	lying := sheet.Orientations[0]
 	require.InDelta(t, 30, lying.Facts.HeightMM, 1)
@@ -376,7 +376,7 @@ func TestAnOrientationTakenAnew(t *testing.T) {
 	for _, w := range []solid.Wishes{{Time: 1}, {Scar: 1}, {Time: 1}} {
 		j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: w})
 		require.Equal(t, studio.JobDone, j.State, j.Note)
-		sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0, true)
+		sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 		require.NoError(t, err)
 		for _, o := range sheet.Orientations {
 			if sheet.Taken == nil || o.ID != sheet.Taken.ID {

@@ -23,6 +23,7 @@ import (
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
+	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -96,7 +97,7 @@ func TestSupportsFollowTheFinishRoute(t *testing.T) {
 		assert.Positive(t, st.BookMin, st.Kind)
 		assert.Positive(t, st.PlannedMin, st.Kind)
 	}
-	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Prime, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
+	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Prime, route.Look, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
 }
 
 // Stamps draw the reckoning toward what hands really take; the first few a little.
@@ -473,17 +474,18 @@ func TestRush(t *testing.T) {
 	assert.True(t, never)
 }
 
-// Models from before creases were measured get theirs when the program starts, and the price
-// follows.
-func TestCreasesAreMeasuredLater(t *testing.T) {
+// Models from before creases were measured and faces told apart get theirs when the program
+// starts, and the price follows.
+func TestShapesAreMeasuredLater(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
 	before := pricing(t, s, no)
 	m := before.Items[0].Parts[0].Model
 	require.True(t, m.Shape.Detail.Measured())
-	known := m.Shape.Detail
-	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM = nil, nil
-	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) }))
+	require.True(t, m.Shape.Faces.Known())
+	known := m.Shape
+	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM, m.Shape.Faces, m.Shape.BentMM = nil, nil, solid.Faces{}, 0
+	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveShape(m) }))
 	plain := pricing(t, s, no)
 	require.False(t, plain.Items[0].Parts[0].Model.Shape.Detail.Measured())
 	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")
@@ -493,7 +495,7 @@ func TestCreasesAreMeasuredLater(t *testing.T) {
 	require.Eventually(t, func() bool { return pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
 	stop()
 	<-done
-	assert.Equal(t, known, pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail)
+	assert.Equal(t, known, pricing(t, s, no).Items[0].Parts[0].Model.Shape)
 	assert.Equal(t, before.Price.CostMinor, pricing(t, s, no).Price.CostMinor)
 }
 

@@ -47,13 +47,13 @@ func (t *Tx) RunResults(state studio.PlateState) ([]studio.RunResult, error) {
 		FROM runs r JOIN plates l ON l.id = r.plate_id WHERE l.state = ? ORDER BY r.id`, state)
 }
 
-// WithoutDetail returns models whose creases nobody has measured yet.
-func (t *Tx) WithoutDetail() ([]studio.Model, error) {
-	return rows[studio.Model](t, `SELECT * FROM models WHERE json_extract(shape, '$.detail.raised') IS NULL ORDER BY id`)
+// WithoutFaces returns models whose faces nobody has told apart yet.
+func (t *Tx) WithoutFaces() ([]studio.Model, error) {
+	return rows[studio.Model](t, `SELECT * FROM models WHERE json_extract(shape, '$.faces.outer') IS NULL OR json_extract(shape, '$.detail.raised') IS NULL ORDER BY id`)
 }
 
-// SaveDetail adds the creases to a model's shape.
-func (t *Tx) SaveDetail(m studio.Model) error {
+// SaveShape changes a model's shape, when it is measured anew.
+func (t *Tx) SaveShape(m studio.Model) error {
 	return t.save("models", &m.ID, &m, `shape`, "")
 }
 

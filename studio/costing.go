@@ -37,12 +37,25 @@ type Estimated struct {
 // Estimate prices an item by itself.
 func (h Shop) Estimate(it Item) Estimated { return h.EstimateAll([]Item{it})[0] }
 
-// EstimateAll prices the items of an order together: they share what is opened for them.
+// EstimateAll prices the items of an order together: they share what is opened for them, and
+// the set-ups of what is done in one session.
 func (h Shop) EstimateAll(items []Item) []Estimated {
+	out := h.estimates(items)
+	for i, it := range items {
+		for k := range it.Parts {
+			out[i].Savings = append(out[i].Savings, h.savings(it, k)...)
+		}
+	}
+	return out
+}
+
+// estimates prices items without looking for what would be cheaper.
+func (h Shop) estimates(items []Item) []Estimated {
 	out := make([]Estimated, len(items))
 	jobs := make([]quote.Job, len(items))
+	together := h.sessionsOf(items)
 	for i, it := range items {
-		out[i] = h.job(it)
+		out[i] = h.job(it, together)
 		jobs[i] = out[i].Job
 	}
 	for i, cost := range quote.Build(h.Book, jobs, Digits(h.Studio.Currency)) {
@@ -52,7 +65,7 @@ func (h Shop) EstimateAll(items []Item) []Estimated {
 }
 
 // job works out what an item takes, before money.
-func (h Shop) job(it Item) (out Estimated) {
+func (h Shop) job(it Item, together sessions) (out Estimated) {
 	out.Job = quote.Job{Copies: it.Copies, Extras: slices.Clone(it.Extras)}
 	for _, f := range it.Fees {
 		out.Job.Extras = append(out.Job.Extras, f.Extra())
@@ -65,10 +78,9 @@ func (h Shop) job(it Item) (out Estimated) {
 		if !ok {
 			continue
 		}
-		part := h.costOf(p, it, machine, material)
+		part := h.costOf(p, it, machine, material, together)
 		if it.Cast {
 			part.Casting = &quote.Casting{VolumeMM3: p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale}
-			part.Supplies = slices.DeleteFunc(part.Supplies, func(s finish.Supply) bool { return s.Key == "alcohol" || s.Key == "gloves" })
 		}
 		out.Job.Parts = append(out.Job.Parts, part)
 		if f, w := h.finishPart(p.Model, p, it).Detail(h.Book); f > out.Detail.Result.Value {
@@ -77,7 +89,6 @@ func (h Shop) job(it Item) (out Estimated) {
 		if !slices.Contains(out.Machines, machine.Name) {
 			out.Machines = append(out.Machines, machine.Name)
 		}
-		out.Savings = append(out.Savings, h.savings(p, it, machine, part)...)
 		print.Pool = p.Process
 		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(p.Pieces())) + part.FirstRuns
 		print.MachineMin += tries * part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
@@ -118,17 +129,17 @@ func (h Shop) seamOf(it Item) *finish.Seam {
 	seams, pieces := 0.0, 0.0
 	var widths []float64
 	for _, p := range it.Parts {
-		if _, _, ok := h.machineFor(p, it.Scale); !ok {
+		if _, _, ok := h.machineFor(p, it.Scale); !ok || p.Unseen() {
 			continue
 		}
 		pieces += float64(p.Copies * p.Pieces())
 		seams += float64(p.Copies * (p.Pieces() - 1))
-		widths = append(widths, meanPerimeter(p.Model, it.Scale))
+		widths = append(widths, outline(p.Model, it.Scale))
 	}
-	if pieces > 1 && !it.Apart && it.Tier != route.Raw {
+	if pieces > 1 && it.Tier != route.Raw {
 		seams = pieces - 1
 	}
-	if seams == 0 || it.Apart {
+	if seams == 0 || it.Apart || len(widths) == 0 {
 		return nil
 	}
 	length, source := it.SeamMM, rates.Ours
@@ -160,7 +171,17 @@ func withExtras(h Shop, chain []schedule.Step, it Item) []schedule.Step {
 // they are thinner than usual. Source: from memory.
 const SeamOfWidth = 0.8
 
-// meanPerimeter is what a part measures around, on average over its height.
+// outline is what a part measures around outside, on average over its height: a shell's inner
+// contour is no part of a seam that shows.
+func outline(m Model, scale float64) float64 {
+	around := meanPerimeter(m, scale)
+	if f := m.Shape.Faces; f.OuterMM2+f.InnerMM2 > 0 {
+		around *= f.OuterMM2 / (f.OuterMM2 + f.InnerMM2)
+	}
+	return around
+}
+
+// meanPerimeter is what a part measures around, on average over its height, hollows counted.
 func meanPerimeter(m Model, scale float64) float64 {
 	var sum float64
 	for _, s := range m.Shape.Profile.Slices {
@@ -246,59 +267,122 @@ func (h Shop) machineFor(p Part, scale float64) (Machine, string, bool) {
 	return m, why, ok
 }
 
-// savings says what another way of printing a part would save.
-func (h Shop) savings(p Part, it Item, machine Machine, part quote.Part) (out []Saving) {
-	if part.MachineMinutes <= 0 || it.Cast {
+// savings says what another way of printing a part would save, the whole item priced both
+// ways.
+func (h Shop) savings(it Item, k int) (out []Saving) {
+	p := it.Parts[k]
+	machine, material, _, ok := h.placed(p, it.Scale)
+	if !ok || it.Cast {
 		return nil
 	}
-	section := meanPerimeter(p.Model, it.Scale)
-	section *= section / (4 * math.Pi)
-	s := h.Splitting(machine, part.RunMinutes, section, false)
-	s.FailurePerHour = part.FailurePerHour.Value
-	if fitsOn(machine, p.Model, it.Scale) != "" {
-		s.Least = piecesToFit(machine, p.Model, it.Scale)
+	part := h.costOf(p, it, machine, material, nil)
+	if part.MachineMinutes <= 0 {
+		return nil
 	}
-	curve, best := s.Curve()
-	now := p.Pieces()
-	if now <= len(curve) && best+1 != now {
-		saves := (curve[now-1].Cost - curve[best].Cost) * float64(part.Copies)
-		if saves > 1 && saves > 0.03*curve[now-1].Cost*float64(part.Copies) {
-			out = append(out, Saving{PartID: p.ID, CutInto: best + 1,
-				Text: fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, seams counted.", p.Name, best+1, now, h.Studio.Money(quote.Minor(saves, Digits(h.Studio.Currency))))})
+	least := 1
+	if fitsOn(machine, p.Model, it.Scale) != "" {
+		least = piecesToFit(machine, p.Model, it.Scale)
+	}
+	if n := h.cheaperCut(it, k, machine, part, least); n > 0 {
+		now, then := h.costMinor(it), h.costMinor(it.cut(k, n))
+		if saves := now - then; saves > int64(math.Pow10(int(Digits(h.Studio.Currency)))) && float64(saves) > 0.01*float64(now) {
+			out = append(out, Saving{PartID: p.ID, CutInto: n,
+				Text: fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, set-ups and seams counted.", p.Name, n, p.Pieces(), h.Studio.Money(saves))})
 		}
 	}
-	if part.Copies > 1 || it.Copies > 1 {
-		volume := p.Model.Measures.VolumeMM3 * it.Scale * it.Scale * it.Scale
-		if n := quote.BreakEven(h.Book, part, volume, part.Copies); n > 0 {
+	if part.Copies > 1 {
+		if n := h.CastFrom(it, k); n > 0 {
 			out = append(out, Saving{PartID: p.ID, Cast: true, Text: fmt.Sprintf("%s: cast from one print instead of printed each, it costs less from %d copies on.", p.Name, n)})
 		}
 	}
 	return out
 }
 
-func (h Shop) costOf(p Part, it Item, machine Machine, material Material) quote.Part {
+// CastFrom is from how many copies a part costs less cast from one print than printed each; 0
+// where that is more than the item has.
+func (h Shop) CastFrom(it Item, k int) int {
+	p := it.Parts[k]
+	machine, material, _, ok := h.placed(p, it.Scale)
+	if !ok {
+		return 0
+	}
+	at := func(copies int) quote.Part {
+		one, few := p, it
+		one.Copies, few.Copies, few.Cast = 1, copies, true
+		return h.costOf(one, few, machine, material, nil)
+	}
+	return quote.BreakEven(h.Book, at, p.Model.Measures.VolumeMM3*it.Scale*it.Scale*it.Scale, p.Copies*it.Copies)
+}
+
+// costMinor is what an item costs by itself.
+func (h Shop) costMinor(it Item) int64 { return h.estimates([]Item{it})[0].CostMinor }
+
+// cut is the item with a part printed in so many pieces.
+func (i Item) cut(k, pieces int) Item {
+	i.Parts = slices.Clone(i.Parts)
+	i.Parts[k].CutInto = pieces
+	return i
+}
+
+// cheaperCut is into how many pieces a part might be cut to cost less, by machine, material
+// and hands at the plate; 0 where it is best as it is.
+func (h Shop) cheaperCut(it Item, k int, machine Machine, part quote.Part, least int) int {
+	s := h.Splitting(machine, part, SeamOfWidth*outline(it.Parts[k].Model, it.Scale))
+	s.Least = least
+	curve, best := s.Curve()
+	now := it.Parts[k].Pieces()
+	if now > len(curve) || best+1 == now || curve[now-1].Cost-curve[best].Cost < 0.02*curve[now-1].Cost {
+		return 0
+	}
+	return best + 1
+}
+
+// Cuts is what an item costs whose part is printed in 1, 2, … pieces on a machine: all of it,
+// with the seams that are filled, the set-ups and what failures waste. best is the index of
+// the cheapest that fits.
+func (h Shop) Cuts(it Item, k int, machine Machine, least int) (curve []process.Split, best int) {
+	it = it.cut(k, 1)
+	it.Parts[k].MachineID = machine.ID
+	material, _ := h.Material(it.Parts[k].MaterialID, machine.Process)
+	part := h.costOf(it.Parts[k], it, machine, material, nil)
+	s := h.Splitting(machine, part, SeamOfWidth*outline(it.Parts[k].Model, it.Scale))
+	s.Least = least
+	curve, _ = s.Curve()
+	best = max(0, min(process.MostParts, least)-1)
+	for n := range curve {
+		curve[n].Cost = float64(h.costMinor(it.cut(k, n+1))) / math.Pow10(int(Digits(h.Studio.Currency)))
+		if n >= best && curve[n].Cost < curve[best].Cost {
+			best = n
+		}
+	}
+	return curve, best
+}
+
+func (h Shop) costOf(p Part, it Item, machine Machine, material Material, together sessions) quote.Part {
 	print := h.PrintOf(p.Model, it.Scale, p.WallMM, machine, material)
 	perHour, rateInputs := machine.HourCost(h.Book)
-	minutes, share := print.Minutes, 1.0
-	inputs := []rates.Figure{rates.Of("run on "+machine.Name, print.Minutes, "min", rates.Derived)}
-	plates := 1.0 / UsualPlate
-	if p.Process == process.Resin {
-		share = h.share(p.Model, it.Scale, machine)
-		minutes *= share
-		inputs = append(inputs, rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use"))
-		plates = share
-	}
-	wear, wearInputs := machine.Wear(plates, print.Grams)
+	share := h.share(p.Model, it.Scale, machine, print.Minutes/float64(p.Pieces()))
 	fp := h.finishPart(p.Model, p, it)
+	fp.Sessions, fp.PlateShare = together.of(fp, it, p), share
+	run, minutes, inputs := h.runOf(print, machine, p, share, max(fp.Copies, fp.Sessions[route.Print]))
+	inputs = append([]rates.Figure{rates.Of("run on "+machine.Name, run, "min", rates.Derived)}, inputs...)
+	wear, wearInputs := machine.Wear(share, print.Grams)
 	out := quote.Part{
-		Name: p.Name, Copies: p.Copies * it.Copies, Process: p.Process,
-		MaterialGrams: print.Grams, LossGrams: machine.Figures.V("loss") * lossShare(share, p.Process), PlateLossGrams: machine.Figures.V("loss"),
+		Name: p.Name, Copies: fp.Copies, Process: p.Process,
+		MaterialGrams: print.Grams, LossGrams: machine.Figures.V("loss") * share, PlateLossGrams: machine.Figures.V("loss"),
 		PricePerKG: labelled(material.Figures["price"], material.Name), MaterialInputs: print.Inputs,
-		MachineMinutes: minutes, RunMinutes: print.Minutes, MachineInputs: inputs,
-		MachinePerHour: perHour, RateInputs: rateInputs, WearEach: wear, WearInputs: wearInputs,
-		FailurePerHour: h.FailurePerHour(machine, material), CutInto: p.CutInto,
+		MachineMinutes: minutes, RunMinutes: run, MachineInputs: inputs,
+		MachinePerHour: perHour, RateInputs: rateInputs, OccupiedPerHr: machine.Occupied(), WearEach: wear, WearInputs: wearInputs,
+		FailurePerHour: h.FailurePerHour(machine, material), Noticed: machine.Noticed(), CutInto: p.CutInto,
 		Wage: h.History.Wages[it.PersonID],
 		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
+	}
+	if it.Cast {
+		master := fp
+		if master.Copies, master.Sessions = 1, nil; master.Tier == route.Raw {
+			master.Tier = route.Primed
+		}
+		out.MasterWork = finish.Plan(h.Book, master)
 	}
 	if !h.History.Printed[p.ModelID] {
 		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))
@@ -316,13 +400,20 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material) quote.
 	return out
 }
 
-// lossShare: a resin part bears its share of what a plate loses, a filament part
-// that of a usual plate.
-func lossShare(share float64, processName string) float64 {
-	if processName == process.Resin {
-		return share
+// runOf is the run a part is printed in, and its share of it. Resin shares the time of a plate
+// by room; filament adds up, but heating and the least time of a layer belong to the plate that
+// as many of the order's pieces share as fit.
+func (h Shop) runOf(print Print, machine Machine, p Part, share float64, pieces int) (run, minutes float64, inputs []rates.Figure) {
+	if p.Process == process.Resin {
+		return print.Minutes, print.Minutes * share, []rates.Figure{rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use")}
 	}
-	return 1.0 / UsualPlate
+	n := max(1, min(float64(pieces), math.Floor(1/share+1e-9)))
+	if p.Pieces() > 1 {
+		n = 1
+	}
+	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
+	minutes = fm.EachMinutes(print.Laid, n) * machine.Calibration.Factor()
+	return n * minutes, minutes, []rates.Figure{rates.Of("pieces on the plate", n, "pieces", rates.Derived), machine.Figures["preparation"], machine.Figures["layer_time"]}
 }
 
 func labelled(f rates.Figure, label string) rates.Figure {
@@ -330,9 +421,10 @@ func labelled(f rates.Figure, label string) rates.Figure {
 	return f
 }
 
-// share is how much of a resin plate one copy takes: its outline with the spacing
-// around it, of the part of the bed that is usually covered; all of it at most.
-func (h Shop) share(model Model, scale float64, machine Machine) float64 {
+// share is how much of a plate one copy takes: its outline with the spacing around it, of the
+// part of the bed that is usually covered; of filament also its hours, of those that are laid
+// on one plate at most; all of it at most.
+func (h Shop) share(model Model, scale float64, machine Machine, minutes float64) float64 {
 	bed := machine.Bed()
 	usable := (bed.WidthMM - 2*bed.MarginMM) * (bed.DepthMM - 2*bed.MarginMM) * h.Book.V("bed.use") / 100
 	if usable <= 0 {
@@ -343,7 +435,11 @@ func (h Shop) share(model Model, scale float64, machine Machine) float64 {
 	for _, ring := range o {
 		rim += perimeter(ring)
 	}
-	return min(1, (o.AreaMM2()+rim*h.Book.V("spacing")/2)/usable)
+	share := (o.AreaMM2() + rim*h.Book.V("spacing")/2) / usable
+	if machine.Process == process.Filament {
+		share = max(share, minutes/60/h.Book.V("plate.hours"))
+	}
+	return min(1, share)
 }
 
 func perimeter(ring []solid.Point) (sum float64) {

@@ -108,6 +108,8 @@ type Print struct {
 // PrintOf works out one copy of a part on a machine.
 func (h Shop) PrintOf(model Model, scale, wallMM float64, machine Machine, material Material) Print {
 	s := model.Scaled(scale)
+	s.SupportMM3, s.Held = model.Shape.PillarMM3[machine.Process] // at the size of the file
+	s.SupportMM3 *= scale * scale * scale                         // they stand as far apart whatever the size: more of them, and longer
 	density := material.Figures.V("density")
 	volume := rates.Of("volume of the part", s.VolumeMM3/1000, "cm³", rates.Mesh)
 	if machine.Process == process.Resin {

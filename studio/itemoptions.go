@@ -20,6 +20,8 @@ type ItemOptions struct {
 	Features     finish.Features `json:"features"`
 	DetailFactor float64         `json:"detail_factor,omitempty"` // in place of what the mesh says; 0: the mesh says it
 	DetailWhy    string          `json:"detail_why,omitempty"`
+	Standard     string          `json:"standard,omitempty"`  // of painting: finish.Display or Fast
+	Care         finish.Care     `json:"care,omitzero"`       // where its hours go
 	PersonID     int64           `json:"person_id,omitempty"` // who smooths and paints it; 0: not said
 	Apart        bool            `json:"apart,omitempty"`     // its parts are handed over as they are
 	SeamMM       float64         `json:"seam_mm,omitempty"`   // all around one seam; 0: as the parts are wide
@@ -48,6 +50,10 @@ func (m ItemOptions) Check() (v rates.Invalid) {
 	v.Need(f.MaskMM >= 0 && f.MaskMM <= 1e6, "mask", "edge to mask: between 0 and 1,000 m")
 	v.Need(m.SeamMM >= 0 && m.SeamMM <= 1e6, "seam", "seam: between 0 and 1,000 m")
 	v.Need(f.FitHours >= 0 && f.FitHours <= 1000, "fit", "fitting out: between 0 and 1,000 h")
+	v.Need(OneOf(m.Standard, finish.Display, finish.Fast), "standard", "painting is for display or fast")
+	share := func(p float64) bool { return p >= 0 && p <= 100 }
+	v.Need(share(m.Care.FocalPercent), "focal", "a focal region is between 0 and 100 %% of what is seen")
+	v.Need(share(m.Care.TonedPercent) && !(m.Care.FocalPercent+m.Care.TonedPercent > 100), "toned", "focal and toned down are 100 %% of what is seen at most")
 	if m.DetailFactor != 0 {
 		v.Need(m.DetailFactor >= 0.2 && m.DetailFactor <= 10, "detail", "detail: between 0.2 and 10 times, or nothing to let the mesh say it")
 		v.Need(strings.TrimSpace(m.DetailWhy) != "", "detail_why", "detail set by hand wants a reason")
@@ -245,37 +251,52 @@ func Differences(before, after []Item) (out []Change) {
 		add(it.Title, "finish route", routeText(was.FinishRoute), routeText(it.FinishRoute))
 		add(it.Title, "size", rates.Number(100*was.Scale)+" %", rates.Number(100*it.Scale)+" %")
 		add(it.Title, "counted on it", was.countText(), it.countText())
+		add(it.Title, "painting", standardText(was.Standard), standardText(it.Standard))
+		add(it.Title, "care", careText(was.Care), careText(it.Care))
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
 		add(it.Title, "extras", was.extraText(), it.extraText())
-		parts := map[int64]Part{}
-		for _, p := range was.Parts {
-			parts[p.ID] = p
-		}
-		for _, p := range it.Parts {
-			q, ok := parts[p.ID]
-			name := it.Title
-			if len(it.Parts) > 1 {
-				name = p.Name
-			}
-			if !ok {
-				out = append(out, Change{name, "not on it", p.Process})
-				continue
-			}
-			add(name, "process", q.Process, p.Process)
-			if q.MachineID != p.MachineID {
-				out = append(out, Change{name, "on one machine", "on another"})
-			}
-			add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
-			add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
-			add(name, "printed in pieces", fmt.Sprint(q.Pieces()), fmt.Sprint(p.Pieces()))
-			if q.ModelID != p.ModelID {
-				out = append(out, Change{name, "one version of its model", "another"})
-			}
-		}
+		out = append(out, partDifferences(was, it)...)
 	}
 	for _, it := range before {
 		if _, gone := old[it.ID]; gone {
 			out = append(out, Change{it.Title, fmt.Sprintf("%d × %s", it.Copies, route.TierName(it.Tier)), "taken off"})
+		}
+	}
+	return out
+}
+
+// partDifferences lists what is not the same between the parts of an item before and after.
+func partDifferences(was, it Item) (out []Change) {
+	add := func(title, what, a, b string) {
+		if a != b {
+			out = append(out, Change{title + ", " + what, a, b})
+		}
+	}
+	parts := map[int64]Part{}
+	for _, p := range was.Parts {
+		parts[p.ID] = p
+	}
+	for _, p := range it.Parts {
+		q, ok := parts[p.ID]
+		name := it.Title
+		if len(it.Parts) > 1 {
+			name = p.Name
+		}
+		if !ok {
+			out = append(out, Change{name, "not on it", p.Process})
+			continue
+		}
+		add(name, "process", q.Process, p.Process)
+		if q.MachineID != p.MachineID {
+			out = append(out, Change{name, "on one machine", "on another"})
+		}
+		add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
+		add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
+		add(name, "inside", insideText(q.Inside), insideText(p.Inside))
+		add(name, "seen", seenText(q.Unseen()), seenText(p.Unseen()))
+		add(name, "printed in pieces", fmt.Sprint(q.Pieces()), fmt.Sprint(p.Pieces()))
+		if q.ModelID != p.ModelID {
+			out = append(out, Change{name, "one version of its model", "another"})
 		}
 	}
 	return out
@@ -286,6 +307,34 @@ func routeText(key string) string {
 		return s.Name
 	}
 	return "our default"
+}
+
+func standardText(standard string) string {
+	if standard == finish.Fast {
+		return "fast"
+	}
+	return "for display"
+}
+
+func careText(c finish.Care) string {
+	if c == (finish.Care{}) {
+		return "even"
+	}
+	return rates.Number(c.FocalPercent) + " % focal, " + rates.Number(c.TonedPercent) + " % toned down"
+}
+
+func insideText(inside string) string {
+	if inside == finish.InsideRaw {
+		return "left as printed"
+	}
+	return inside
+}
+
+func seenText(unseen bool) string {
+	if unseen {
+		return "hidden, stays raw"
+	}
+	return "yes"
 }
 
 func wallText(mm float64) string {

@@ -106,11 +106,13 @@ type View struct {
 	Mesh   *mesh.Mesh
 	BodyOf []int32 // the body of each triangle
 	WallMM []float64
+	KindOf []solid.FaceKind // who sees each
 }
 
 // AnalyseModel works out an analysis. told is called with the share done before each step
 // and may stop it by an error.
-func AnalyseModel(s *mesh.Soup, told func(share float64, doing string) error) (out Analysis, v View, err error) {
+// Cuts are the planes along which it was cut from a larger model.
+func AnalyseModel(s *mesh.Soup, cuts []solid.Plane, told func(share float64, doing string) error) (out Analysis, v View, err error) {
 	if err = told(0.05, "faults and bodies"); err != nil {
 		return
 	}
@@ -138,6 +140,10 @@ func AnalyseModel(s *mesh.Soup, told func(share float64, doing string) error) (o
 			v.BodyOf[t] = int32(min(k, MaxBodies))
 		}
 	}
+	if err = told(0.6, "who sees which face"); err != nil {
+		return
+	}
+	_, v.KindOf = solid.FacesOf(v.Mesh, cuts)
 	if err = told(0.7, "wall thickness"); err != nil {
 		return
 	}
@@ -297,12 +303,20 @@ type ModelShape struct {
 	Plan     solid.Outline  `json:"plan"` // the room it takes on a plate: no holes
 	Front    solid.Outline  `json:"front"`
 	Side     solid.Outline  `json:"side"`
-	Detail   solid.Detail   `json:"detail"`
+
+	PillarMM3 map[string]float64 `json:"pillars,omitempty"` // what holds it as it stands, by process
+
+	// What does not mind how it stands.
+	Detail solid.Detail  `json:"detail"` // creases of what is seen
+	Faces  solid.Faces   `json:"faces"`
+	BentMM float64       `json:"bent"` // mean curvature over all of it
+	Cuts   []solid.Plane `json:"cuts,omitempty"`
 }
 
 // MeasureModel works out all that is kept of a mesh. What bodies share counts once in its
-// volume, and what of them lies in others not at all in its surface.
-func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
+// volume, and what of them lies in others not at all in its surface. Cuts are the planes along
+// which it was cut from a larger one.
+func MeasureModel(s *mesh.Soup, cuts ...solid.Plane) (mesh.Measures, ModelShape) {
 	m := s.Weld()
 	d := m.Measure()
 	d.Format, d.Triangles = s.Format, s.Len()
@@ -311,7 +325,23 @@ func MeasureModel(s *mesh.Soup) (mesh.Measures, ModelShape) {
 		one := whole.Measure()
 		d.VolumeMM3, d.AreaMM2 = one.VolumeMM3, one.AreaMM2
 	}
-	return d, shapeOf(whole)
+	shape := shapeOf(whole)
+	for _, processName := range []string{process.Resin, process.Filament} {
+		shape.hold(whole, processName)
+	}
+	var kinds []solid.FaceKind
+	shape.Faces, kinds = solid.FacesOf(whole, cuts)
+	shape.Detail = solid.DetailOf(whole, func(facet int) bool { return kinds[facet] == solid.Outer })
+	shape.BentMM, shape.Cuts = solid.BentMM(whole), cuts
+	return d, shape
+}
+
+// hold works out the pillars that hold a part as it stands.
+func (s *ModelShape) hold(m *mesh.Mesh, processName string) {
+	if s.PillarMM3 == nil {
+		s.PillarMM3 = map[string]float64{}
+	}
+	s.PillarMM3[processName] = solid.PillarMM3(m, HoldingFor(processName))
 }
 
 func shapeOf(m *mesh.Mesh) ModelShape {
@@ -321,7 +351,6 @@ func shapeOf(m *mesh.Mesh) ModelShape {
 		Plan:     solid.OutlineOf(m, solid.Plan),
 		Front:    solid.SilhouetteOf(m, solid.Front),
 		Side:     solid.SilhouetteOf(m, solid.Side),
-		Detail:   solid.DetailOf(m),
 	}
 }
 
@@ -380,7 +409,7 @@ func (m Model) NoInside() string {
 // Scaled returns the shape of a copy printed at k times the file's size.
 func (m Model) Scaled(k float64) process.Shape {
 	return process.Shape{
-		VolumeMM3: m.Measures.VolumeMM3 * k * k * k, AreaMM2: m.Measures.AreaMM2 * k * k,
+		VolumeMM3: m.Measures.VolumeMM3 * k * k * k, AreaMM2: m.Measures.AreaMM2 * k * k, BentMM: m.Shape.BentMM * k,
 		HeightMM: m.PrintHeightMM() * k, Profile: m.Shape.Profile.Scaled(k), Overhang: m.Shape.Overhang.Scaled(k),
 	}
 }

@@ -21,7 +21,7 @@ func measured(s *mesh.Soup) Model {
 func analysed(t *testing.T, s *mesh.Soup) *Analysis {
 	t.Helper()
 	var steps []float64
-	analysis, view, err := AnalyseModel(s, func(share float64, _ string) error {
+	analysis, view, err := AnalyseModel(s, nil, func(share float64, _ string) error {
 		steps = append(steps, share)
 		return nil
 	})
@@ -67,7 +67,7 @@ func TestAdviceTellsTheWorstFirst(t *testing.T) {
 
 func TestAnalysisStopsWhenItIsTold(t *testing.T) {
 	stop := assert.AnError
-	_, _, err := AnalyseModel(meshtest.Ring(20, 6, 20, 12), func(share float64, _ string) error {
+	_, _, err := AnalyseModel(meshtest.Ring(20, 6, 20, 12), nil, func(share float64, _ string) error {
 		if share > 0.3 {
 			return stop
 		}

@@ -8,6 +8,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
 )
@@ -282,11 +283,17 @@ type Part struct {
 	Process       string
 	MaterialID    int64 // 0: the first of the process
 	WallMM        float64
-	OrientationID int64 // how it stands on its plate; 0: as the file does
-	CutInto       int   // printed in so many pieces; 0 and 1: in one
-	MachineID     int64 // priced on; 0: the cheapest that it fits
+	OrientationID int64  // how it stands on its plate; 0: as the file does
+	CutInto       int    // printed in so many pieces; 0 and 1: in one
+	MachineID     int64  // priced on; 0: the cheapest that it fits
+	Inside        string // what is finished of its inside: nothing, finish.InsidePrimed or InsidePainted
+	Hidden        bool   // nobody sees it once it is joined: it stays raw
 	Model         Model
 }
+
+// Unseen reports whether nobody sees the part once it is joined: so it was said, or it is a
+// plug or dowel.
+func (p Part) Unseen() bool { return p.Hidden || p.Model.How == Peg }
 
 // Pieces is in how many pieces each copy is printed.
 func (p Part) Pieces() int { return max(1, p.CutInto) }
@@ -315,6 +322,7 @@ func (i Item) Check() error {
 		v.Need(p.CutInto >= 0 && p.CutInto <= process.MostParts, at("cut"), "%s: printed in %d pieces at most", p.Name, process.MostParts)
 		v.Need(p.Copies >= 1 && p.Copies <= MaxCopies, at("copies"), "copies of %s: between 1 and %d", p.Name, MaxCopies)
 		v.Need(p.WallMM >= 0 && p.WallMM <= MaxWallMM, at("wall"), "wall of %s: between 0 (solid) and %v mm", p.Name, MaxWallMM)
+		v.Need(OneOf(p.Inside, finish.InsideRaw, finish.InsidePrimed, finish.InsidePainted), at("inside"), "inside of %s: left as printed, primed or painted", p.Name)
 	}
 	return v.Err()
 }

@@ -74,7 +74,7 @@ func (m Model) Oriented(s Orientation) Model {
 	}
 	file := m.Shape
 	m.Shape, m.AsFile, m.Tips = s.Shape, &file, s.Facts.Tips
-	m.Shape.Detail = file.Detail // creases do not mind how it stands
+	m.Shape.Detail, m.Shape.Faces, m.Shape.BentMM, m.Shape.Cuts = file.Detail, file.Faces, file.BentMM, file.Cuts // they do not mind how it stands
 	return m
 }
 
@@ -88,7 +88,10 @@ func PegCount(m Model) int {
 
 // ShapeOf is a version's shape when it stands so.
 func (s Orientation) ShapeOf(soup *mesh.Soup) ModelShape {
-	return shapeOf(solid.Turned(solid.Whole(soup.Weld()), s.Facts.Matrix))
+	turned := solid.Turned(solid.Whole(soup.Weld()), s.Facts.Matrix)
+	out := shapeOf(turned)
+	out.hold(turned, s.Process)
+	return out
 }
 
 // WishesFor are the studio’s for a process.
@@ -112,27 +115,39 @@ const triedDirections = 500
 
 // Orienting is all that a search for orientations goes by.
 type Orienting struct {
-	Process      string
-	Wishes       solid.Wishes
-	SupportShare float64   // of the room under overhangs that supports fill
-	Figures      rates.Set // of the machine whose hours count
+	Process string
+	Wishes  solid.Wishes
+	Figures rates.Set  // of the machine whose hours count
+	RoomMM  [3]float64 // that it should lie in, at the size of the file; naught where that does not matter
 }
 
-// Orienting is a search for a process by the studio's book and its first machine.
+// Orienting is a search for a process by the studio's first machine of it, for the room of its
+// largest.
 func (h Shop) Orienting(processName string, w solid.Wishes) Orienting {
-	return Orienting{processName, w, h.Book.V("support."+processName) / 100, h.figuresFor(processName)}
+	o := Orienting{Process: processName, Wishes: w, Figures: h.figuresFor(processName)}
+	for _, m := range h.Machines {
+		if room := m.Usable(); m.Active && m.Process == processName && room[0]*room[1]*room[2] > o.RoomMM[0]*o.RoomMM[1]*o.RoomMM[2] {
+			o.RoomMM = room
+		}
+	}
+	return o
+}
+
+// Seeking is what orientations are sought by.
+func (o Orienting) Seeking() solid.Seeking {
+	return solid.Seeking{Wishes: o.Wishes, Holding: HoldingFor(o.Process), RoomMM: o.RoomMM, Minutes: o.runMinutes()}
 }
 
 // Find looks for good orientations, as the file stands among them, the best first. told is
 // called with the share done before each step and may stop it.
 func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orientation, error) {
 	m := solid.Whole(s.Weld())
-	w, share, minutes, processName := o.Wishes, o.SupportShare, o.runMinutes(), o.Process
+	w, by, processName := o.Wishes, o.Seeking(), o.Process
 	if err := told(0.2, "trying directions"); err != nil {
 		return nil, err
 	}
-	found := solid.Orient(m, triedDirections, w, share, minutes)
-	as := solid.Stand(m, mesh.Vec{Z: -1}, share, minutes)
+	found := solid.Orient(m, triedDirections, by)
+	as := solid.Stand(m, mesh.Vec{Z: -1}, by)
 	same := slices.IndexFunc(found, func(f solid.Orientation) bool { return f.Down.Dot(as.Down) > math.Cos(math.Pi/180) })
 	if same < 0 {
 		same, found = len(found), append(found, as)
@@ -162,7 +177,12 @@ func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orien
 	for i := range out {
 		out[i].Facts.Score = list[i].Score
 	}
-	slices.SortStableFunc(out, func(a, b Orientation) int { return cmp.Compare(b.Facts.Score, a.Facts.Score) })
+	slices.SortStableFunc(out, func(a, b Orientation) int {
+		if a.Facts.Fits != b.Facts.Fits {
+			return map[bool]int{true: -1, false: 1}[a.Facts.Fits]
+		}
+		return cmp.Compare(b.Facts.Score, a.Facts.Score)
+	})
 	return out, nil
 }
 
@@ -171,6 +191,7 @@ func oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientation, processName
 	turned := solid.Turned(m, f.Matrix)
 	out := Orientation{Process: processName, Shape: shapeOf(turned)}
 	sup := reach.Supports(f.Matrix, HoldingFor(processName))
+	out.Shape.PillarMM3 = map[string]float64{processName: f.SupportMM3} // what the sheet says is what the price takes
 	facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out}
 	for k, c := range sup.Contacts {
 		if c.Island {
@@ -256,7 +277,7 @@ func hovering(m *mesh.Mesh, bodies []mesh.Body, turn [9]float64) (n int) {
 
 // StripMinutes is what taking the supports of an orientation off takes, of a copy at a scale.
 func (h Shop) StripMinutes(s Orientation, scale float64) float64 {
-	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, Tips: float64(s.Facts.Tips) * scale * scale, PiecesOnPlate: UsualPlate}
+	part := finish.Part{Process: s.Process, Tier: "raw", OverhangMM2: s.Facts.ContactMM2 * scale * scale, Tips: float64(s.Facts.Tips) * scale * scale}
 	for _, w := range finish.Plan(h.Book, part) {
 		if w.Kind == "strip" {
 			return w.Minutes
@@ -280,15 +301,15 @@ func (h Shop) figuresFor(processName string) (figures rates.Set) {
 	return nil
 }
 
-// runMinutes is the run time on the studio’s first machine of a process.
-func (o Orienting) runMinutes() func(solid.Profile, solid.Overhang) float64 {
+// runMinutes is the run time on the machine.
+func (o Orienting) runMinutes() func(p solid.Profile, supportMM3 float64) float64 {
 	if o.Process == process.Resin {
 		r := process.ResinOf(o.Figures)
-		return func(p solid.Profile, _ solid.Overhang) float64 { return r.Minutes(p.HeightMM) }
+		return func(p solid.Profile, _ float64) float64 { return r.Minutes(p.HeightMM) }
 	}
-	f := process.FilamentOf(o.Figures, o.SupportShare)
-	return func(p solid.Profile, over solid.Overhang) float64 {
-		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, Overhang: over}))
+	f := process.FilamentOf(o.Figures, 0)
+	return func(p solid.Profile, supportMM3 float64) float64 {
+		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, SupportMM3: supportMM3, Held: true}))
 	}
 }
 
@@ -360,7 +381,7 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 		if !c.Fits {
 			c.Pieces = piecesToFit(m, part.Model, it.Scale)
 		}
-		q := h.costOf(part, one, m, material)
+		q := h.costOf(part, one, m, material, nil)
 		pr := h.PrintOf(part.Model, it.Scale, part.WallMM, m, material)
 		c.Hours, c.Grams = pr.Minutes/60, pr.Grams
 		wait := 0.0
@@ -482,12 +503,15 @@ func (m Machine) Usable() [3]float64 {
 }
 
 // Splitting is what cutting a part's print depends on, on a machine.
-func (h Shop) Splitting(m Machine, minutes, sectionMM2 float64, atOnce bool) process.Splitting {
-	perHour, _ := m.HourCost(h.Book)
+func (h Shop) Splitting(m Machine, part quote.Part, seamMM float64) process.Splitting {
+	material := 0.0
+	if part.RunMinutes > 0 {
+		material = part.MaterialGrams / 1000 * part.PricePerKG.Value / part.RunMinutes
+	}
 	return process.Splitting{
-		Minutes: minutes, FailurePerHour: h.Book.V("failure." + m.Process), AtOnce: atOnce,
+		Minutes: part.RunMinutes, FailurePerHour: part.FailurePerHour.Value, NoticedHours: part.Noticed.Value, MaterialPerMin: material,
 		SetUpMinutes:   h.Book.V("plate.setup") + h.Book.V("plate.empty"),
-		SeamMinutes:    h.Book.V("seam.piece") + h.Book.V("seam.length")*2*math.Sqrt(math.Pi*sectionMM2)/100,
-		MachinePerHour: perHour, HandsPerHour: h.Book.V("wage"),
+		SeamMinutes:    h.Book.V("seam.piece") + h.Book.V("seam.length")*seamMM/100,
+		MachinePerHour: part.MachinePerHour + part.OccupiedPerHr.Value, HandsPerHour: h.Book.V("wage"),
 	}
 }

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
@@ -131,10 +132,17 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 	return steps
 }
 
-// StagesFor plans the strip of a new piece.
-func (h Shop) StagesFor(m Model, p Part, it Item) []Stage {
+// StagesFor plans the strip of a new piece of an order with these items.
+func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
+	m := p.Model
+	fp := h.finishPart(m, p, it)
+	fp.Sessions = h.sessionsOf(items).of(fp, it, p)
+	if machine, _, ok := h.machineFor(p, it.Scale); ok {
+		material, _ := h.Material(p.MaterialID, p.Process)
+		fp.PlateShare = h.share(m, it.Scale, machine, h.PrintOf(m, it.Scale, p.WallMM, machine, material).Minutes)
+	}
 	var out []Stage
-	for i, w := range finish.Plan(h.Book, h.finishPart(m, p, it)) {
+	for i, w := range finish.Plan(h.Book, fp) {
 		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, WaitS: w.WaitS}})
 	}
 	return out
@@ -142,15 +150,18 @@ func (h Shop) StagesFor(m Model, p Part, it Item) []Stage {
 
 // finishPart is what of a part counts for hands.
 func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
-	s := m.Scaled(it.Scale)
+	s, faces := m.Scaled(it.Scale), m.Shape.Faces.Scaled(it.Scale)
 	raised, hollow := m.Shape.Detail.At(it.Scale)
 	finishRoute := it.FinishRoute
 	if finishRoute == "" {
 		finishRoute = h.Studio.Defaults.FinishRoute(p.Process, it.Tier)
 	}
-	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute, AreaMM2: s.AreaMM2, OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
+	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute,
+		AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
+		Inside: p.Inside, Hidden: p.Unseen(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
+		OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
-		PiecesOnPlate: UsualPlate, Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.History.Logged[p.Process]}
+		Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.History.Logged[p.Process]}
 	if it.PersonID != 0 {
 		if out.Practice = h.History.Practice[it.PersonID]; out.Practice == nil {
 			out.Practice = finish.Practice{}
@@ -159,9 +170,54 @@ func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 	return out
 }
 
-// UsualPlate is how many pieces share the set-up of a run, before a plate is laid.
-// Source: from memory.
-const UsualPlate = 4
+// sessions counts the pieces of an order that share the set-up of a stage: what is printed of
+// one material, washed and cured in one process, sanded and filled by one route, primed and
+// packed together; colours are shared within an item.
+type sessions map[string]int
+
+// sessionsOf counts them; no items share nothing.
+func (h Shop) sessionsOf(items []Item) sessions {
+	s := sessions{}
+	for _, it := range items {
+		for _, p := range it.Parts {
+			fp := h.finishPart(p.Model, p, it)
+			seen := map[route.StageKind]bool{}
+			for _, kind := range fp.Course().Stages() {
+				if !seen[kind] {
+					s[session(fp, it, p, kind)] += fp.Copies
+				}
+				seen[kind] = true
+			}
+		}
+	}
+	return s
+}
+
+// of is how many pieces share each set-up with those of a part.
+func (s sessions) of(fp finish.Part, it Item, p Part) finish.Sessions {
+	out := finish.Sessions{}
+	for _, kind := range fp.Course().Stages() {
+		out[kind] = s[session(fp, it, p, kind)]
+	}
+	return out
+}
+
+// session names what a part's pieces share a set-up by.
+func session(fp finish.Part, it Item, p Part, kind route.StageKind) string {
+	by := ""
+	switch kind {
+	case route.Print:
+		by = fmt.Sprint(p.Process, p.MaterialID, p.MachineID)
+	case route.Wash, route.Cure, route.RemoveSupports:
+		by = p.Process
+	case route.Prime, route.Clear, route.Look, route.Pack:
+	case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Fit:
+		by = fmt.Sprint(it.ID, it.Title)
+	default:
+		by = fp.Route
+	}
+	return string(kind) + " " + by
+}
 
 // Retier replaces the stages still to come by those of another tier: what is
 // stamped stays. A stage already passed is not asked for again, unless it comes

@@ -311,6 +311,9 @@ func (i Item) spec() string {
 	s := fmt.Sprintf("%d %q %s %d %v %+v", i.ID, i.Title, i.Tier, i.Copies, i.Scale, o)
 	for _, p := range i.Parts {
 		s += fmt.Sprintf(" | %d %d %s %d %v %d", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM, p.Pieces())
+		if p.Inside != "" || p.Hidden {
+			s += fmt.Sprintf(" %s %v", p.Inside, p.Hidden)
+		}
 	}
 	return s
 }

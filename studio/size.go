@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"math"
 
+	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // Rules by which a size is set.
@@ -36,6 +38,9 @@ type SizeRule struct {
 	InsideL float64 `json:"inside_l,omitempty"`
 	InsideB float64 `json:"inside_b,omitempty"` // the file's inside, length and breadth
 }
+
+// Worn reports whether the size was set for a wearer.
+func (r SizeRule) Worn() bool { return r.By == ByHead || r.By == ByGirth }
 
 // Inside proposes how wide a worn piece is inside: its plan less the wall on either
 // side.
@@ -177,6 +182,24 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 			rates.Number(low), rates.Number(high), rates.Number(low*k), rates.Number(high*k)))
 	}
 	return out
+}
+
+// Thickens says what a skin adds to a part: to its envelope, and to what plugs together.
+func (h Shop) Thickens(it Item, p Part, joins bool) []string {
+	fp := h.finishPart(p.Model, p, it)
+	r, ok := finish.RouteOf(fp.Route)
+	if !ok || r.Thick == "" || it.Tier == route.Raw || p.Unseen() {
+		return nil
+	}
+	mm, size := h.Book.V(r.Thick), p.Model.Measures.SizeMM
+	for k := range size {
+		size[k] = size[k]*it.Scale + 2*mm
+	}
+	s := fmt.Sprintf("The %s adds %s mm on every face: finished it is %.0f × %.0f × %.0f mm.", r.Name, rates.Number(mm), size[0], size[1], size[2])
+	if joins {
+		s += fmt.Sprintf(" Leave %s mm for it between what plugs together, or mask that.", rates.Number(2*mm))
+	}
+	return []string{s}
 }
 
 // ScaleOf works the rule out for an item: by its tallest part, and only to a size that is

@@ -100,6 +100,19 @@ func (m Machine) HourCost(b rates.Book) (perHour float64, inputs []rates.Figure)
 	return perHour, inputs
 }
 
+// Occupied is what an hour on the machine is charged for beside its cost: a scarce machine has
+// a price.
+func (m Machine) Occupied() rates.Figure { return m.Figures["occupied"] }
+
+// Noticed is after how many hours a failure is noticed: when somebody looks, at once with a
+// camera, or at the end, as of machines that were set up before this was asked.
+func (m Machine) Noticed() rates.Figure {
+	if f, ok := m.Figures["noticed"]; ok {
+		return f
+	}
+	return rates.Of("a failure is noticed at the end of a run", rates.Greatest, "h", rates.Memory)
+}
+
 // Wear is what a share of a plate takes off the release film, and its grams off the nozzle.
 func (m Machine) Wear(plates, grams float64) (cost float64, inputs []rates.Figure) {
 	f := m.Figures

@@ -65,9 +65,9 @@ func TestQuoteSheetInABrowser(t *testing.T) {
 	assert.Contains(t, b.text("#asked-text"), "margin -")
 	b.eval(`const el = document.querySelector(".whatif [name=days]"); el.value = el.min; el.dispatchEvent(new Event("input", {bubbles: true}))`)
 	b.until(`/a rush|nobody/.test(document.querySelector("#days-text").innerText)`)
-	b.eval(`const el = document.querySelector(".whatif [name=asked]"); el.value = 777; el.dispatchEvent(new Event("input", {bubbles: true}))`)
+	b.eval(`const el = document.querySelector(".whatif [name=asked]"); el.value = 555; el.dispatchEvent(new Event("input", {bubbles: true}))`)
 	b.button("ask this price")
-	assert.Equal(t, 777_00, euros(t, b.text("#price")))
+	assert.Equal(t, 555_00, euros(t, b.text("#price")))
 
 	// An option, an alternative that is offered; the client chooses both.
 	sheet, err := s.App.Quotes.Pricing(s.Ctx, no)

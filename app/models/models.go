@@ -23,6 +23,7 @@ import (
 	"sakuji/app/jobs"
 	"sakuji/app/setup"
 	"sakuji/core/mesh"
+	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -53,7 +54,7 @@ func New(base change.Base, queue *jobs.Queue) *Room {
 		queue.Register(kind, jobs.Kind{Run: a.remake})
 	}
 	queue.AtStart(a.analyseAll)
-	queue.AtStart(a.measureDetail)
+	queue.AtStart(a.measureShapes)
 	return a
 }
 
@@ -92,11 +93,11 @@ func (a *Room) analyseAll(ctx context.Context) error {
 	return err
 }
 
-// measureDetail measures the creases of models that came before creases were measured.
-func (a *Room) measureDetail(ctx context.Context) error {
+// measureShapes measures models anew that came before their faces were told apart.
+func (a *Room) measureShapes(ctx context.Context) error {
 	var models []studio.Model
 	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
-		models, err = tx.WithoutDetail()
+		models, err = tx.WithoutFaces()
 		return err
 	})
 	for _, m := range models {
@@ -107,12 +108,13 @@ func (a *Room) measureDetail(ctx context.Context) error {
 		if e != nil {
 			return e
 		}
+		s.Cuts = m.Shape.Cuts
 		found, e := reading.Run(ctx, a.queue.Apart, apart.LimitsFor(s.Bytes, readTime), m.Name, s, silently)
 		if e != nil {
 			return e
 		}
-		m.Shape.Detail = found.Shape.Detail
-		err = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveDetail(m) })
+		m.Shape = found.Shape
+		err = a.Store.Write(ctx, func(tx *store.Tx) error { return tx.SaveShape(m) })
 	}
 	return err
 }
@@ -387,10 +389,23 @@ func (a *Room) addVersion(d change.Change, m studio.Model) (studio.Model, error)
 	return m, a.analyseLater(d.Tx, m.ID)
 }
 
+// cutsOf are the planes along which a model was cut from a larger one.
+func (a *Room) cutsOf(ctx context.Context, id int64) (cuts []solid.Plane, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		m, err := tx.Model(id)
+		cuts = m.Shape.Cuts
+		return err
+	})
+	return cuts, err
+}
+
 // analyse is the job that looks closely at a model.
 func (a *Room) analyse(ctx context.Context, j studio.Job, told jobs.Progress) error {
 	from, err := a.source(j.SHA, j.Name)
 	if err != nil {
+		return err
+	}
+	if from.Cuts, err = a.cutsOf(ctx, j.ModelID); err != nil {
 		return err
 	}
 	found, err := analysing.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, readTime), j.Name, from, told)

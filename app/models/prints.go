@@ -164,9 +164,9 @@ func hollowed(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, err
 	if n := len(h.Bores); n > 0 {
 		name = fmt.Sprintf("hollow %s mm, %d holes.stl", rates.Number(o.WallMM), n)
 	}
-	out := []version{{studio.Model{Name: base + ", " + name, How: studio.Hollow, Did: did}, h.Mesh.Soup("stl")}}
+	out := []version{{model: studio.Model{Name: base + ", " + name, How: studio.Hollow, Did: did}, soup: h.Mesh.Soup("stl")}}
 	if len(h.Bores) > 0 {
-		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, plug %s mm.stl", base, rates.Number(o.HoleMM)), How: studio.Peg, Did: []mesh.Done{{What: "holes to close", Count: len(h.Bores)}}}, h.Bores[0].Plug().Soup("stl")})
+		out = append(out, version{model: studio.Model{Name: fmt.Sprintf("%s, plug %s mm.stl", base, rates.Number(o.HoleMM)), How: studio.Peg, Did: []mesh.Done{{What: "holes to close", Count: len(h.Bores)}}}, soup: h.Bores[0].Plug().Soup("stl")})
 	}
 	return out, nil
 }
@@ -176,9 +176,10 @@ func cutUp(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error)
 	m := soup.Weld()
 	axis := axes[o.Axis]
 	low := m.Box.Min.Dot(axis)
-	at := make([]float64, len(o.At))
+	at, cuts := make([]float64, len(o.At)), make([]solid.Plane, len(o.At))
 	for i, mm := range o.At {
 		at[i] = low + mm
+		cuts[i] = solid.Plane{Normal: axis, D: at[i]}
 	}
 	pegs := solid.Pegs{Count: o.Pegs, DiameterMM: o.PegMM, ClearanceMM: o.ClearanceMM}
 	pieces, dowels, err := solid.SplitAll(m, axis, at, pegs)
@@ -188,7 +189,7 @@ func cutUp(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error)
 	var out []version
 	for i, p := range pieces {
 		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, piece %d of %d.stl", base, i+1, len(pieces)), How: studio.Cut,
-			Did: []mesh.Done{{What: fmt.Sprintf("cut at %s mm", joinMM(o.At)), Count: len(o.At)}}}, p})
+			Did: []mesh.Done{{What: fmt.Sprintf("cut at %s mm", joinMM(o.At)), Count: len(o.At)}}}, p, cuts})
 	}
 	// One dowel stands for all that are as long.
 	for len(dowels) > 0 {
@@ -196,8 +197,8 @@ func cutUp(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error)
 		n := len(dowels)
 		dowels = slices.DeleteFunc(dowels, func(d *mesh.Mesh) bool { return d != dowels[0] && math.Abs(d.Box.Size().Z-long) < 0.05 })
 		n -= len(dowels) - 1
-		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, dowel %s × %s mm.stl", base, rates.Number(o.PegMM), rates.Number(math.Round(10*long)/10)), How: studio.Peg,
-			Did: []mesh.Done{{What: "sockets to join", Count: n}}}, dowels[0].Soup("stl")})
+		out = append(out, version{model: studio.Model{Name: fmt.Sprintf("%s, dowel %s × %s mm.stl", base, rates.Number(o.PegMM), rates.Number(math.Round(10*long)/10)), How: studio.Peg,
+			Did: []mesh.Done{{What: "sockets to join", Count: n}}}, soup: dowels[0].Soup("stl")})
 		dowels = dowels[1:]
 	}
 	return out, nil
@@ -227,9 +228,9 @@ type PrintSheet struct {
 	Scale        float64
 	Choices      []studio.Choice
 	Why          string
-	Machine      studio.Machine // the one its print is thought of on
-	Splitting    process.Splitting
-	Curve        []process.Split
+	Machine      studio.Machine  // the one its print is thought of on
+	Least        int             // pieces, so that each fits
+	Curve        []process.Split // what the whole item costs in 1, 2, … pieces
 	Best         int
 	Cuts         []solid.Cuts // for the number of pieces asked for
 	Pieces       int
@@ -238,7 +239,7 @@ type PrintSheet struct {
 
 // PrintSheet returns how a model may be printed. Pieces is for how many cuts are
 // suggested; 0 for the best number, two at least.
-func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier string, scale float64, pieces int, atOnce bool) (s PrintSheet, err error) {
+func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier string, scale float64, pieces int) (s PrintSheet, err error) {
 	switch {
 	case !studio.OneOf(processName, process.Resin, process.Filament):
 		return s, change.Refuse("A part is printed in resin or in filament.")
@@ -287,20 +288,22 @@ func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier strin
 		part.WallMM = 2
 	}
 	s.Choices, s.Why = s.Shop.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
-	s.split(stood[processName], atOnce)
+	part.Process, part.Model = processName, stood[processName]
+	if processName == process.Filament {
+		part.WallMM = 0
+	}
+	s.split(studio.Item{Scale: scale, Tier: tier, Copies: 1, Parts: []studio.Part{part}})
 	return s, nil
 }
 
 // split works out whether the print is worth cutting, on the first machine of its process,
 // and into how many pieces, unless somebody has said.
-func (s *PrintSheet) split(stood studio.Model, atOnce bool) {
+func (s *PrintSheet) split(it studio.Item) {
 	least := 2
 	if at := slices.IndexFunc(s.Choices, func(c studio.Choice) bool { return c.Machine.Process == s.Process }); at >= 0 {
 		c := s.Choices[at]
-		s.Machine = c.Machine
-		s.Splitting = s.Shop.Splitting(c.Machine, c.Hours*60, stood.MeanSectionMM2(s.Scale), atOnce)
-		s.Splitting.Least = c.Pieces
-		s.Curve, s.Best = s.Splitting.Curve()
+		s.Machine, s.Least = c.Machine, c.Pieces
+		s.Curve, s.Best = s.Shop.Cuts(it, 0, c.Machine, c.Pieces)
 		least = max(least, c.Pieces)
 	}
 	if s.Pieces == 0 {

@@ -26,6 +26,7 @@ type source struct {
 	Path, Name string
 	Bytes      int64
 	Limits     mesh.Limits
+	Cuts       []solid.Plane // along which it was cut from a larger model
 }
 
 // source is the kept file of a model, or of one that has just come.
@@ -42,7 +43,7 @@ func (a *Room) source(sha, name string) (s source, err error) {
 	if err != nil {
 		return s, err
 	}
-	return source{f.Name(), name, info.Size(), a.meshLimits()}, nil
+	return source{Path: f.Name(), Name: name, Bytes: info.Size(), Limits: a.meshLimits()}, nil
 }
 
 // soup reads it.
@@ -90,7 +91,7 @@ func read(_ context.Context, s source, told apart.Told) (out seen, err error) {
 	if err != nil {
 		return out, err
 	}
-	out.Measures, out.Shape = studio.MeasureModel(soup)
+	out.Measures, out.Shape = studio.MeasureModel(soup, s.Cuts...)
 	return out, nil
 }
 
@@ -106,7 +107,7 @@ func analyse(_ context.Context, s source, told apart.Told) (out analysed, err er
 		return out, err
 	}
 	var v studio.View
-	if out.Analysis, v, err = studio.AnalyseModel(soup, told); err != nil {
+	if out.Analysis, v, err = studio.AnalyseModel(soup, s.Cuts, told); err != nil {
 		return out, err
 	}
 	out.Analysis.Walls.VertexMM = nil // the mesh to turn has them
@@ -179,7 +180,10 @@ func (t task) keep(v version, name string) (m made, err error) {
 		return m, err
 	}
 	v.soup.Format = strings.TrimPrefix(path.Ext(v.model.Name), ".")
-	m.Model.Measures, m.Model.Shape = studio.MeasureModel(v.soup)
+	if !studio.OneOf(v.model.How, studio.Unit, studio.Peg) { // those lie elsewhere
+		v.cuts = append(v.cuts, t.Source.Cuts...)
+	}
+	m.Model.Measures, m.Model.Shape = studio.MeasureModel(v.soup, v.cuts...)
 	if studio.OneOf(v.model.How, studio.Hollow, studio.Mended, studio.Reduced) { // it stands as it did
 		for _, s := range t.Stood {
 			s.Shape, s.At = s.ShapeOf(v.soup), t.Now

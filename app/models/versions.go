@@ -13,6 +13,7 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/rates"
+	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -24,6 +25,9 @@ func (a *Room) remake(ctx context.Context, j studio.Job, told jobs.Progress) err
 	}
 	from, err := a.source(j.SHA, j.Name)
 	if err != nil {
+		return err
+	}
+	if from.Cuts, err = a.cutsOf(ctx, j.ModelID); err != nil {
 		return err
 	}
 	stood, err := a.orientationsOf(ctx, j.ModelID)
@@ -126,6 +130,7 @@ func chosenOrientations(tx *store.Tx, modelID int64) (out []studio.Orientation, 
 type version struct {
 	model studio.Model
 	soup  *mesh.Soup
+	cuts  []solid.Plane // along which it was cut
 }
 
 func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
@@ -137,7 +142,7 @@ func versionsOf(soup *mesh.Soup, j studio.Job) ([]version, error) {
 		base = string(r[:90])
 	}
 	one := func(how, name string, s *mesh.Soup, did ...mesh.Done) []version {
-		return []version{{studio.Model{Name: base + ", " + name, How: how, Did: did}, s}}
+		return []version{{model: studio.Model{Name: base + ", " + name, How: how, Did: did}, soup: s}}
 	}
 	switch j.Kind {
 	case studio.JobMend:
@@ -199,7 +204,7 @@ func bodiesOf(soup *mesh.Soup, base string, j studio.Job) ([]version, error) {
 		if name == "" {
 			name = fmt.Sprintf("body %d", k+1)
 		}
-		out = append(out, version{studio.Model{Name: base + ", " + FileName(name) + ".stl", How: studio.Body}, m.Pick("stl", b.Triangles)})
+		out = append(out, version{model: studio.Model{Name: base + ", " + FileName(name) + ".stl", How: studio.Body}, soup: m.Pick("stl", b.Triangles)})
 	}
 	return out, nil
 }

@@ -11,7 +11,8 @@ import (
 // viewOf writes a mesh for the part sheet's canvas, little-endian: "SKV1", the number
 // of vertices and of triangles (uint32), x y z of each vertex in mm (float32), the
 // wall behind each vertex in mm (float32, negative where there is none), the three
-// vertices of each triangle (uint32), the body of each triangle (uint32).
+// vertices of each triangle (uint32), the body of each triangle (uint32), and who
+// sees each (solid.FaceKind, a byte).
 func viewOf(v studio.View) []byte {
 	var b bytes.Buffer
 	b.Grow(12 + 16*len(v.Mesh.Vertices) + 16*len(v.Mesh.Triangles))
@@ -41,6 +42,9 @@ func viewOf(v studio.View) []byte {
 	}
 	for _, body := range v.BodyOf {
 		put(uint32(body))
+	}
+	for _, kind := range v.KindOf { // files of before do not have it
+		b.WriteByte(byte(kind))
 	}
 	return b.Bytes()
 }

@@ -2,9 +2,11 @@ package pieces
 
 import (
 	"errors"
+	"slices"
 
 	"sakuji/app/change"
 	"sakuji/app/setup"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -12,6 +14,9 @@ import (
 func Make(c change.Change, o studio.Order, items []studio.Item) error {
 	h, err := setup.Load(c.Tx)
 	if err != nil {
+		return err
+	}
+	if items, err = WithModels(c.Tx, items); err != nil {
 		return err
 	}
 	pieces, err := c.PiecesOf(o.ID)
@@ -26,10 +31,6 @@ func Make(c change.Change, o studio.Order, items []studio.Item) error {
 	for _, it := range items {
 		for _, part := range it.Parts {
 			wanted[part.ID] = true
-			m, err := c.ModelOriented(part.ModelID, part.OrientationID)
-			if err != nil {
-				return err
-			}
 			f := studio.Fit(pieces, part, it)
 			for _, off := range f.CallOff {
 				if err := CallOff(c, off.Piece, off.Why); err != nil {
@@ -37,13 +38,13 @@ func Make(c change.Change, o studio.Order, items []studio.Item) error {
 				}
 			}
 			for _, p := range f.Refit {
-				p, e := p.Refit(c.Act(), it, part, h.StagesFor(m, part, it))
+				p, e := p.Refit(c.Act(), it, part, h.StagesFor(part, it, items))
 				if err := save(c, p, e); err != nil {
 					return err
 				}
 			}
 			for range f.Missing {
-				p := studio.NewPiece(studio.NextCode(o.Number, codes), o, it, part, h.StagesFor(m, part, it))
+				p := studio.NewPiece(studio.NextCode(o.Number, codes), o, it, part, h.StagesFor(part, it, items))
 				if err := c.AddPiece(&p); err != nil {
 					return err
 				}
@@ -63,6 +64,22 @@ func Make(c change.Change, o studio.Order, items []studio.Item) error {
 		return nil
 	}
 	return c.Note("pieces made", change.About{Order: o.ID}, "%s for a plate", studio.Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
+}
+
+// WithModels gives each part its model, as it stands.
+func WithModels(tx *store.Tx, items []studio.Item) ([]studio.Item, error) {
+	items = slices.Clone(items)
+	for i := range items {
+		items[i].Parts = slices.Clone(items[i].Parts)
+		for k := range items[i].Parts {
+			p := &items[i].Parts[k]
+			var err error
+			if p.Model, err = tx.ModelOriented(p.ModelID, p.OrientationID); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return items, nil
 }
 
 // save writes a piece with its strip, and what happened to it.

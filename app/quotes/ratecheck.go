@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"sakuji/app/pieces"
 	"sakuji/app/setup"
 	"sakuji/store"
 	"sakuji/studio"
@@ -50,14 +51,9 @@ func checkOrder(tx *store.Tx, h studio.Shop, o studio.Order) (c studio.CheckedOr
 		return c, false, nil
 	}
 	taken := quotes[at].Taken()
-	items := taken.Specs()
-	for i := range items {
-		items[i].Parts = slices.Clone(items[i].Parts)
-		for k, p := range items[i].Parts {
-			if items[i].Parts[k].Model, err = tx.ModelOriented(p.ModelID, p.OrientationID); err != nil {
-				return c, false, err
-			}
-		}
+	items, err := pieces.WithModels(tx, taken.Specs())
+	if err != nil {
+		return c, false, err
 	}
 	if items, err = withFees(tx, h, items); err != nil {
 		return c, false, err

@@ -120,7 +120,7 @@ func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (o
 			return out, err
 		}
 		joins := len(it.Parts) > 1 || known != nil && len(known.Bodies) > 1
-		for _, c := range s.Shop.SizeCautions(p.Model, known, k, p.Process, joins) {
+		for _, c := range append(s.Shop.SizeCautions(p.Model, known, k, p.Process, joins), s.Shop.Thickens(it.Item, p, joins)...) {
 			if len(it.Parts) > 1 {
 				c = p.Name + ": " + c
 			}

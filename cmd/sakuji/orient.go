@@ -10,6 +10,7 @@ import (
 	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/solid"
+	"sakuji/studio"
 )
 
 func orientVerb() *cobra.Command {
@@ -57,13 +58,7 @@ func orient(m *mesh.Mesh, processName string, directions int) []solid.Orientatio
 			break
 		}
 	}
-	share := book.V("support."+processName) / 100
-	if processName == process.Resin {
-		machine := process.ResinOf(figures)
-		return solid.Orient(m, directions, solid.ResinWishes, share, func(p solid.Profile, _ solid.Overhang) float64 { return machine.Minutes(p.HeightMM) })
-	}
-	machine := process.FilamentOf(figures, share)
-	return solid.Orient(m, directions, solid.FilamentWishes, share, func(p solid.Profile, o solid.Overhang) float64 {
-		return machine.Minutes(machine.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, Overhang: o}))
-	})
+	machine := studio.Machine{Process: processName, Figures: figures}
+	o := studio.Orienting{Process: processName, Wishes: studio.WishesFor(processName), Figures: figures, RoomMM: machine.Usable()}
+	return solid.Orient(m, directions, o.Seeking())
 }

@@ -9,6 +9,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -34,15 +35,43 @@ type asked struct {
 }
 
 type askedItem struct {
-	ID       string   `json:"id"`
-	File     string   `json:"file"`
-	Scale    *float64 `json:"scale"`
-	Copies   *int     `json:"copies"`
-	Process  string   `json:"process"`
-	Tier     string   `json:"tier"`
-	Material string   `json:"material"`
-	Route    string   `json:"route"`
-	WallMM   float64  `json:"wall_mm"`
+	ID     string   `json:"id"`
+	Scale  *float64 `json:"scale"`
+	Copies *int     `json:"copies"`
+	Tier   string   `json:"tier"`
+	Route  string   `json:"route"`
+	askedPart
+	Parts []askedParts `json:"parts"` // in place of a file: prints that are joined
+
+	Features     finish.Features `json:"features"`
+	DetailFactor float64         `json:"detail_factor"`
+	DetailWhy    string          `json:"detail_why"`
+	Standard     string          `json:"standard"` // of painting: "" for display, or "fast"
+	Care         finish.Care     `json:"care"`
+	Worn         bool            `json:"worn"` // edges are broken
+	Extras       []quote.Extra   `json:"extras"`
+	Making       struct {
+		Cast   bool    `json:"cast"`
+		Apart  bool    `json:"apart"`
+		SeamMM float64 `json:"seam_mm"`
+	} `json:"making"`
+}
+
+// askedPart is what is printed.
+type askedPart struct {
+	File     string  `json:"file"`
+	Process  string  `json:"process"`
+	Material string  `json:"material"`
+	WallMM   float64 `json:"wall_mm"`
+	Inside   string  `json:"inside"`
+	Hidden   bool    `json:"hidden"`
+	CutInto  int     `json:"cut_into"`
+}
+
+// askedParts is one of several, so many in each copy of the item.
+type askedParts struct {
+	askedPart
+	Copies *int `json:"copies"`
 }
 
 // mostItems bounds what one order asks for.
@@ -170,8 +199,8 @@ func quoteOrder(h studio.Shop, name string, read func(string) (*mesh.Soup, error
 	models := map[string]studio.Model{} // each file is read once
 	var items []studio.Item
 	for i, it := range o.Items {
-		item, err := it.item(h, i, func() (studio.Model, error) {
-			file := beside(name, it.File)
+		item, err := it.item(h, i, func(named string) (studio.Model, error) {
+			file := beside(name, named)
 			if m, ok := models[file]; ok {
 				return m, nil
 			}
@@ -248,36 +277,74 @@ func (a askedItem) called(i int) string {
 	return fmt.Sprintf("item %d", i+1)
 }
 
-func (a askedItem) item(h studio.Shop, i int, model func() (studio.Model, error)) (it studio.Item, err error) {
+func (a askedItem) item(h studio.Shop, i int, model func(file string) (studio.Model, error)) (it studio.Item, err error) {
 	it = studio.Item{ID: int64(i + 1), Title: a.called(i), Tier: a.Tier, Copies: 1, Scale: 1}
+	it.Features, it.DetailFactor, it.DetailWhy, it.Standard, it.Care, it.Extras = a.Features, a.DetailFactor, a.DetailWhy, a.Standard, a.Care, a.Extras
+	it.Cast, it.Apart, it.SeamMM = a.Making.Cast, a.Making.Apart, a.Making.SeamMM
+	if a.Worn {
+		it.Rule.By = studio.ByHead
+	}
 	if a.Scale != nil {
 		it.Scale = *a.Scale
 	}
 	if a.Copies != nil {
 		it.Copies = *a.Copies
 	}
+	parts := a.Parts
 	switch {
-	case a.Process != process.Resin && a.Process != process.Filament:
-		return it, fmt.Errorf("process %q: resin or filament", a.Process)
 	case route.TierName(a.Tier) == "":
 		return it, fmt.Errorf("tier %q: %s", a.Tier, strings.Join(route.Tiers(), ", "))
-	case a.File == "":
-		return it, errors.New("no file is named")
+	case len(parts) > 0 && a.File != "":
+		return it, errors.New("it has a file or parts, not both")
+	case len(parts) == 0:
+		parts = []askedParts{{askedPart: a.askedPart}}
 	}
-	if a.Route != "" {
-		at := slices.IndexFunc(finish.Routes(), func(s finish.Route) bool {
-			return strings.EqualFold(s.Key, a.Route) || strings.EqualFold(s.Name, a.Route)
-		})
-		if at < 0 {
-			var known []string
-			for _, s := range finish.Routes() {
-				known = append(known, s.Key)
-			}
-			return it, fmt.Errorf("route %q: %s", a.Route, strings.Join(known, ", "))
+	if it.FinishRoute, err = finishRoute(a.Route); err != nil {
+		return it, err
+	}
+	for k, p := range parts {
+		part, err := p.part(h, model)
+		if err != nil && len(a.Parts) > 0 {
+			err = fmt.Errorf("parts[%d]: %w", k, err)
 		}
-		it.FinishRoute = finish.Routes()[at].Key
+		if err != nil {
+			return it, err
+		}
+		if part.Name = it.Title; len(parts) > 1 {
+			part.Name = strings.TrimSuffix(part.Model.Name, filepath.Ext(part.Model.Name))
+		}
+		part.ID = int64(1000*(i+1) + k)
+		it.Parts = append(it.Parts, part)
 	}
-	p := studio.Part{ID: it.ID, Name: it.Title, Copies: 1, Process: a.Process, WallMM: a.WallMM}
+	return it, it.Check()
+}
+
+// finishRoute is the key of a finish route that is named by key or name.
+func finishRoute(name string) (string, error) {
+	if name == "" {
+		return "", nil
+	}
+	var known []string
+	for _, s := range finish.Routes() {
+		if strings.EqualFold(s.Key, name) || strings.EqualFold(s.Name, name) {
+			return s.Key, nil
+		}
+		known = append(known, s.Key)
+	}
+	return "", fmt.Errorf("route %q: %s", name, strings.Join(known, ", "))
+}
+
+func (a askedParts) part(h studio.Shop, model func(file string) (studio.Model, error)) (p studio.Part, err error) {
+	p = studio.Part{Copies: 1, Process: a.Process, WallMM: a.WallMM, Inside: a.Inside, Hidden: a.Hidden, CutInto: a.CutInto}
+	if a.Copies != nil {
+		p.Copies = *a.Copies
+	}
+	switch {
+	case a.Process != process.Resin && a.Process != process.Filament:
+		return p, fmt.Errorf("process %q: resin or filament", a.Process)
+	case a.File == "":
+		return p, errors.New("no file is named")
+	}
 	var known []string
 	for _, m := range h.Materials {
 		if m.Process != a.Process {
@@ -289,14 +356,13 @@ func (a askedItem) item(h studio.Shop, i int, model func() (studio.Model, error)
 		}
 	}
 	if p.MaterialID == 0 {
-		return it, fmt.Errorf("material %q: the rate book has %s", a.Material, strings.Join(known, ", "))
+		return p, fmt.Errorf("material %q: the rate book has %s", a.Material, strings.Join(known, ", "))
 	}
-	if p.Model, err = model(); err != nil {
-		return it, fmt.Errorf("%s: %w", a.File, err)
+	if p.Model, err = model(a.File); err != nil {
+		return p, fmt.Errorf("%s: %w", a.File, err)
 	}
 	p.ModelID = p.Model.ID
-	it.Parts = []studio.Part{p}
-	return it, it.Check()
+	return p, nil
 }
 
 // price fills in what the items cost and what is asked for them.
@@ -339,23 +405,41 @@ func (q *quoted) price(h studio.Shop, o asked, items []studio.Item) error {
 
 // ignored lists fields of an order that nobody reads, so that a slip of the pen is seen.
 func ignored(data []byte) (out []string) {
-	var top map[string]json.RawMessage
-	if json.Unmarshal(data, &top) != nil {
+	var o any
+	if json.Unmarshal(data, &o) != nil {
 		return nil
 	}
-	for _, key := range slices.Sorted(maps.Keys(top)) {
-		if !slices.Contains([]string{"currency", "tax_percent", "items", "seed"}, strings.ToLower(key)) {
-			out = append(out, key)
+	return unread("", o, reflect.TypeFor[asked]())
+}
+
+// unread lists what of a JSON value has no field in a type.
+func unread(at string, value any, t reflect.Type) (out []string) {
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	switch v := value.(type) {
+	case []any:
+		for i, one := range v {
+			if t.Kind() == reflect.Slice {
+				out = append(out, unread(fmt.Sprintf("%s[%d]", at, i), one, t.Elem())...)
+			}
 		}
-	}
-	var items []map[string]json.RawMessage
-	if json.Unmarshal(top["items"], &items) != nil {
-		return out
-	}
-	for i, it := range items {
-		for _, key := range slices.Sorted(maps.Keys(it)) {
-			if !slices.Contains([]string{"id", "file", "scale", "copies", "process", "tier", "material", "route", "wall_mm"}, strings.ToLower(key)) {
-				out = append(out, fmt.Sprintf("items[%d].%s", i, key))
+	case map[string]any:
+		if t.Kind() != reflect.Struct {
+			return nil
+		}
+		fields := map[string]reflect.Type{}
+		for _, f := range reflect.VisibleFields(t) {
+			if name, _, _ := strings.Cut(f.Tag.Get("json"), ","); name != "" {
+				fields[name] = f.Type
+			}
+		}
+		for _, key := range slices.Sorted(maps.Keys(v)) {
+			path := strings.TrimPrefix(at+"."+key, ".")
+			if f, ok := fields[strings.ToLower(key)]; ok {
+				out = append(out, unread(path, v[key], f)...)
+			} else {
+				out = append(out, path)
 			}
 		}
 	}

@@ -15,21 +15,61 @@ import (
 
 // Part is what of a part counts for hands, at the size it is printed.
 type Part struct {
-	Process       string
-	Tier          string
-	Route         string // empty: the usual one
-	AreaMM2       float64
-	OverhangMM2   float64 // projected area of faces that stood on supports
-	Tips          float64 // that hold it, where an orientation was worked out; 0: not known
-	Measured      bool    // the creases are known
-	RaisedMM      float64 // length of creases that stand out
-	HollowMM      float64 // of those that go in
-	DetailFactor  float64 // in place of what the creases say; 0: they say it
-	PiecesOnPlate int     // how many share the set-up of a run; 1 when not known
-	Copies        int     // made together; 1 when not known
-	Features      Features
-	Practice      Practice
-	Logged        map[route.StageKind]Logged
+	Process      string
+	Tier         string
+	Route        string  // empty: the usual one
+	AreaMM2      float64 // all of its surface: what is washed
+	SeenMM2      float64 // of it, what the eye meets
+	InsideMM2    float64 // of cavities and the inside of shells
+	RimMM        float64 // along which the two meet
+	Inside       string  // what is finished of the inside: InsideRaw, InsidePrimed, InsidePainted
+	Hidden       bool    // nobody sees it once it is joined: it stops at raw
+	Worn         bool    // its rim is broken, so that it does not cut
+	Standard     string  // Display or Fast
+	Care         Care
+	OverhangMM2  float64 // projected area of faces that stood on supports
+	Tips         float64 // that hold it, where an orientation was worked out; 0: not known
+	Measured     bool    // the creases are known
+	RaisedMM     float64 // length of creases of what is seen that stand out
+	HollowMM     float64 // of those that go in
+	DetailFactor float64 // in place of what the creases say; 0: they say it
+	PlateShare   float64 // of the set-up of a run; 0: a run of its own
+	Copies       int     // made together; 1 when not known
+	Sessions     Sessions
+	Features     Features
+	Practice     Practice
+	Logged       map[route.StageKind]Logged
+}
+
+// Sessions is how many pieces share the set-up of a kind of stage, this one among them; what
+// is not named is shared by the copies.
+type Sessions map[route.StageKind]int
+
+// What is finished of the inside of a part.
+const (
+	InsideRaw     = ""
+	InsidePrimed  = route.Primed
+	InsidePainted = route.Painted
+)
+
+// Standards of painting: for the shelf, looked at from near; or quick, for the table and from
+// afar: three tones, a wash, dry brush.
+const (
+	Display = ""
+	Fast    = "fast"
+)
+
+// Care is what share of what is seen is a focal region, which gets the hours, and what share
+// is toned down; the rest has the usual care. Source: common practice.
+type Care struct {
+	FocalPercent float64 `json:"focal_percent,omitempty"`
+	TonedPercent float64 `json:"toned_percent,omitempty"`
+}
+
+// Factor is how many times as long painting takes with such care.
+func (c Care) Factor(b rates.Book) float64 {
+	focal, toned := c.FocalPercent/100, c.TonedPercent/100
+	return 1 + focal*(b.V("care.focal")-1) + toned*(b.V("care.toned")-1)
 }
 
 // Features are counted on one copy, or asked for.
@@ -64,14 +104,55 @@ type Work struct {
 	Minutes float64 // expected
 	BookMin float64 // by the book, before what the logbook and the spread add
 	WaitS   int64
+	Tool    string // Brush, Airbrush or Can, where that was chosen
 	Working rates.Working
 	Effort  Effort
+}
+
+// raw reports whether the part is left as it is printed.
+func (p Part) raw() bool { return p.Tier == route.Raw || p.Hidden }
+
+// seen is what the eye meets; all of the surface where nobody told its faces apart.
+func (p Part) seen() float64 {
+	if p.SeenMM2+p.InsideMM2 == 0 {
+		return p.AreaMM2
+	}
+	return p.SeenMM2
+}
+
+// smoothed is the area that paper, putty and primer go over.
+func (p Part) smoothed() float64 {
+	if p.Inside != InsideRaw {
+		return p.seen() + p.InsideMM2
+	}
+	return p.seen()
+}
+
+// painted is the area that gets colour.
+func (p Part) painted() float64 {
+	if p.Inside == InsidePainted {
+		return p.seen() + p.InsideMM2
+	}
+	return p.seen()
+}
+
+// faces is the area a kind of stage goes over, in dm².
+func (p Part) faces(kind route.StageKind) rates.Figure {
+	switch kind {
+	case route.Wash:
+		return rates.Of("surface, all of it", p.AreaMM2/1e4, "dm²", rates.Mesh)
+	case route.RemoveSupports:
+		return rates.Of("area that supports held", p.OverhangMM2/1e4, "dm²", rates.Mesh)
+	case route.Base, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Mask:
+		return rates.Of("surface that is painted", p.painted()/1e4, "dm²", rates.Mesh)
+	}
+	return rates.Of("surface that is smoothed", p.smoothed()/1e4, "dm²", rates.Mesh)
 }
 
 // Detail is how many times as long paper, brush and putty take on a part as on a plain
 // one, and how that came about.
 func (p Part) Detail(b rates.Book) (factor float64, w rates.Working) {
-	dm2 := max(1e-6, p.AreaMM2/1e4)
+	dm2 := max(1e-6, p.seen()/1e4)
 	switch {
 	case p.DetailFactor > 0:
 		f := rates.Of("detail, set by hand", p.DetailFactor, "×", rates.Ours)
@@ -99,6 +180,9 @@ func (p Part) finishRoute() Route {
 
 // Course is what a piece of the part passes.
 func (p Part) Course() route.Course {
+	if p.raw() {
+		return route.Course{Process: p.Process, Tier: route.Raw}
+	}
 	return route.Course{Process: p.Process, Tier: p.Tier, Smooth: p.finishRoute().Smooth(),
 		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0}
 }
@@ -109,7 +193,7 @@ func Plan(b rates.Book, p Part) []Work {
 	smooth := p.finishRoute().Steps
 	for _, kind := range p.Course().Stages() {
 		step := stepOf(kind, p.Process)
-		if len(smooth) > 0 && p.Tier != route.Raw && smooth[0].Kind == kind {
+		if len(smooth) > 0 && !p.raw() && smooth[0].Kind == kind {
 			step, smooth = smooth[0], smooth[1:]
 		}
 		out = append(out, stage(b, p, step))
@@ -128,11 +212,11 @@ func stepOf(kind route.StageKind, processName string) Step {
 	case route.Cure:
 		s.Wait = "cure.wait"
 	case route.Base:
-		s.Area, s.Wait, s.Coat, s.Detail = "base.area", "base.wait", "paint", true
+		s.Wait, s.Coat = "base.wait", "paint"
 	case route.Mask:
 		s.Wait = "mask.wait"
 	case route.Shade:
-		s.Area, s.Wait, s.Coat, s.Detail = "shade.area", "shade.wait", "shade", true
+		s.Wait, s.Coat = "shade.wait", "shade"
 	case route.Light:
 		s.Wait = "light.wait"
 	case route.Detail:
@@ -149,6 +233,8 @@ func stepOf(kind route.StageKind, processName string) Step {
 type sum struct {
 	book    rates.Book
 	minutes float64
+	session float64 // minutes of set-up that pieces share, beside the book's for the stage
+	tool    string
 	formula string
 	inputs  []rates.Figure
 }
@@ -170,40 +256,29 @@ func (s *sum) rate(key, formula string) {
 }
 
 func stage(b rates.Book, p Part, step Step) Work {
-	kind, k := step.Kind, string(step.Kind)
+	kind := step.Kind
 	if kind == route.Print {
 		return plateWork(b, p)
 	}
 	each := sum{book: b} // for each copy
-	each.rate(k+".piece", "a piece")
+	each.rate(string(kind)+".piece", "a piece")
 	if kind == route.RemoveSupports && p.Resin() && p.Tips > 0 {
 		tips := rates.Of("tips that hold it", p.Tips, "tips", rates.Mesh)
 		each.add("tips × time", p.Tips*b.V("strip.tip"), tips, b.Get("strip.tip"))
 		step.Area = ""
 	}
 	if step.Area != "" {
-		area := rates.Of("surface", p.AreaMM2/1e4, "dm²", rates.Mesh)
-		if kind == route.RemoveSupports {
-			area = rates.Of("area that supports held", p.OverhangMM2/1e4, "dm²", rates.Mesh)
-		}
-		minutes, formula, in := area.Value*b.V(step.Area), "area × speed", []rates.Figure{area, b.Get(step.Area)}
-		if step.Detail {
-			f, w := p.Detail(b)
-			minutes, formula, in = minutes*f, formula+" × detail", append(in, w.Result)
-		}
-		if t := step.times(); t != 1 {
-			minutes, formula, in = minutes*t, formula+" × share", append(in, rates.Of("share that a second round touches", 100*t, "%", rates.Memory))
-		}
-		each.add(formula, minutes, in...)
+		each.area(p, step)
 	}
 	f := p.Features
-	count := func(n int, key string) {
-		if n > 0 {
-			c := rates.Of(b.Get(key).Label+": how many", float64(n), "on each", rates.Ours)
-			each.add("count × time", float64(n)*b.V(key), c, b.Get(key))
-		}
-	}
 	switch kind {
+	case route.Sand:
+		if p.Worn && step.times() == 1 && p.RimMM > 0 {
+			rim := rates.Of("rim that is broken", p.RimMM/100, "dm", rates.Mesh)
+			each.add("rim × speed", rim.Value*b.V("sand.rim"), rim, b.Get("sand.rim"))
+		}
+	case route.Base, route.Shade:
+		each.colour(p, kind)
 	case route.Light:
 		edge := rates.Of("raised edges", p.RaisedMM/100, "dm", rates.Mesh)
 		each.add("edges × speed", edge.Value*b.V("light.edge"), edge, b.Get("light.edge"))
@@ -211,33 +286,81 @@ func stage(b rates.Book, p Part, step Step) Work {
 		edge := rates.Of("edge to mask", f.MaskMM/100, "dm", rates.Ours)
 		each.add("edge × speed", edge.Value*b.V("mask.edge"), edge, b.Get("mask.edge"))
 	case route.Detail:
-		count(f.Eyes, "detail.eye")
-		count(f.Faces, "detail.face")
-		count(f.Letters, "detail.letter")
-		count(f.Small, "detail.small")
+		each.count(f.Eyes, "detail.eye")
+		each.count(f.Faces, "detail.face")
+		each.count(f.Letters, "detail.letter")
+		each.count(f.Small, "detail.small")
 	case route.Fit:
 		each.add("hours asked for", f.FitHours*60, rates.Of("fitting out", f.FitHours, "h", rates.Ours))
 	case route.Pack:
 		each.rate("photo.piece", "photographs")
 	}
+	each.standard(p, kind)
 	return finished(b, p, step, each)
 }
 
-// finished spreads what is done once over the pieces of a batch, and lets hands learn.
+// area adds what a stage takes by the area it goes over.
+func (s *sum) area(p Part, step Step) {
+	area := p.faces(step.Kind)
+	minutes, formula, in := area.Value*s.book.V(step.Area), "area × speed", []rates.Figure{area, s.book.Get(step.Area)}
+	if step.Detail {
+		f, w := p.Detail(s.book)
+		minutes, formula, in = minutes*f, formula+" × detail", append(in, w.Result)
+	}
+	if t := step.times(); t != 1 {
+		minutes, formula, in = minutes*t, formula+" × share", append(in, secondRound(t))
+	}
+	s.add(formula, minutes, in...)
+}
+
+// count adds what is done by eye and steady hand, one by one.
+func (s *sum) count(n int, key string) {
+	if n > 0 {
+		c := rates.Of(s.book.Get(key).Label+": how many", float64(n), "on each", rates.Ours)
+		s.add("count × time", float64(n)*s.book.V(key), c, s.book.Get(key))
+	}
+}
+
+// standard shortens painting that is done quickly, and gives the hours to what the eye meets.
+func (s *sum) standard(p Part, kind route.StageKind) {
+	if Skill(kind) != "wage.paint" || kind == route.Mask || kind == route.Clear {
+		return
+	}
+	times := func(f float64, what string, inputs ...rates.Figure) {
+		s.minutes *= f
+		s.formula = "(" + s.formula + ") × " + what
+		s.inputs = append(s.inputs, inputs...)
+	}
+	if p.Standard == Fast {
+		times(s.book.V("paint.fast")/100, "quick painting", s.book.Get("paint.fast"))
+	}
+	if f := p.Care.Factor(s.book); f != 1 && kind != route.Detail {
+		times(f, "care", rates.Of("focal", p.Care.FocalPercent, "%", rates.Ours), s.book.Get("care.focal"),
+			rates.Of("toned down", p.Care.TonedPercent, "%", rates.Ours), s.book.Get("care.toned"), rates.Of("care", f, "×", rates.Derived))
+	}
+}
+
+// finished spreads what is done once over the pieces of a session, and lets hands learn.
 func finished(b rates.Book, p Part, step Step, each sum) Work {
 	n := float64(max(1, p.Copies))
-	w := Work{Kind: step.Kind}
+	w := Work{Kind: step.Kind, Tool: each.tool}
 	learned := Wright(n, b.V("learning")/100)
 	minutes, formula, in := each.minutes*learned, "("+each.formula+")", each.inputs
 	if learned != 1 {
 		formula += " × what copies teach"
 		in = append(in, rates.Of("copies", n, "×", rates.Derived), b.Get("learning"), rates.Of("what copies teach", learned, "×", rates.Derived))
 	}
-	if key := string(step.Kind) + ".batch"; b.Has(key) {
-		batches := math.Ceil(n / max(1, b.V("batch.pieces")))
-		minutes += batches * b.V(key) / n
-		formula += " + batches × set-up ÷ copies"
-		in = append(in, rates.Of("batches", batches, "×", rates.Derived), b.Get(key))
+	if key := string(step.Kind) + ".batch"; b.Has(key) || each.session > 0 {
+		together := max(n, float64(p.Sessions[step.Kind]))
+		sessions := math.Ceil(together / max(1, b.V("batch.pieces")))
+		setUp := each.session
+		if b.Has(key) {
+			setUp += b.V(key)
+			in = append(in, b.Get(key))
+		}
+		minutes += sessions * setUp / together
+		formula += " + sessions × set-up ÷ pieces that share them"
+		in = append(in, rates.Of("sessions", sessions, "×", rates.Derived), rates.Of("pieces that share them", together, "pieces", rates.Derived))
 	}
 	if known, named := p.Practice[step.Kind]; named || p.Practice != nil {
 		if f := FirstTime(b, known, n); f > 1.005 {
@@ -256,13 +379,16 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 }
 
 func plateWork(b rates.Book, p Part) Work {
-	share := float64(max(1, p.PiecesOnPlate))
-	w := Work{Kind: route.Print, BookMin: (b.V("plate.setup")+b.V("plate.empty"))/share + b.V("plate.piece"), Effort: EffortOf(b, route.Print, p.Logged[route.Print])}
+	share := p.PlateShare
+	if share <= 0 {
+		share = 1
+	}
+	w := Work{Kind: route.Print, BookMin: (b.V("plate.setup")+b.V("plate.empty"))*share + b.V("plate.piece"), Effort: EffortOf(b, route.Print, p.Logged[route.Print])}
 	w.Minutes = w.BookMin * w.Effort.Mean
 	w.Working = rates.Working{
-		Formula: "((set-up + emptying) ÷ pieces on the plate + taking one off) × expected of likely",
+		Formula: "((set-up + emptying) × share of the plate + taking one off) × expected of likely",
 		Inputs: append([]rates.Figure{b.Get("plate.setup"), b.Get("plate.empty"),
-			rates.Of("pieces on the plate", share, "pieces", rates.Derived), b.Get("plate.piece")}, w.Effort.Inputs...),
+			rates.Of("share of the plate", 100*share, "%", rates.Derived), b.Get("plate.piece")}, w.Effort.Inputs...),
 		Result: rates.Of(route.Print.Manner().Name, w.Minutes, "min", rates.Derived),
 	}
 	return w

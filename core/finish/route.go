@@ -18,6 +18,7 @@ type Route struct {
 	Suits  string
 	Before string  // what it is not for, or wants
 	Ladder [][]int // P numbers, each run after what fills
+	Thick  string  // the figure by which it thickens the part, on every face; empty: no more than coats do
 	Steps  []Step
 }
 
@@ -66,8 +67,18 @@ func fill(by, putty string, times float64) Step {
 	return Step{Kind: route.Fill, Area: by, Wait: "fill.wait", Use: putty, Of: "putty", Times: times, Detail: true}
 }
 
-// again is the share of a first round that the next one touches. Source: from memory.
-const again = 0.35
+// again is the share of a first round that the next one touches; spots, of one that was done
+// lightly. Two or three looks are normal. Source: common practice; the shares from memory.
+const (
+	again = 0.35
+	spots = 0.15
+)
+
+// of is the step over a share of what it goes over the first time.
+func (s Step) of(share float64) Step {
+	s.Times = share
+	return s
+}
 
 var finishRoutes = []Route{
 	{Key: "putty", Name: "putty all over", How: "Thin putty rubbed over everything, P120 by power and by hand, filler primer, P180–P220, a second round, P320.",
@@ -76,22 +87,24 @@ var finishRoutes = []Route{
 		Steps: []Step{fill("fill.filament", "putty.filament", 1), sand("sand.filament", "paper.filament", 1), filler, look,
 			fill("fill.filament", "putty.filament", again), sand("sand.primer", "paper.primer", 1), primer, look}},
 	{Key: "skin", Name: "brushed resin skin", How: "UV resin brushed over everything and cured, P60–P80 by power, filler primer, spot putty, P180, filler primer, P320.",
-		Suits: "large plain surfaces", Before: "It runs into fine detail and fills it, and sets very hard.",
+		Suits: "large plain surfaces", Before: "It runs into fine detail and fills it, and sets very hard.", Thick: "skin.thick",
 		Ladder: [][]int{{60, 80}, {180, 320}},
 		Steps: []Step{{Kind: route.Skin, Area: "skin.area", Wait: "skin.wait", Use: "skin.use", Of: "skin"}, sand("sand.skin", "paper.skin", 1), filler,
-			fill("fill.resin", "putty.resin", 1), sand("sand.primer", "paper.primer", 1), filler, look}},
+			look, fill("fill.resin", "putty.resin", 1), sand("sand.primer", "paper.primer", 1), filler, look}},
 	{Key: "primer", Name: "filler primer only", How: "A light sanding, filler primer in light coats, sanded, once more.",
 		Suits:  "shallow lines, hidden sides",
 		Ladder: [][]int{{220}, {180, 320}},
-		Steps:  []Step{sand("sand.primer", "paper.primer", 1), filler, sand("sand.primer", "paper.primer", 1), filler, look}},
-	{Key: "light", Name: "light sand", How: "P220, P320, P400; spots filled; primer.",
+		Steps:  []Step{sand("sand.primer", "paper.primer", 1), filler, look, sand("sand.primer", "paper.primer", 1), filler, look}},
+	{Key: "light", Name: "light sand", How: "Spots filled; P220, P320, P400; primer; what the look finds is filled and sanded once more.",
 		Suits:  "resin prints",
 		Ladder: [][]int{{220, 320, 400}},
-		Steps:  []Step{sand("sand.resin", "paper.resin", 1), fill("fill.resin", "putty.resin", 1), primer, look}},
+		Steps: []Step{fill("fill.resin", "putty.resin", 1), sand("sand.resin", "paper.resin", 1), primer, look,
+			fill("fill.resin", "putty.resin", spots), sand("sand.resin", "paper.resin", spots), primer.of(spots), look}},
 	{Key: "gaps", Name: "gaps only", How: "Bare print sanded dry, then wet; putty in gaps and spots; sanded; grey primer.",
 		Suits:  "filament that printed well",
 		Ladder: [][]int{{180, 240}, {320}},
-		Steps:  []Step{sand("sand.gaps", "paper.gaps", 1), fill("fill.gaps", "putty.gaps", 1), sand("sand.primer", "paper.primer", again), primer, look}},
+		Steps: []Step{sand("sand.gaps", "paper.gaps", 1), fill("fill.gaps", "putty.gaps", 1), sand("sand.primer", "paper.primer", again), primer, look,
+			fill("fill.gaps", "putty.gaps", spots), sand("sand.primer", "paper.primer", spots), primer.of(spots), look}},
 	{Key: "texture", Name: "texture hides it", How: "Glued sand, plaster or paint over joints and lines, one coat to tone it together again.",
 		Suits: "bases, terrain, rough props",
 		Steps: []Step{{Kind: route.Texture, Area: "texture.area", Wait: "texture.wait", Use: "texture.use", Of: "texture"}, primer, look}},
@@ -101,7 +114,7 @@ var finishRoutes = []Route{
 	{Key: "printed", Name: "as printed", How: "Nothing.",
 		Suits: "small resin parts, terrain, textures"},
 	{Key: "clay", Name: "clay skin", How: "Covered with air-dry clay; texture, cracks and bone modelled; sealed.",
-		Suits: "organic creatures; layer lines left as grip",
+		Suits: "organic creatures; layer lines left as grip", Thick: "clay.thick",
 		Steps: []Step{{Kind: route.Clay, Area: "clay.area", Wait: "clay.wait", Use: "clay.use", Of: "clay"}, primer, look}},
 }
 

@@ -55,17 +55,26 @@ func (s *supplies) byArea(use, of string, times float64) {
 	formula := "area × use"
 	if times != 1 {
 		formula += " × share"
-		in = append(in, rates.Of("share that a second round touches", 100*times, "%", rates.Memory))
+		in = append(in, secondRound(times))
 	}
 	s.add(of, name, unit, formula, s.dm2.Value*s.book.V(use)*times, per, s.book.V(of+".pack"), append(in, price, s.book.Get(of+".pack"))...)
 }
 
+// secondRound is the figure of what a second round touches.
+func secondRound(times float64) rates.Figure {
+	return rates.Of("share that a second round touches", 100*times, "%", rates.Memory)
+}
+
 // coat adds what coats of a thing take.
-func (s *supplies) coat(c string, least float64) {
+func (s *supplies) coat(c string, least, times float64) {
 	b := s.book
 	name := map[string]string{"primer": "primer", "filler": "filler primer", "paint": "paint", "shade": "wash and glaze", "clear": "clear coat"}[c]
-	s.add(c, name, "ml", "area × coats × film ÷ (10 × solids) ÷ transfer", s.dm2.Value*CoatMLPerDM2(b, c), b.V(c+".price")/1000, b.V(c+".pack"),
-		s.dm2, b.Get(c+".coats"), b.Get(c+".film"), b.Get(c+".solids"), b.Get(c+".transfer"), b.Get(c+".price"), b.Get(c+".pack"))
+	in := []rates.Figure{s.dm2, b.Get(c + ".coats"), b.Get(c + ".film"), b.Get(c + ".solids"), b.Get(c + ".transfer"), b.Get(c + ".price"), b.Get(c + ".pack")}
+	formula := "area × coats × film ÷ (10 × solids) ÷ transfer"
+	if times != 1 {
+		formula, in = formula+" × share", append(in, secondRound(times))
+	}
+	s.add(c, name, "ml", formula, s.dm2.Value*CoatMLPerDM2(b, c)*times, b.V(c+".price")/1000, b.V(c+".pack"), in...)
 	if n := len(s.list); n > 0 && s.list[n-1].Key == c {
 		s.list[n-1].Packs = max(1, least)
 	}
@@ -73,33 +82,31 @@ func (s *supplies) coat(c string, least float64) {
 
 // Supplies returns what one piece of the part uses up besides its material.
 func Supplies(b rates.Book, p Part) []Supply {
-	s := supplies{book: b, dm2: rates.Of("surface", p.AreaMM2/1e4, "dm²", rates.Mesh)}
+	s := supplies{book: b, dm2: p.faces(route.Wash)}
 	if p.Resin() {
 		s.add("alcohol", "washing alcohol", "ml", "area × loss", s.dm2.Value*b.V("alcohol.use"), b.V("alcohol.price")/1000, b.V("alcohol.pack"),
 			s.dm2, b.Get("alcohol.use"), b.Get("alcohol.price"), b.Get("alcohol.pack"))
 		s.add("gloves", "gloves and wipes", "pairs", "a piece", 1, b.V("gloves.price"), 0, b.Get("gloves.price"))
 	}
-	if p.Tier == route.Raw {
+	if p.raw() {
 		return s.list
 	}
+	s.dm2 = p.faces(route.Prime)
 	for _, st := range p.finishRoute().Steps {
 		if st.Use != "" {
 			s.byArea(st.Use, st.Of, st.times())
 		}
 		if st.Coat != "" {
-			s.coat(st.Coat, 1)
+			s.coat(st.Coat, 1, st.times())
 		}
 	}
 	if p.Tier != route.Painted {
 		return s.list
 	}
-	colours := float64(p.Features.Colours)
-	if colours == 0 {
-		colours = b.V("paint.colours")
-	}
-	s.coat("paint", colours)
-	s.coat("shade", 1)
-	s.coat("clear", 1)
+	s.dm2 = p.faces(route.Base)
+	s.coat("paint", p.Features.colours(b), 1)
+	s.coat("shade", 1, 1)
+	s.coat("clear", 1, 1)
 	if edge := rates.Of("edge to mask", p.Features.MaskMM/100, "dm", rates.Ours); edge.Value > 0 {
 		s.add("tape", "masking tape", "m", "edge × use", edge.Value*b.V("tape.use")/10, b.V("tape.price"), b.V("tape.pack"), edge, b.Get("tape.use"), b.Get("tape.price"), b.Get("tape.pack"))
 	}

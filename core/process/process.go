@@ -18,11 +18,14 @@ const (
 
 // Shape is what of a part counts for a machine, at the size it is printed.
 type Shape struct {
-	VolumeMM3 float64
-	AreaMM2   float64
-	HeightMM  float64
-	Profile   solid.Profile
-	Overhang  solid.Overhang
+	VolumeMM3  float64
+	AreaMM2    float64
+	BentMM     float64 // mean curvature over all of it; 0: not known
+	HeightMM   float64
+	SupportMM3 float64 // of pillars that hold it
+	Held       bool    // they were worked out; else the room under its overhangs tells
+	Profile    solid.Profile
+	Overhang   solid.Overhang
 }
 
 // ResinMachine is one with a screen and a vat.
@@ -124,28 +127,28 @@ func FilamentOf(f rates.Set, supportOfRoom float64) FilamentMachine {
 
 // Laid is what a part takes on a filament machine, heating up not included.
 type Laid struct {
-	Layers     int
 	WallMM3    float64
 	SkinMM3    float64
 	InfillMM3  float64
 	SupportMM3 float64
-	Seconds    float64
+	LayerS     []float64 // of each layer, before a machine waits for it to harden
 }
 
 // MM3 is all material of the part and its supports.
 func (l Laid) MM3() float64 { return l.WallMM3 + l.SkinMM3 + l.InfillMM3 + l.SupportMM3 }
 
 // Lay goes through the part layer by layer: walls along the perimeter, skin where
-// the layers above or below are smaller, infill in the rest, supports spread
+// the layer lies open above or below, infill in the rest, supports spread
 // evenly. Each line is drawn at its speed or as fast as the melt flow allows,
 // whichever is slower, speeding up and slowing down at its ends; a loop of wall has
-// about wallCorners of them. A layer takes its least time at least.
+// about wallCorners of them.
 func (m FilamentMachine) Lay(s Shape) Laid {
 	var out Laid
 	if m.LayerMM <= 0 || m.LineMM <= 0 || s.HeightMM <= 0 {
 		return out
 	}
-	out.Layers = int(math.Ceil(s.HeightMM/m.LayerMM - 1e-9))
+	layers := int(math.Ceil(s.HeightMM/m.LayerMM - 1e-9))
+	out.LayerS = make([]float64, layers)
 	bead := m.LineMM * m.LayerMM
 	speed := func(mmPerS float64) float64 {
 		if m.MeltMM3PerS > 0 {
@@ -153,19 +156,19 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 		}
 		return mmPerS
 	}
-	out.SupportMM3 = m.SupportOfRoom * s.Overhang.VolumeMM3
-	supportMM := out.SupportMM3 / bead / float64(out.Layers)
-	near := float64(m.SkinLayers) * m.LayerMM
-	for i := range out.Layers {
-		z := (float64(i) + 0.5) * m.LayerMM
-		cut := s.Profile.At(z)
+	if out.SupportMM3 = s.SupportMM3; !s.Held {
+		out.SupportMM3 = m.SupportOfRoom * s.Overhang.VolumeMM3
+	}
+	supportMM := out.SupportMM3 / bead / float64(layers)
+	open := m.open(s.Profile, layers)
+	for i := range layers {
+		cut := s.Profile.At((float64(i) + 0.5) * m.LayerMM)
 		wallMM := cut.PerimeterMM * float64(m.Walls)
 		if wallMM*m.LineMM > cut.AreaMM2 { // thin places: the walls meet
 			wallMM = cut.AreaMM2 / m.LineMM
 		}
 		inner := cut.AreaMM2 - wallMM*m.LineMM
-		smaller := min(areaAt(s.Profile, z-near), areaAt(s.Profile, z+near))
-		skin := min(inner, max(0, cut.AreaMM2-smaller))
+		skin := min(inner, open(i))
 		infill := (inner - skin) * m.Infill
 		out.WallMM3 += wallMM * bead
 		out.SkinMM3 += skin * m.LayerMM
@@ -179,9 +182,57 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 			hops := float64(m.Walls + 1)
 			t += hops*m.RetractS + m.lines(across*hops, across, m.TravelMMPerS)
 		}
-		out.Seconds += max(t, m.LeastLayerS)
+		out.LayerS[i] = t
 	}
 	return out
+}
+
+// open says how much of a layer, within its walls, has no matter right above or below it and
+// is laid as skin. A face that leans lies open only as far beside the wall as it is flat: over
+// walls of a width it must come down by that width times its slope. Where a profile does not
+// say how its surface lies, the layers' areas are compared, which is too little on slopes.
+func (m FilamentMachine) open(p solid.Profile, layers int) func(layer int) float64 {
+	deep := float64(m.SkinLayers) * m.LayerMM
+	if !p.KnowsOpen() {
+		return func(i int) float64 {
+			z := (float64(i) + 0.5) * m.LayerMM
+			return max(0, p.At(z).AreaMM2-min(areaAt(p, z-deep), areaAt(p, z+deep)))
+		}
+	}
+	out := make([]float64, layers)
+	walls := float64(m.Walls) * m.LineMM
+	slab := p.HeightMM / float64(len(p.Slices))
+	add := func(from, to, mm2 float64) { // skin of an area between two heights
+		from, to = max(0, from), min(to, p.HeightMM)
+		for i := max(0, int(from/m.LayerMM)); i < layers && float64(i)*m.LayerMM < to; i++ {
+			low, high := max(from, float64(i)*m.LayerMM), min(to, float64(i+1)*m.LayerMM)
+			out[i] += mm2 * max(0, high-low) / m.LayerMM
+		}
+	}
+	for k, s := range p.Slices {
+		up, down := (float64(k)+0.5)*slab, (float64(k)+0.5)*slab
+		if k == 0 {
+			down = 0
+		}
+		if k == len(p.Slices)-1 {
+			up = p.HeightMM
+		}
+		flatter := 0.0
+		for b, steeper := range solid.OpenSlopes {
+			thick := deep - walls*(flatter+steeper)/2
+			flatter = steeper
+			if thick <= 0 {
+				break
+			}
+			if b < len(s.UpMM2) && s.UpMM2[b] > 0 {
+				add(up-thick, up, s.UpMM2[b])
+			}
+			if b < len(s.DownMM2) && s.DownMM2[b] > 0 {
+				add(down, down+thick, s.DownMM2[b])
+			}
+		}
+	}
+	return func(i int) float64 { return out[i] }
 }
 
 const (
@@ -209,16 +260,36 @@ func areaAt(p solid.Profile, zMM float64) float64 {
 	return p.At(zMM).AreaMM2
 }
 
-// Minutes is the run time of parts on one plate, heating up once.
+// Minutes is the run time of parts on one plate, heating up once. A layer takes the machine's
+// least time at least, all parts on the plate together.
 func (m FilamentMachine) Minutes(parts ...Laid) float64 {
 	if len(parts) == 0 {
 		return 0
 	}
-	var s float64
+	n := 0
 	for _, p := range parts {
-		s += p.Seconds
+		n = max(n, len(p.LayerS))
+	}
+	var s float64
+	for i := range n {
+		var layer float64
+		for _, p := range parts {
+			if i < len(p.LayerS) {
+				layer += p.LayerS[i]
+			}
+		}
+		s += max(layer, m.LeastLayerS)
 	}
 	return m.PreparationMin + s/60
+}
+
+// EachMinutes is what one of n equal parts takes of a run of them all.
+func (m FilamentMachine) EachMinutes(l Laid, n float64) float64 {
+	var s float64
+	for _, layer := range l.LayerS {
+		s += max(layer, m.LeastLayerS/max(1, n))
+	}
+	return m.PreparationMin/max(1, n) + s/60
 }
 
 // FilamentMetres is the length of filament of a mass: m/(ρ·πd²/4).
@@ -233,20 +304,27 @@ func FilamentMetres(grams, densityGPerCM3, diameterMM float64) float64 {
 func Grams(mm3, densityGPerCM3 float64) float64 { return mm3 / 1000 * densityGPerCM3 }
 
 // ResinSolidMM3 is the resin in a part: all of it, or its skin when it is hollowed
-// to a wall. The skin is area × wall, which on a round part is too much by about
-// the wall over the radius; a solid part is never exceeded.
+// to a wall. A wall laid inward of a curved surface is less than area × wall, by the
+// mean curvature × wall² [published: Steiner's formula for parallel bodies]; at least
+// half of it, for on what is finely worked the formula goes too far, and never more
+// than the solid part.
 func ResinSolidMM3(s Shape, wallMM float64) float64 {
 	if wallMM <= 0 {
 		return s.VolumeMM3
 	}
-	return min(s.VolumeMM3, s.AreaMM2*wallMM)
+	flat := s.AreaMM2 * wallMM
+	return min(s.VolumeMM3, max(flat/2, flat-s.BentMM*wallMM*wallMM))
 }
 
 // ResinSupportMM3 is the resin in supports and raft: a share of the room under
 // overhangs with the stand below it, and the raft under the part's shadow.
 func ResinSupportMM3(s Shape, m ResinMachine, ofRoom float64) float64 {
 	hanging := s.Overhang.AreaMM2 + s.Overhang.FootprintMM2
-	return ofRoom*(s.Overhang.VolumeMM3+hanging*m.StandMM) + hanging*m.RaftMM*0.5
+	pillars := s.SupportMM3
+	if !s.Held {
+		pillars = ofRoom * (s.Overhang.VolumeMM3 + hanging*m.StandMM)
+	}
+	return pillars + hanging*m.RaftMM*0.5
 }
 
 // FailureChance is the chance that a run of these minutes fails at a constant

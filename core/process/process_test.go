@@ -26,7 +26,7 @@ func machine(t *testing.T, name string) rates.Set {
 func shapeOf(s *mesh.Soup) Shape {
 	m := s.Weld()
 	d := m.Measure()
-	return Shape{VolumeMM3: d.VolumeMM3, AreaMM2: d.AreaMM2, HeightMM: d.SizeMM[2],
+	return Shape{VolumeMM3: d.VolumeMM3, AreaMM2: d.AreaMM2, BentMM: solid.BentMM(m), HeightMM: d.SizeMM[2],
 		Profile: solid.ProfileOf(m, 200), Overhang: solid.OverhangOf(m, solid.OverhangDeg)}
 }
 
@@ -67,14 +67,14 @@ func TestFilamentOfABlock(t *testing.T) {
 	m := FilamentMachine{LayerMM: 0.2, LineMM: 0.45, Walls: 3, SkinLayers: 5, Infill: 0.1,
 		WallMMPerS: 50, InfillMMPerS: 100, MeltMM3PerS: 1000, PreparationMin: 5}
 	got := m.Lay(shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 50, Y: 40, Z: 20})))
-	assert.Equal(t, 100, got.Layers)
+	assert.Len(t, got.LayerS, 100)
 	wall := 180.0 * 3 * 0.45 * 20
 	assert.InEpsilon(t, wall, got.WallMM3, 1e-3)
 	inner := 50*40.0 - 180*3*0.45
 	assert.InEpsilon(t, inner*0.2*10, got.SkinMM3, 1e-3)
 	assert.InEpsilon(t, inner*0.2*90*0.1, got.InfillMM3, 1e-3)
 	seconds := 100*180*3/50.0 + inner/0.45*(10+9)/100
-	assert.InEpsilon(t, seconds, got.Seconds, 1e-3)
+	assert.InEpsilon(t, seconds, secondsOf(m, got), 1e-3)
 	assert.InEpsilon(t, 5+2*seconds/60, m.Minutes(got, got), 1e-3)
 }
 
@@ -91,8 +91,22 @@ func TestThinWallsMeet(t *testing.T) {
 func TestLeastLayerTime(t *testing.T) {
 	m := FilamentOf(machine(t, "Filament printer"), 0)
 	pin := shapeOf(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 3, Y: 3, Z: 20}))
-	assert.InEpsilon(t, 100*m.LeastLayerS, m.Lay(pin).Seconds, 1e-9)
-	assert.Zero(t, FilamentMachine{}.Lay(pin).Seconds, "a machine without figures draws nothing")
+	one := m.Lay(pin)
+	assert.InEpsilon(t, 100*m.LeastLayerS, secondsOf(m, one), 1e-9)
+	assert.Zero(t, secondsOf(m, FilamentMachine{}.Lay(pin)), "a machine without figures draws nothing")
+	// It belongs to the plate: ten pins keep it busy, and take as long as one part of ten.
+	ten := meshtest.Together()
+	for k := range 10 {
+		ten = meshtest.Together(ten, meshtest.Box(mesh.Vec{X: 9 * float64(k)}, mesh.Vec{X: 3, Y: 3, Z: 20}))
+	}
+	together := []Laid{}
+	for range 10 {
+		together = append(together, one)
+	}
+	assert.Less(t, m.Minutes(together...), 0.35*10*m.Minutes(one))
+	asOne := m.Minutes(m.Lay(shapeOf(ten)))
+	assert.Less(t, asOne, m.Minutes(together...), "one file is thought of with fewer hops")
+	assert.InEpsilon(t, m.Minutes(together...)/10, m.EachMinutes(one, 10), 1e-9)
 	assert.Zero(t, m.Minutes())
 }
 
@@ -105,7 +119,10 @@ func TestFilamentSupports(t *testing.T) {
 	with, without := m.Lay(table), bare.Lay(table)
 	assert.InEpsilon(t, 0.15*(40*40-36)*20, with.SupportMM3, 0.03)
 	assert.Zero(t, without.SupportMM3)
-	assert.Greater(t, with.Seconds, without.Seconds)
+	assert.Greater(t, secondsOf(m, with), secondsOf(m, without))
+	pillars := table
+	pillars.SupportMM3, pillars.Held = 1234, true
+	assert.Equal(t, 1234.0, m.Lay(pillars).SupportMM3, "pillars that were worked out come first")
 }
 
 func TestMeltFlowLimitsSpeed(t *testing.T) {
@@ -114,8 +131,56 @@ func TestMeltFlowLimitsSpeed(t *testing.T) {
 	free, slow := m, m
 	free.MeltMM3PerS, slow.MeltMM3PerS = 1000, 2
 	slow.RetractS = 0
-	assert.Greater(t, slow.Lay(block).Seconds, 1.8*free.Lay(block).Seconds)
-	assert.InEpsilon(t, slow.Lay(block).MM3()/2, slow.Lay(block).Seconds, 0.05, "all of it at 2 mm³/s")
+	assert.Greater(t, secondsOf(slow, slow.Lay(block)), 1.8*secondsOf(free, free.Lay(block)))
+	assert.InEpsilon(t, slow.Lay(block).MM3()/2, secondsOf(slow, slow.Lay(block)), 0.05, "all of it at 2 mm³/s")
+}
+
+// secondsOf is the time of a part alone, without heating.
+func secondsOf(m FilamentMachine, l Laid) float64 {
+	m.PreparationMin = 0
+	return 60 * m.Minutes(l)
+}
+
+// A dish and a tilted disc have as much skin over and under them as a flat plate of their
+// area: five layers of 0.2 mm, straight up, are 1 mm wherever the surface is.
+func TestSkinOnSlopes(t *testing.T) {
+	m := FilamentMachine{LayerMM: 0.2, LineMM: 0.4, Walls: 2, SkinLayers: 5, Infill: 0.1, WallMMPerS: 50, InfillMMPerS: 50}
+	disc := meshtest.Turned([][2]float64{{0, 0}, {60, 0}, {60, 10}, {0, 10}}, 128)
+	flat := m.Lay(shapeOf(disc))
+	tilted := func(deg float64) Laid {
+		s, c := math.Sincos(deg * math.Pi / 180)
+		shape := shapeOf(solid.Turned(disc.Weld(), [9]float64{1, 0, 0, 0, c, -s, 0, s, c}).Soup("stl"))
+		return m.Lay(shape)
+	}
+	for _, deg := range []float64{3, 10, 20} {
+		solidMM3 := func(l Laid) float64 { return l.WallMM3 + l.SkinMM3 }
+		thick := m.LayerMM * 5
+		want := math.Pi * 3600 * math.Cos(deg*math.Pi/180) * 2 * thick // over and under, seen from above
+		got := tilted(deg)
+		assert.Greater(t, solidMM3(got), 0.93*want, "%v°", deg)
+		assert.InEpsilon(t, flat.MM3(), got.MM3(), 0.12, "%v°", deg)
+	}
+	// A dish 4 mm deep: paraboloids above and below.
+	var bowl [][2]float64
+	for k := 0; k <= 40; k++ {
+		r := 80 * float64(k) / 40
+		bowl = append(bowl, [2]float64{r, 4 * r * r / 6400})
+	}
+	for k := 40; k >= 0; k-- {
+		r := 80 * float64(k) / 40
+		bowl = append(bowl, [2]float64{r, 4*r*r/6400 + 2.8})
+	}
+	dish := shapeOf(meshtest.Turned(bowl, 128))
+	assert.InEpsilon(t, math.Pi*6400*2.8, dish.VolumeMM3, 0.01)
+	got := m.Lay(dish)
+	want := math.Pi * 6400 * (2 + 0.8*m.Infill) // skins of 1 mm, 0.8 mm of infill between them
+	assert.InEpsilon(t, want, got.MM3(), 0.06)
+	old := dish
+	old.Profile = solid.Profile{HeightMM: dish.Profile.HeightMM}
+	for _, s := range dish.Profile.Slices {
+		old.Profile.Slices = append(old.Profile.Slices, solid.Slice{AreaMM2: s.AreaMM2, PerimeterMM: s.PerimeterMM})
+	}
+	assert.Less(t, m.Lay(old).MM3(), got.MM3(), "a profile of before, which does not say where it lies open")
 }
 
 // Check values of the trade as wide ranges: a flat medallion 20–30 min; the parts of
@@ -138,7 +203,17 @@ func TestFilamentRunAgainstPractice(t *testing.T) {
 func TestResinAmounts(t *testing.T) {
 	s := shapeOf(meshtest.Turned([][2]float64{{0, 0}, {30, 0}, {30, 60}, {0, 60}}, 96))
 	assert.Equal(t, s.VolumeMM3, ResinSolidMM3(s, 0))
-	assert.InEpsilon(t, s.AreaMM2*2, ResinSolidMM3(s, 2), 1e-9)
+	assert.InEpsilon(t, math.Pi*(900*60-784*56), ResinSolidMM3(s, 2), 0.01, "a can of 2 mm, by hand")
+	for _, r := range []float64{10, 20, 60} { // a ball's wall is exact: 4/3 π (r³ − (r−w)³)
+		var arc [][2]float64
+		for k := 0; k <= 60; k++ {
+			sin, cos := math.Sincos(math.Pi * (float64(k)/60 - 0.5))
+			arc = append(arc, [2]float64{r * cos, r * sin})
+		}
+		arc[0][0], arc[60][0] = 0, 0
+		ball := shapeOf(meshtest.Turned(arc, 120))
+		assert.InEpsilon(t, 4.0/3*math.Pi*(r*r*r-(r-2)*(r-2)*(r-2)), ResinSolidMM3(ball, 2), 0.02, "r %v", r)
+	}
 	assert.Equal(t, s.VolumeMM3, ResinSolidMM3(s, 500), "never more than the solid")
 	r := ResinMachine{RaftMM: 1, StandMM: 5}
 	foot := math.Pi * 900

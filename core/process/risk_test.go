@@ -23,16 +23,34 @@ func TestExpectedMinutesAgainstSimulation(t *testing.T) {
 			atOnce, atEnd = atOnce+fails, atEnd+hours
 		}
 	}
-	assert.InEpsilon(t, atOnce/tries, ExpectedMinutes(hours*60, perHour, true)/60, 0.01)
-	assert.InEpsilon(t, atEnd/tries, ExpectedMinutes(hours*60, perHour, false)/60, 0.01)
-	assert.InEpsilon(t, (math.Exp(1.44)-1)/0.06, ExpectedMinutes(hours*60, perHour, true)/60, 1e-12, "Ross's closed form")
-	assert.Equal(t, 90.0, ExpectedMinutes(90, 0, true))
-	assert.Equal(t, 0.0, ExpectedMinutes(0, 1, true))
+	assert.InEpsilon(t, atOnce/tries, ExpectedMinutes(hours*60, perHour, 0)/60, 0.01)
+	assert.InEpsilon(t, atEnd/tries, ExpectedMinutes(hours*60, perHour, hours)/60, 0.01)
+	assert.InEpsilon(t, (math.Exp(1.44)-1)/0.06, ExpectedMinutes(hours*60, perHour, 0)/60, 1e-9, "Ross's closed form")
+	assert.Equal(t, 90.0, ExpectedMinutes(90, 0, 0))
+	assert.Equal(t, 0.0, ExpectedMinutes(0, 1, 0))
+}
+
+// What a failed run wastes against a simulation: noticed at once, within some hours, at the end.
+func TestWastedAgainstSimulation(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	for _, perHour := range []float64{0.0005, 0.012, 0.2} {
+		for _, noticed := range []float64{0, 5, 30, 62, 100} {
+			const hours = 63.0
+			var sum, n float64
+			for n < 60_000 {
+				fails := -math.Log(1-r.Float64()*-math.Expm1(-perHour*hours)) / perHour // of runs that fail
+				sum, n = sum+min(hours, fails+noticed), n+1
+			}
+			assert.InEpsilon(t, sum/n, WastedMinutes(hours*60, perHour, noticed)/60, 0.02, "λ %v, noticed after %v h", perHour, noticed)
+		}
+	}
+	assert.InEpsilon(t, WastedMinutes(600, 0.99e-5*6, 3), WastedMinutes(600, 1.01e-5*6, 3), 1e-4, "either side of where the formula changes")
+	assert.Zero(t, WastedMinutes(0, 1, 1))
 }
 
 // The best number of parts is that of a search by hand over n(e^{λT/n} − 1)/λ plus seams.
 func TestSplitCurve(t *testing.T) {
-	s := Splitting{Minutes: 60 * 60, FailurePerHour: 0.03, AtOnce: true, SeamMinutes: 40, MachinePerHour: 1, HandsPerHour: 26}
+	s := Splitting{Minutes: 60 * 60, FailurePerHour: 0.03, SeamMinutes: 40, MachinePerHour: 1, HandsPerHour: 26}
 	curve, best := s.Curve()
 	want, at := math.Inf(1), 0
 	for n := 1.0; n <= MostParts; n++ {
@@ -44,7 +62,7 @@ func TestSplitCurve(t *testing.T) {
 	}
 	assert.Equal(t, at, best)
 	assert.Equal(t, 2, curve[best].Parts)
-	s.AtOnce = false
+	s.NoticedHours = 1000
 	_, later := s.Curve()
 	assert.Greater(t, later, best, "noticed only in the morning, more cuts pay")
 	s.SeamMinutes = 2000

@@ -5,6 +5,7 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // Casting is one print, a mould of it, and copies cast.
@@ -38,28 +39,46 @@ func (b *builder) cast(p Part, packs map[string]pack, name func(string) string) 
 		Inputs: []rates.Figure{rates.Of("copies", n, "×", rates.Derived), b.book.Get("mould.life"), b.book.Get("mould.hours"), wage, volume, b.book.Get("mould.rubber"), b.book.Get("mould.price")}})
 	b.add(Hands, name("casting"), n*copy, n*copyMin, rates.Working{Formula: "copies × (minutes × wage + volume × (1 + loss) × price)",
 		Inputs: []rates.Figure{rates.Of("copies", n, "×", rates.Derived), b.book.Get("cast.minutes"), wage, volume, b.book.Get("cast.loss"), b.book.Get("cast.price")}})
-	b.risky(name("casting"), n*copy+moulds*mould, finish.SpreadOf(b.book, "other"))
+	b.risky("other", name("casting"), n*copy+moulds*mould, n, finish.SpreadOf(b.book, "other"))
+	b.castWork(p, name)
+	b.supplies(p, packs, name)
+}
+
+// castWork adds the hands: the print is smoothed and looked at once, as one piece; every copy
+// is primed, looked at, and painted like a print.
+func (b *builder) castWork(p Part, name func(string) string) {
+	seen := map[route.StageKind]bool{}
 	for _, w := range p.Work {
 		switch w.Kind {
-		case "base", "mask", "shade", "light", "detail", "weather", "clear", "fit", "pack":
-			b.work(w, p.Wage, n, name)
-		default:
-			b.work(w, p.Wage, 1, name)
+		case route.Prime, route.Look:
+			if !seen[w.Kind] {
+				b.work(w, p.Wage, float64(p.Copies), name)
+			}
+			seen[w.Kind] = true
+		case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Fit, route.Pack:
+			b.work(w, p.Wage, float64(p.Copies), name)
 		}
 	}
-	b.supplies(p.Supplies, n, packs, name)
+	master := func(what string) string { return name("the print to cast: " + what) }
+	for _, w := range p.MasterWork {
+		switch w.Kind {
+		case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Fit, route.Pack:
+		default:
+			b.work(w, p.Wage, 1, master)
+		}
+	}
 }
 
 // BreakEven is from how many copies casting costs less than printing each; 0 when it never
-// does up to the most that is asked about.
-func BreakEven(b rates.Book, p Part, volumeMM3 float64, most int) (from int) {
+// does up to the most that is asked about. at is the part for so many copies, with the work of
+// one print to cast.
+func BreakEven(b rates.Book, at func(copies int) Part, volumeMM3 float64, most int) (from int) {
 	cost := func(n int, cast bool) float64 {
-		one := p
+		one := at(n)
 		one.Copies, one.Casting = n, nil
 		if cast {
 			one.Casting = &Casting{volumeMM3}
 		}
-		one.Supplies = nil // the same either way, near enough
 		return float64(Build(b, []Job{{Parts: []Part{one}, Copies: n}}, 2)[0].CostMinor)
 	}
 	if cost(most, true) >= cost(most, false) {

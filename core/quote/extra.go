@@ -118,7 +118,7 @@ func (b *builder) extra(e Extra, copies float64) {
 	amount := minutes / 60 * wage.Value
 	b.add(Hands, e.What, amount, minutes, rates.Working{Formula: formula + " × expected of likely", Inputs: append(append(in, wage), spread.Inputs...)})
 	worse := e.Odds * e.WorseHours * times * spread.Mean * wage.Value
-	b.risky(e.What, amount-worse, spread)
+	b.risky("other", e.What, amount-worse, 1, spread)
 	if e.Kind == Restore && worse > 0 {
 		b.item.risks = append(b.item.risks, risk{what: e.What + ": worse", piece: b.piece, amount: worse, odds: e.Odds, each: worse / e.Odds})
 	}

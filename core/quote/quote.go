@@ -7,6 +7,7 @@ package quote
 
 import (
 	"math"
+	"slices"
 
 	"github.com/shopspring/decimal"
 
@@ -43,13 +44,16 @@ type Part struct {
 	MachineInputs  []rates.Figure
 	MachinePerHour float64
 	RateInputs     []rates.Figure
-	WearEach       float64 // of film or nozzle, one copy's share
+	OccupiedPerHr  rates.Figure // charged for an occupied hour beside its cost
+	WearEach       float64      // of film or nozzle, one copy's share
 	WearInputs     []rates.Figure
 	FailurePerHour rates.Figure
-	FirstRuns      float64 // further tries expected because it was never printed
-	CutInto        int     // printed in so many pieces, each a run of its own, which Work minds; 0 and 1: in one
+	Noticed        rates.Figure // hours after which a failure is noticed, or at the end
+	FirstRuns      float64      // further tries expected because it was never printed
+	CutInto        int          // printed in so many pieces, each a run of its own, which Work minds; 0 and 1: in one
 	Wage           rates.Figure
 	Work           []finish.Work
+	MasterWork     []finish.Work // of the one print, where copies are cast of it
 	Supplies       []finish.Supply
 	Casting        *Casting // cast from one print instead of printed each
 }
@@ -137,12 +141,25 @@ func (b *builder) add(kind, what string, amount, minutes float64, w rates.Workin
 	b.item.Lines = append(b.item.Lines, Line{Kind: kind, What: what, Minor: Minor(amount, b.digits), Minutes: minutes, Working: w})
 }
 
-// risky notes that an amount may turn out otherwise.
-func (b *builder) risky(what string, amount float64, e finish.Effort) {
-	if amount > 0 && e.Deviation > 0 {
-		b.item.risks = append(b.item.risks, risk{what: what, piece: b.piece, amount: amount, shape: shapeOf(e)})
+// risky notes that an amount for so many copies may turn out otherwise. What the book is off
+// by is common to all of its kind; half of what is left is the part's, and the other half each
+// copy's, which is evened out over many.
+func (b *builder) risky(kind, what string, amount, copies float64, e finish.Effort) {
+	own := e.Deviation * math.Sqrt(partly+(1-partly)/max(1, copies))
+	all := math.Hypot(own, e.Common)
+	if amount <= 0 || all <= 0 {
+		return
 	}
+	share := e.Common / all
+	if e.Common > 0 || copies > 1 {
+		e.Low, e.High, e.Deviation = 0, 0, all
+	}
+	b.item.risks = append(b.item.risks, risk{kind: kind, what: what, piece: b.piece, amount: amount, shape: shapeOf(e), common: share * share})
 }
+
+// partly is how much of a spread from piece to piece is the part's, whatever the copy.
+// Source: from memory.
+const partly = 0.5
 
 // Build works out the cost of the items of an order. Consumables are bought by the pack,
 // and what is left in those opened for the order is shared out by what each item uses.
@@ -189,7 +206,7 @@ func (b *builder) part(p Part, packs map[string]pack, name func(string) string) 
 	for _, w := range p.Work {
 		b.work(w, p.Wage, float64(p.Copies), name)
 	}
-	b.supplies(p.Supplies, float64(p.Copies), packs, name)
+	b.supplies(p, packs, name)
 }
 
 // printed adds what n prints take, and returns what a failed run of all of them wastes.
@@ -202,7 +219,7 @@ func (b *builder) printed(p Part, n float64, name func(string) string) (material
 		Inputs: append(append([]rates.Figure{}, p.MaterialInputs...),
 			rates.Of("share of what a plate loses", p.LossGrams, "g", rates.Derived), p.PricePerKG, copies),
 	})
-	b.risky(name("material"), material, finish.SpreadOf(b.book, "material"))
+	b.risky("material", name("material"), material, n, finish.SpreadOf(b.book, "material"))
 	machine = p.MachineMinutes / 60 * p.MachinePerHour * n
 	b.item.MachineMinutes += p.MachineMinutes * n
 	b.add(Machine, name("machine time"), machine, p.MachineMinutes*n, rates.Working{
@@ -210,7 +227,7 @@ func (b *builder) printed(p Part, n float64, name func(string) string) (material
 		Inputs: append(append(append([]rates.Figure{}, p.MachineInputs...),
 			rates.Of("machine hour", p.MachinePerHour, "¤/h", rates.Derived)), append(append([]rates.Figure{}, p.RateInputs...), copies)...),
 	})
-	b.risky(name("machine time"), machine, finish.SpreadOf(b.book, "machine"))
+	b.risky("machine", name("machine time"), machine, n, finish.SpreadOf(b.book, "machine"))
 	alone := machine
 	if p.MachineMinutes > 0 {
 		alone = p.RunMinutes / 60 * p.MachinePerHour * n
@@ -219,6 +236,11 @@ func (b *builder) printed(p Part, n float64, name func(string) string) (material
 	if at := len(b.item.Lines) - 1; p.Process == process.Resin && alone > machine {
 		b.item.Lines[at].Alone = Minor(alone, b.digits)
 		b.item.AloneMinor += Minor(alone-machine, b.digits)
+	}
+	if charge := p.OccupiedPerHr.Value; charge > 0 {
+		b.add(Machine, name("occupied hours"), p.MachineMinutes/60*charge*n, 0, rates.Working{Formula: "share of the run × charge × copies",
+			Inputs: append(append([]rates.Figure{}, p.MachineInputs...), p.OccupiedPerHr, copies)})
+		machine += p.MachineMinutes / 60 * charge * n
 	}
 	if p.WearEach > 0 {
 		b.add(Machine, name("wear"), p.WearEach*n, 0, rates.Working{Formula: "wear of a plate × share × copies", Inputs: append(append([]rates.Figure{}, p.WearInputs...), copies)})
@@ -232,14 +254,19 @@ func (b *builder) printed(p Part, n float64, name func(string) string) (material
 	return material, machine, atRisk
 }
 
-// failing adds what failed runs are expected to waste.
+// failing adds what failed runs are expected to waste: material and machine until somebody
+// notices, and the hands at the plate.
 func (b *builder) failing(p Part, material, machine, atRisk float64, name func(string) string) {
 	pieces := p.pieces()
 	run := p.RunMinutes / pieces
 	extra := process.ExtraRuns(p.FailurePerHour.Value, run) + p.FirstRuns
-	loss := material + machine + atRisk // the hands of all pieces: the work at the plate says so
-	formula := "(e^(failures per hour × hours) − 1 + first tries) × (material + machine + hands at the machine)"
-	in := []rates.Figure{p.FailurePerHour, rates.Of("run", run/60, "h", rates.Derived)}
+	wasted := 1.0
+	if run > 0 {
+		wasted = process.WastedMinutes(run, p.FailurePerHour.Value, p.Noticed.Value) / run
+	}
+	loss := (material+machine)*wasted + atRisk // the hands of all pieces: the work at the plate says so
+	formula := "(e^(failures per hour × hours) − 1 + first tries) × ((material + machine) × wasted until noticed + hands at the machine)"
+	in := []rates.Figure{p.FailurePerHour, rates.Of("run", run/60, "h", rates.Derived), p.Noticed, rates.Of("wasted until noticed", 100*wasted, "%", rates.Derived)}
 	if pieces > 1 {
 		in = append(in, rates.Of("printed in pieces", pieces, "×", rates.Ours))
 	}
@@ -280,7 +307,7 @@ func (b *builder) work(w finish.Work, person rates.Figure, copies float64, name 
 	working.Inputs = append(append([]rates.Figure{}, working.Inputs...), wage, rates.Of("copies", copies, "×", rates.Derived))
 	what := w.Kind.Manner().Name
 	b.add(Hands, name(what), minutes/60*wage.Value, minutes, working)
-	b.risky(name(what), minutes/60*wage.Value, w.Effort)
+	b.risky(what, name(what), minutes/60*wage.Value, copies, w.Effort)
 }
 
 // pack is what an order opens of a consumable.
@@ -304,7 +331,7 @@ func opened(b rates.Book, jobs []Job) map[string]pack {
 	for _, j := range jobs {
 		for _, p := range j.Parts {
 			for _, s := range p.Supplies {
-				use(s, float64(p.Copies))
+				use(s, p.using(s))
 			}
 		}
 		if j.Seam != nil {
@@ -323,10 +350,19 @@ func opened(b rates.Book, jobs []Job) map[string]pack {
 	return packs
 }
 
-func (b *builder) supplies(list []finish.Supply, copies float64, packs map[string]pack, name func(string) string) {
-	for _, s := range list {
-		b.supply(s, copies, packs, name)
+func (b *builder) supplies(p Part, packs map[string]pack, name func(string) string) {
+	for _, s := range p.Supplies {
+		b.supply(s, p.using(s), packs, name)
 	}
+}
+
+// using is how many of a part's copies use a thing up: the one print of a casting is washed,
+// filled and sanded, its copies are only primed and painted.
+func (p Part) using(s finish.Supply) float64 {
+	if p.Casting != nil && !slices.Contains([]string{"primer", "paint", "shade", "clear", "tape"}, s.Key) {
+		return 1
+	}
+	return float64(p.Copies)
 }
 
 func (b *builder) supply(s finish.Supply, copies float64, packs map[string]pack, name func(string) string) {
@@ -355,7 +391,7 @@ func (b *builder) join(s finish.Seam, copies float64, packs map[string]pack) {
 	working.Formula = "(" + working.Formula + ") × wage × copies"
 	working.Inputs = append(append([]rates.Figure{}, working.Inputs...), wage, rates.Of("copies", copies, "×", rates.Derived))
 	b.add(Hands, "join", minutes/60*wage.Value, minutes, working)
-	b.risky("join", minutes/60*wage.Value, w.Effort)
+	b.risky("join", "join", minutes/60*wage.Value, copies, w.Effort)
 	b.supply(glue, copies, packs, same)
 }
 

@@ -2,6 +2,7 @@ package quote
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,13 +15,17 @@ import (
 	"sakuji/core/route"
 )
 
-func head(copies int) Part {
-	b := rates.Starting()
-	p := finish.Part{Process: "resin", Tier: route.Painted, AreaMM2: 20_000, OverhangMM2: 900, PiecesOnPlate: 3, Copies: copies}
+// atTheEnd is that nobody notices a failure before.
+var atTheEnd = rates.Of("noticed after", 1000, "h", rates.Ours)
+
+func head(copies int) Part { return headBy(rates.Starting(), copies) }
+
+func headBy(b rates.Book, copies int) Part {
+	p := finish.Part{Process: "resin", Tier: route.Painted, AreaMM2: 20_000, OverhangMM2: 900, PlateShare: 1.0 / 3, Copies: copies}
 	return Part{
 		Name: "head", Copies: copies, Process: "resin", MaterialGrams: 100, LossGrams: 4, PlateLossGrams: 12,
 		PricePerKG: rates.Of("resin", 32, "¤/kg", rates.Practice), MachineMinutes: 120, RunMinutes: 360,
-		MachinePerHour: 0.5, FailurePerHour: b.Get("failure.resin"),
+		MachinePerHour: 0.5, FailurePerHour: b.Get("failure.resin"), Noticed: atTheEnd,
 		Work: finish.Plan(b, p), Supplies: finish.Supplies(b, p),
 	}
 }
@@ -69,35 +74,40 @@ func TestItem(t *testing.T) {
 //	machines   2 × 10 h × 0.30                                      =  6.00
 //	print      ((10 + 6)/2 + 1) = 9 min;   2 × 9/60 × 30            =  9.00
 //	failures   (e^(0.008 × 10) − 1) × (12.048 + 6 + 9) = 0.0832871 × 27.048 = 2.2528  2.25
-//	strip      0.7 + 0.4 × 14 = 6.3 min;   2 × 6.3/60 × 30          =  6.30
-//	sand       1.5 + 5 × 13 + 2/2 = 67.5;  2 × 67.5/60 × 30         = 67.50
+//	strip      0.25 + 0.4 × 14 = 5.85 min; 2 × 5.85/60 × 30         =  5.85
+//	sand       0.4 + 5 × 13 + 1/2 = 65.9;  2 × 65.9/60 × 30         = 65.90
 //	fill       1 + 5 × 2.5 + 2/2 = 14.5;   2 × 14.5/60 × 30         = 14.50
-//	sand again 1.5 + 5 × 6 × 0.35 + 2/2 = 13;  13/60 × 60           = 13.00
+//	sand again 0.4 + 5 × 6 × 0.35 + 1/2 = 11.4;  11.4/60 × 60       = 11.40
 //	prime      2 + 5 × 2.5 + 5/2 = 17;     17/60 × 60               = 17.00
 //	look       2;                          2/60 × 60                =  2.00
+//	what the look found, on 15 of 100 of it:
+//	fill       1 + 5 × 2.5 × 0.15 + 2/2 = 3.875                     =  3.875  3.88 (half to even)
+//	sand       0.4 + 5 × 6 × 0.15 + 1/2 = 5.4                       =  5.40
+//	prime      2 + 5 × 2.5 × 0.15 + 5/2 = 6.375                     =  6.375  6.38 (half to even)
+//	look       2                                                    =  2.00
 //	pack       2.5 + 2 + 4/2 = 6.5;        6.5/60 × 60              =  6.50
-//	paper      5 × 0.2 + 5 × 0.08 × 0.35 = 1.14 sheets; 2 × 1.14 × 1.10 = 2.508      2.51
-//	putty      5 × 2.5 = 12.5 g;           2 × 12.5 × 0.045         =  1.125  1.12 (half to even)
-//	primer     5 × 3.75 = 18.75 ml;        2 × 18.75 × 0.024        =  0.90
-//	           direct                                               = 160.63
-//	overhead   18 % of 160.63                                       = 28.9134  28.91
-//	cost                                                            = 189.54
-//	net        189.54 / (1 − 0.20)                                  = 236.925  236.92 (half to even)
-//	tax        19 % of 236.92                                       = 45.0148  45.01
-//	price                                                           = 281.93
-//	deposit    30 % of 281.93                                       = 84.579   84.58
+//	paper      5 × 0.2 + 5 × 0.08 × (0.35 + 0.15) = 1.2 sheets; 2 × 1.2 × 1.10 =     2.64
+//	putty      5 × 2.5 × 1.15 = 14.375 g;  2 × 14.375 × 0.045       =  1.294  1.29
+//	primer     5 × 3.75 × 1.15 = 21.5625 ml; 2 × 21.5625 × 0.024    =  1.035  1.04 (half to even)
+//	           direct                                               = 175.08
+//	overhead   18 % of 175.08                                       = 31.5144  31.51
+//	cost                                                            = 206.59
+//	net        206.59 / (1 − 0.20)                                  = 258.2375 258.24
+//	tax        19 % of 258.24                                       = 49.0656  49.07
+//	price                                                           = 307.31
+//	deposit    30 % of 307.31                                       = 92.193   92.19
 func TestQuoteByHand(t *testing.T) {
-	plain := map[string]float64{"wage": 30, "learning": 100, "open.share": 0}
+	plain := map[string]float64{"wage": 30, "learning": 100, "open.share": 0, "spread.common": 0, "spread.model": 0}
 	for _, e := range rates.Starting().Rates {
 		if strings.HasPrefix(e.Key, "spread.") && e.Unit == "×" {
 			plain[e.Key] = 1
 		}
 	}
 	b := rates.Starting().With(plain)
-	fp := finish.Part{Process: "filament", Tier: route.Primed, Route: "gaps", AreaMM2: 50_000, OverhangMM2: 4000, PiecesOnPlate: 2, Copies: 2}
+	fp := finish.Part{Process: "filament", Tier: route.Primed, Route: "gaps", AreaMM2: 50_000, OverhangMM2: 4000, PlateShare: 0.5, Copies: 2}
 	plinth := Part{Name: "plinth", Copies: 2, Process: "filament", MaterialGrams: 250, LossGrams: 1, PlateLossGrams: 4,
 		PricePerKG: rates.Of("filament", 24, "¤/kg", rates.Ours), MachineMinutes: 600, RunMinutes: 600, MachinePerHour: 0.3,
-		FailurePerHour: b.Get("failure.filament"), Work: finish.Plan(b, fp), Supplies: finish.Supplies(b, fp)}
+		FailurePerHour: b.Get("failure.filament"), Noticed: atTheEnd, Work: finish.Plan(b, fp), Supplies: finish.Supplies(b, fp)}
 	it := build(b, plinth)
 	type line struct {
 		kind, what string
@@ -109,15 +119,15 @@ func TestQuoteByHand(t *testing.T) {
 	}
 	assert.Equal(t, []line{
 		{Material, "filament", 1205}, {Machine, "machine time", 600}, {Failure, "failed runs", 225},
-		{Hands, "print", 900}, {Hands, "strip", 630}, {Hands, "sand", 6750}, {Hands, "fill", 1450}, {Hands, "sand", 1300},
-		{Hands, "prime", 1700}, {Hands, "look", 200}, {Hands, "pack", 650},
-		{Material, "sandpaper", 251}, {Material, "putty", 112}, {Material, "primer", 90}, {Overhead, "overhead", 2891},
+		{Hands, "print", 900}, {Hands, "strip", 585}, {Hands, "sand", 6590}, {Hands, "fill", 1450}, {Hands, "sand", 1140},
+		{Hands, "prime", 1700}, {Hands, "look", 200}, {Hands, "fill", 388}, {Hands, "sand", 540}, {Hands, "prime", 638}, {Hands, "look", 200}, {Hands, "pack", 650},
+		{Material, "sandpaper", 264}, {Material, "putty", 129}, {Material, "primer", 104}, {Overhead, "overhead", 3151},
 	}, got)
-	assert.EqualValues(t, 18954, it.CostMinor)
+	assert.EqualValues(t, 20659, it.CostMinor)
 	p, err := Ask([]Item{it}, Terms{MarginPercent: 20, TaxPercent: 19, DepositPercent: 30}, 2)
 	require.NoError(t, err)
-	assert.Equal(t, []int64{23692, 4501, 28193, 8458}, []int64{p.NetMinor, p.TaxMinor, p.TotalMinor, p.DepositMinor})
-	assert.EqualValues(t, 4738, p.MarginMinor)
+	assert.Equal(t, []int64{25824, 4907, 30731, 9219}, []int64{p.NetMinor, p.TaxMinor, p.TotalMinor, p.DepositMinor})
+	assert.EqualValues(t, 5165, p.MarginMinor)
 	r := Simulate(b, []Item{it}, dice(1), 1000, 2)
 	assert.GreaterOrEqual(t, r.Quantiles[0], it.CostMinor-266, "only a failure can still come; without one it costs 2.66 less: 2.25 and its overhead")
 }
@@ -237,10 +247,10 @@ func TestRoundsHalfToEven(t *testing.T) {
 	assert.Zero(t, Minor(math.NaN(), 2))
 }
 
-// Packs are opened for the order as a whole: what is left in them is shared out by use, and
-// comes to whole packs.
+// Packs are opened for the order as a whole: what is left in them is shared out by use. An
+// order that pays all of it pays whole packs; by the starting book it pays a tenth.
 func TestPacksAreShared(t *testing.T) {
-	b := rates.Starting()
+	b := rates.Starting().With(map[string]float64{"open.share": 100})
 	jobs := []Job{{Parts: []Part{head(1)}, Copies: 1}, {Parts: []Part{head(3)}, Copies: 1}}
 	var primer, paint float64
 	for _, it := range Build(b, jobs, 2) {
@@ -255,27 +265,74 @@ func TestPacksAreShared(t *testing.T) {
 	}
 	assert.InDelta(t, b.V("primer.pack")/1000*b.V("primer.price"), primer, 0.011, "30 ml: one can")
 	assert.InDelta(t, 5*b.V("paint.pack")/1000*b.V("paint.price"), paint, 0.011, "a pot of each colour")
-	free := Build(b.With(map[string]float64{"open.share": 0}), jobs, 2)
-	assert.Less(t, free[0].CostMinor, Build(b, jobs, 2)[0].CostMinor)
+	of := func(share float64) int64 {
+		return Build(b.With(map[string]float64{"open.share": share}), jobs, 2)[0].CostMinor
+	}
+	assert.Less(t, of(0), of(100))
+	assert.InDelta(t, float64(of(0))+0.1*float64(of(100)-of(0)), float64(Build(rates.Starting(), jobs, 2)[0].CostMinor), 4, "what stays on the shelf is the studio’s")
 }
 
 // Casting: a mould costs once, a copy little. Where the two lines cross is the break-even.
 func TestCastingBreaksEven(t *testing.T) {
 	b := rates.Starting()
-	n := BreakEven(b, head(1), 60_000, 1000)
-	require.Positive(t, n)
-	cost := func(copies int, cast bool) int64 {
+	at := func(copies int) Part {
 		p := head(copies)
-		p.Work = head(1).Work
-		p.Supplies = nil
+		p.MasterWork = head(1).Work
+		return p
+	}
+	n := BreakEven(b, at, 60_000, 1000)
+	require.Positive(t, n)
+	cost := func(copies int, cast bool) Item {
+		p := at(copies)
 		if cast {
 			p.Casting = &Casting{60_000}
 		}
-		return Build(b, []Job{{Parts: []Part{p}, Copies: copies}}, 2)[0].CostMinor
+		return build(b, p)
 	}
-	assert.Less(t, cost(n, true), cost(n, false))
-	assert.GreaterOrEqual(t, cost(n-1, true), cost(n-1, false))
-	assert.Zero(t, BreakEven(b.With(map[string]float64{"cast.minutes": 5000}), head(1), 60_000, 1000), "never, when a copy takes days")
+	assert.Less(t, cost(n, true).CostMinor, cost(n, false).CostMinor)
+	assert.GreaterOrEqual(t, cost(n-1, true).CostMinor, cost(n-1, false).CostMinor)
+	assert.Zero(t, BreakEven(b.With(map[string]float64{"cast.minutes": 5000}), at, 60_000, 1000), "never, when a copy takes days")
+
+	minutes := func(it Item, what string) (sum float64) {
+		for _, l := range it.Lines {
+			if l.Kind == Hands && l.What == what {
+				sum += l.Minutes
+			}
+		}
+		return sum
+	}
+	cast, printed := cost(24, true), cost(24, false)
+	var once, look float64
+	for _, w := range head(1).Work {
+		switch w.Kind {
+		case route.Sand:
+			once += w.Minutes
+		case route.Look:
+			look = w.Minutes
+		}
+	}
+	assert.InDelta(t, once, minutes(cast, "the print to cast: sand"), 1e-9, "one piece, that takes no learning of 24")
+	assert.InDelta(t, 24*head(24).Work[slices.IndexFunc(head(24).Work, func(w finish.Work) bool { return w.Kind == route.Prime })].Minutes, minutes(cast, "prime"), 1e-9, "every copy is primed")
+	assert.Greater(t, minutes(cast, "look"), 20*look*0.7, "and looked at")
+	assert.Zero(t, minutes(cast, "sand"))
+	assert.InDelta(t, minutes(printed, "base"), minutes(cast, "base"), 1e-9)
+}
+
+// A failure that is noticed early wastes less; what a scarce machine is charged for stands
+// beside what it costs.
+func TestNoticedAndOccupied(t *testing.T) {
+	b := rates.Starting()
+	p := head(1)
+	p.RunMinutes, p.MachineMinutes = 63*60, 63*60
+	end := build(b, p).ByKind(Failure)
+	p.Noticed.Value = 0
+	once := build(b, p).ByKind(Failure)
+	assert.Less(t, once, end*6/10)
+	plain := build(b, p)
+	p.OccupiedPerHr = rates.Of("charge", 1.5, "¤/h", rates.Ours)
+	charged := build(b, p)
+	assert.InDelta(t, 63*150, float64(charged.ByKind(Machine)-plain.ByKind(Machine)), 1)
+	assert.Equal(t, "occupied hours", charged.Lines[2].What)
 }
 
 func TestExtras(t *testing.T) {

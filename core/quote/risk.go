@@ -15,10 +15,12 @@ import (
 // risk is an amount of an item that may turn out otherwise than expected. Amounts are in
 // currency units with overhead.
 type risk struct {
+	kind   string // of work: what the book is off by is common to all of a kind
 	what   string
 	piece  int     // risks of one piece go wrong together
 	amount float64 // expected
 	shape  *shape  // of the ratio to it; nil for what happens or does not
+	common float64 // share of its variance that is common
 	runs   int     // failing: independent runs, each of which
 	each   float64 // costs this when it fails,
 	tries  float64 // and is expected to fail so often before it succeeds
@@ -119,25 +121,17 @@ type Die interface {
 // Dice makes independent dice of a stream's number; equal numbers give equal dice.
 type Dice func(stream uint64) Die
 
-// Simulate lives through an order of these items again and again. The stages of one part
-// lean the same way by the book's spread.together (a normal copula); parts are independent.
+// Simulate lives through an order of these items again and again. What the book is off by
+// for a kind of work is the same for all of it, and half of that the same for all kinds: one
+// person, one studio. Beside that the stages of one part lean the same way by the book's
+// spread.together (a normal copula).
 // Equal items and dice give an equal range.
 func Simulate(b rates.Book, items []Item, dice Dice, draws int, digits int32) Range {
-	var risks []risk
-	var owner []int
-	var expected int64
-	var certain float64
 	unit := math.Pow10(int(digits))
-	for i, it := range items {
-		expected += it.CostMinor
-		certain += float64(it.CostMinor) / unit
-		for _, r := range it.risks {
-			risks, owner = append(risks, r), append(owner, i)
-			certain -= r.amount
-		}
-	}
+	risks, owner, expected, certain := gathered(items, unit)
 	out := Range{ExpectedMinor: expected, Draws: draws, sorted: make([]float64, draws)}
 	together := min(1, max(0, b.V("spread.together")))
+	kinds, many := numbered(risks)
 	chunks := (draws + chunk - 1) / chunk
 	with := make([][]float64, chunks) // of each risk: the sum of its amount times the total
 	sums := make([][]float64, chunks)
@@ -149,12 +143,13 @@ func Simulate(b rates.Book, items []Item, dice Dice, draws int, digits int32) Ra
 	close(next)
 	for range min(chunks, runtime.GOMAXPROCS(0)) {
 		wait.Go(func() {
-			drawn := make([]float64, len(risks))
+			life := life{risks: risks, drawn: make([]float64, len(risks)), kinds: kinds, off: make([]float64, many), together: together}
+			drawn := life.drawn
 			for c := range next {
 				with[c], sums[c] = make([]float64, len(risks)), make([]float64, len(risks))
 				r := dice(uint64(c))
 				for k := c * chunk; k < min(draws, (c+1)*chunk); k++ {
-					total := draw(risks, drawn, r, together)
+					total := life.draw(r)
 					for i, x := range drawn {
 						d := x - risks[i].amount
 						sums[c][i] += d
@@ -182,25 +177,67 @@ func Simulate(b rates.Book, items []Item, dice Dice, draws int, digits int32) Ra
 	return out
 }
 
+// gathered are the risks of all items, with the item of each, what all is expected to cost in
+// minor units, and what of it is certain.
+func gathered(items []Item, unit float64) (risks []risk, owner []int, expected int64, certain float64) {
+	for i, it := range items {
+		expected += it.CostMinor
+		certain += float64(it.CostMinor) / unit
+		for _, r := range it.risks {
+			risks, owner = append(risks, r), append(owner, i)
+			certain -= r.amount
+		}
+	}
+	return risks, owner, expected, certain
+}
+
+// numbered gives each kind of work of the risks a number.
+func numbered(risks []risk) (out []int, kinds int) {
+	out = make([]int, len(risks))
+	known := map[string]int{}
+	for i, k := range risks {
+		n, ok := known[k.kind]
+		if !ok {
+			n = len(known)
+			known[k.kind] = n
+		}
+		out[i] = n
+	}
+	return out, len(known)
+}
+
+// life is an order being lived through.
+type life struct {
+	risks    []risk
+	kinds    []int     // of each risk
+	off      []float64 // by how much the book is off, in standard scores, for each kind
+	drawn    []float64 // what each risk came to
+	together float64
+}
+
 // draw lives through the risks once and returns their sum.
-func draw(risks []risk, drawn []float64, r Die, together float64) (total float64) {
-	shared, own := math.Sqrt(together), math.Sqrt(1-together)
-	piece, common := -1, 0.0
-	for i := range risks {
-		k := &risks[i]
+func (l *life) draw(r Die) (total float64) {
+	shared, own := math.Sqrt(l.together), math.Sqrt(1-l.together)
+	house := r.NormFloat64()
+	for k := range l.off {
+		l.off[k] = math.Sqrt(0.5) * (house + r.NormFloat64())
+	}
+	piece, part := -1, 0.0
+	for i := range l.risks {
+		k := &l.risks[i]
 		if k.piece != piece {
-			piece, common = k.piece, r.NormFloat64()
+			piece, part = k.piece, r.NormFloat64()
 		}
 		var x float64
 		switch {
 		case k.shape != nil:
-			x = k.amount * k.shape.at(shared*common+own*r.NormFloat64())
+			x = k.amount * k.shape.at(math.Sqrt(k.common)*l.off[l.kinds[i]]+math.Sqrt(1-k.common)*(shared*part+own*r.NormFloat64()))
 		case k.runs > 0:
 			x = k.each * failures(r, k.runs, k.tries)
 		case r.Float64() < k.odds:
 			x = k.each
 		}
-		drawn[i] = x
+		l.drawn[i] = x
 		total += x
 	}
 	return total

@@ -157,6 +157,64 @@ func TestTogetherIsWider(t *testing.T) {
 	assert.Greater(t, width(0.9), 1.2*width(0))
 }
 
+// What is common to an order goes wrong together: two dozen items of one copy and one item of
+// two dozen are about as sure as each other, and neither is as sure as two dozen orders.
+func TestWhatIsCommonVariesTogether(t *testing.T) {
+	b := rates.Starting()
+	spread := func(b rates.Book, items, copies int) float64 {
+		var jobs []Job
+		for range items {
+			jobs = append(jobs, Job{Parts: []Part{headBy(b, copies)}, Copies: copies})
+		}
+		r := Simulate(b, Build(b, jobs, 2), dice(5), Draws, 2)
+		m, d := stat.MeanStdDev(r.sorted, nil)
+		return d / m
+	}
+	many, one, single := spread(b, 24, 1), spread(b, 1, 24), spread(b, 1, 1)
+	assert.InEpsilon(t, one, many, 0.4)
+	assert.Greater(t, many, 0.08)
+	assert.Less(t, many, single)
+	sure := b.With(map[string]float64{"spread.common": 0, "spread.model": 0})
+	assert.Less(t, spread(sure, 24, 1), 0.04, "if the book were known to be right")
+}
+
+// Eight in ten means eight in ten: studios whose true hours are off the book for each kind of
+// work by as much as is said, half of that for all kinds alike, each living through an order.
+func TestEightInTenHolds(t *testing.T) {
+	b := rates.Starting()
+	jobs := []Job{{Parts: []Part{head(2)}, Copies: 2}, {Parts: []Part{head(1)}, Copies: 1}}
+	items := Build(b, jobs, 2)
+	limit := Simulate(b, items, dice(1), Draws, 2).EightInTenMinor
+	r := rand.New(rand.NewPCG(77, 1))
+	under, orders := 0, 4000
+	for range orders {
+		house := r.NormFloat64()
+		off := map[string]float64{}
+		var cost float64
+		for _, it := range items {
+			cost += float64(it.CostMinor)
+			for _, k := range it.risks {
+				if k.shape == nil {
+					continue // failures: counted as expected
+				}
+				if _, ok := off[k.kind]; !ok {
+					s := 0.22
+					if k.kind == "material" || k.kind == "machine" {
+						s = 0.08
+					}
+					off[k.kind] = math.Exp(s*(house+r.NormFloat64())/math.Sqrt2 - s*s/2)
+				}
+				own := 0.2 // about PERT's deviation of most kinds
+				cost += 100 * k.amount * (off[k.kind]*math.Exp(own*r.NormFloat64()-own*own/2) - 1)
+			}
+		}
+		if cost < float64(limit) {
+			under++
+		}
+	}
+	assert.InDelta(t, 0.8, float64(under)/float64(orders), 0.05)
+}
+
 func TestNothingAtRisk(t *testing.T) {
 	b := rates.Starting()
 	r := Simulate(b, []Item{{CostMinor: 500}}, dice(1), 100, 2)

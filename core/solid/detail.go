@@ -27,9 +27,17 @@ const CreaseDeg = 30
 // Source: from memory.
 const SharpMM = 1.0
 
-// DetailOf measures the creases of a mesh. It takes time in proportion to its triangles.
-func DetailOf(m *mesh.Mesh) Detail {
-	d := Detail{RaisedMM: make([]float64, len(DetailRadiiMM)), HollowMM: make([]float64, len(DetailRadiiMM))}
+// bend is an edge between two facets.
+type bend struct {
+	a, b     int // the facets
+	lengthMM float64
+	turn     float64 // by how much the surface turns there, in radians
+	into     bool    // it goes in
+	acrossMM float64 // from the middle of one facet to that of the other
+}
+
+// eachBend passes the edges at which a mesh's surface turns.
+func eachBend(m *mesh.Mesh, do func(bend)) {
 	normals := make([]mesh.Vec, len(m.Triangles))
 	for i, t := range m.Triangles {
 		normals[i] = m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Cross(m.Vertices[t[2]].Sub(m.Vertices[t[0]]))
@@ -41,35 +49,59 @@ func DetailOf(m *mesh.Mesh) Detail {
 			}
 			a, b := normals[i], normals[n]
 			la, lb := a.Len(), b.Len()
-			from, to := m.Vertices[m.Triangles[i][k]], m.Vertices[m.Triangles[i][(k+1)%3]]
-			along := to.Sub(from)
+			along := m.Vertices[m.Triangles[i][(k+1)%3]].Sub(m.Vertices[m.Triangles[i][k]])
 			length := along.Len()
 			if la == 0 || lb == 0 || length == 0 {
 				continue
 			}
 			across := a.Cross(b)
-			turn := math.Atan2(across.Len(), a.Dot(b))
-			if turn < 1e-3 {
-				continue
-			}
-			// How wide the two facets are across the edge tells over what the turn is spread:
-			// from middle to middle, half of both heights.
-			radius := (la + lb) / length / 2 / turn
-			if turn >= CreaseDeg*math.Pi/180 {
-				radius = 0
-			}
-			into := d.RaisedMM
-			if across.Dot(along) < 0 {
-				into = d.HollowMM
-			}
-			for r, limit := range DetailRadiiMM {
-				if radius <= limit {
-					into[r] += length * turn / (math.Pi / 2)
-				}
+			if turn := math.Atan2(across.Len(), a.Dot(b)); turn >= 1e-3 {
+				do(bend{i, int(n), length, turn, across.Dot(along) < 0, (la + lb) / length / 2})
 			}
 		}
 	}
+}
+
+// DetailOf measures the creases of a mesh between facets that count. It takes time in
+// proportion to its triangles.
+func DetailOf(m *mesh.Mesh, counts func(facet int) bool) Detail {
+	d := Detail{RaisedMM: make([]float64, len(DetailRadiiMM)), HollowMM: make([]float64, len(DetailRadiiMM))}
+	eachBend(m, func(e bend) {
+		if !counts(e.a) || !counts(e.b) {
+			return
+		}
+		// How wide the two facets are across the edge tells over what the turn is spread:
+		// from middle to middle, half of both heights.
+		radius := e.acrossMM / e.turn
+		if e.turn >= CreaseDeg*math.Pi/180 {
+			radius = 0
+		}
+		list := d.RaisedMM
+		if e.into {
+			list = d.HollowMM
+		}
+		for r, limit := range DetailRadiiMM {
+			if radius <= limit {
+				list[r] += e.lengthMM * e.turn / (math.Pi / 2)
+			}
+		}
+	})
 	return d
+}
+
+// BentMM is a mesh's mean curvature, summed over its surface: a wall laid inward of it takes
+// area × wall − bent × wall². Edges that stand out cut a wall off by the tangent of half
+// their angle, those that go in widen it by an arc [published: Steiner's formula for
+// parallel bodies; e.g. Schneider, Convex Bodies]. 4πr of a ball, 12a of a cube.
+func BentMM(m *mesh.Mesh) (mm float64) {
+	eachBend(m, func(e bend) {
+		if e.into {
+			mm -= e.lengthMM * e.turn / 2
+		} else {
+			mm += e.lengthMM * math.Tan(min(e.turn, math.Pi*2/3)/2)
+		}
+	})
+	return mm
 }
 
 // At returns the length of creases, as printed at a scale, that are sharper then than

@@ -83,7 +83,7 @@ func FuzzSlice(f *testing.F) {
 
 func FuzzOrient(f *testing.F) {
 	over(f, func(t *testing.T, m *mesh.Mesh) {
-		Orient(m, 20, ResinWishes, 0.06, func(p Profile, _ Overhang) float64 { return p.HeightMM })
+		Orient(m, 20, Seeking{Wishes: ResinWishes, Holding: ResinHolding, Minutes: func(p Profile, _ float64) float64 { return p.HeightMM }})
 		SupportsOf(m, ResinHolding)
 	})
 }
@@ -97,7 +97,7 @@ func FuzzCups(f *testing.F) {
 
 func FuzzDetail(f *testing.F) {
 	over(f, func(t *testing.T, m *mesh.Mesh) {
-		DetailOf(m)
+		DetailOf(m, allFacets)
 		FragileOf(m, 5)
 		if w := LayerWeakness(m); math.IsNaN(w) {
 			t.Fatal("a weakness that is no number")

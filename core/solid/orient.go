@@ -19,6 +19,7 @@ type Orientation struct {
 	LargestLayerMM2 float64    `json:"largest_layer_mm2"`
 	Minutes         float64    `json:"minutes"`
 	Score           float64    `json:"score"` // 1 would be the best of all in everything
+	Fits            bool       `json:"fits"`  // it lies in the room that was asked for
 
 	SeenMM2  float64 `json:"seen_mm2,omitempty"`  // of the contact, on faces that will be looked at
 	DrainMM3 float64 `json:"drain_mm3,omitempty"` // what cups would keep, where that was looked at
@@ -47,6 +48,36 @@ var (
 	FilamentWishes = Wishes{Time: 1, Support: 2, Scar: 1, Layer: 0, Strength: 1}
 )
 
+// Seeking is what an orientation is sought by.
+type Seeking struct {
+	Wishes
+	Holding Holding                                          // how the part is held
+	RoomMM  [3]float64                                       // width, depth and height of what it must lie in; naught where that does not matter
+	Minutes func(p Profile, supportMM3 float64) (of float64) // of a run of it
+}
+
+// fits reports whether a box lies in the room, turned by a quarter where need be.
+func (s *Seeking) fits(box mesh.Vec) bool {
+	room := s.RoomMM
+	for k := range room {
+		if room[k] <= 0 {
+			room[k] = math.Inf(1)
+		}
+	}
+	return box.Z <= room[2] && (box.X <= room[0] && box.Y <= room[1] || box.Y <= room[0] && box.X <= room[1])
+}
+
+// rank orders orientations: what fits comes first, then the best.
+func (s *Seeking) rank(list []Orientation) {
+	s.Score(list)
+	slices.SortStableFunc(list, func(a, b Orientation) int {
+		if a.Fits != b.Fits {
+			return map[bool]int{true: -1, false: 1}[a.Fits]
+		}
+		return cmp.Compare(b.Score, a.Score)
+	})
+}
+
 // listed is how many orientations are worked out exactly.
 const listed = 5
 
@@ -61,10 +92,9 @@ const OrientSlices = 120
 // Fibonacci lattices, 2010], and those that lay a large flat face on the plate are
 // ranked by quick figures: from the areas of facets by their normals, and from the
 // outermost vertices, so that the number of triangles hardly matters. The best few,
-// at least 20° apart, are then worked out with the same grids as everything else.
-// supportOfRoom is the share of the room under overhangs that supports fill; minutes
-// is asked of every listed orientation.
-func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minutes func(Profile, Overhang) float64) []Orientation {
+// at least 20° apart, are then worked out with the same grids as everything else, their
+// supports pillar by pillar. What does not lie in the room comes last, however good.
+func Orient(m *mesh.Mesh, directions int, by Seeking) []Orientation {
 	if len(m.Triangles) == 0 || directions < 1 {
 		return nil
 	}
@@ -73,10 +103,10 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	downs = append(downs, mesh.Vec{Z: -1}) // as it stands
 	ranked := make([]Orientation, len(downs))
 	for i, d := range downs {
-		ranked[i] = q.orientation(d, w.Seen)
+		ranked[i] = q.orientation(d, by.Seen)
+		ranked[i].Fits = by.fits(q.box(d))
 	}
-	w.Score(ranked)
-	slices.SortStableFunc(ranked, func(a, b Orientation) int { return cmp.Compare(b.Score, a.Score) })
+	by.rank(ranked)
 	var best []Orientation
 	for _, s := range ranked {
 		if len(best) < listed && !slices.ContainsFunc(best, func(o Orientation) bool { return o.Down.Dot(s.Down) > math.Cos(apartDeg*math.Pi/180) }) {
@@ -88,7 +118,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	for range runtime.GOMAXPROCS(0) {
 		wait.Go(func() {
 			for i := range next {
-				best[i] = Stand(m, best[i].Down, supportOfRoom, minutes)
+				best[i] = Stand(m, best[i].Down, by)
 			}
 		})
 	}
@@ -97,8 +127,7 @@ func Orient(m *mesh.Mesh, directions int, w Wishes, supportOfRoom float64, minut
 	}
 	close(next)
 	wait.Wait()
-	w.Score(best)
-	slices.SortStableFunc(best, func(a, b Orientation) int { return cmp.Compare(b.Score, a.Score) })
+	by.rank(best)
 	return best
 }
 
@@ -122,15 +151,16 @@ func SeenScars(m *mesh.Mesh, down, seen mesh.Vec) (mm2 float64) {
 }
 
 // Stand works one orientation out.
-func Stand(m *mesh.Mesh, down mesh.Vec, supportOfRoom float64, minutes func(Profile, Overhang) float64) Orientation {
+func Stand(m *mesh.Mesh, down mesh.Vec, by Seeking) Orientation {
 	s := Orientation{Down: down, Matrix: Turn(down)}
 	turned := Turned(m, s.Matrix)
 	o, p := OverhangOf(turned, OverhangDeg), ProfileOf(turned, OrientSlices)
-	s.HeightMM, s.SupportMM3, s.ContactMM2 = p.HeightMM, supportOfRoom*o.VolumeMM3, o.AreaMM2
+	s.HeightMM, s.SupportMM3, s.ContactMM2 = p.HeightMM, PillarMM3(turned, by.Holding), o.AreaMM2
+	s.Fits = by.fits(turned.Box.Size())
 	for _, slice := range p.Slices {
 		s.LargestLayerMM2 = max(s.LargestLayerMM2, slice.AreaMM2)
 	}
-	s.Minutes = minutes(p, o)
+	s.Minutes = by.Minutes(p, s.SupportMM3)
 	return s
 }
 
@@ -335,6 +365,15 @@ func (q *quick) flat() []mesh.Vec {
 		out = append(out, b.normal)
 	}
 	return out
+}
+
+// box is how large the part is with a direction pointing down, by its outermost vertices.
+func (q *quick) box(down mesh.Vec) mesh.Vec {
+	b, turn := mesh.EmptyBox(), Turn(down)
+	for _, p := range q.outer {
+		b.Add(TurnedVec(p, turn))
+	}
+	return b.Size()
 }
 
 // orientation is a quick figure of each thing: time by height, support by the room under

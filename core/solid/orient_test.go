@@ -12,8 +12,10 @@ import (
 	"sakuji/core/mesh/meshtest"
 )
 
-// byHeight takes a minute for each millimetre.
-func byHeight(p Profile, _ Overhang) float64 { return p.HeightMM }
+// byHeight seeks where a minute goes with each millimetre.
+func byHeight(w Wishes, h Holding) Seeking {
+	return Seeking{Wishes: w, Holding: h, Minutes: func(p Profile, _ float64) float64 { return p.HeightMM }}
+}
 
 // A stepped cone standing on its point is turned onto its base: nothing hangs there.
 func TestASteppedConeStandsOnItsBase(t *testing.T) {
@@ -21,7 +23,7 @@ func TestASteppedConeStandsOnItsBase(t *testing.T) {
 	// Each step hangs over nothing: rings of the steps' differences, seen from below.
 	o := OverhangOf(cone, OverhangDeg)
 	assert.InEpsilon(t, math.Pi*(20*20-5*5), o.AreaMM2, 0.02)
-	best := Orient(cone, 300, FilamentWishes, 0.15, byHeight)
+	best := Orient(cone, 300, byHeight(FilamentWishes, FilamentHolding))
 	require.NotEmpty(t, best)
 	assert.Greater(t, best[0].Down.Z, 0.999, "its top is its base")
 	assert.InDelta(t, 0, best[0].SupportMM3, 5)
@@ -39,11 +41,26 @@ func TestASteppedConeStandsOnItsBase(t *testing.T) {
 
 func TestAPlateLiesInFilamentAndTiltsInResin(t *testing.T) {
 	plate := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 80, Y: 50, Z: 4}).Weld()
-	flat := Orient(plate, 500, FilamentWishes, 0.15, byHeight)[0]
+	flat := Orient(plate, 500, byHeight(FilamentWishes, FilamentHolding))[0]
 	assert.Greater(t, math.Abs(flat.Down.Z), 0.999)
 	assert.InDelta(t, 4, flat.HeightMM, 1e-6)
-	resin := Orient(plate, 500, Wishes{Layer: 1}, 0.06, byHeight)[0]
+	resin := Orient(plate, 500, byHeight(Wishes{Layer: 1}, ResinHolding))[0]
 	assert.Less(t, resin.LargestLayerMM2, 400.0, "where only the pull counts it does not lie flat: 4,000 mm²")
+}
+
+// A rod longer than the machine is high stands best, and is laid down: what fits comes first.
+func TestWhatFitsComesFirst(t *testing.T) {
+	rod := meshtest.Turned([][2]float64{{0, 0}, {15, 0}, {15, 150}, {0, 150}}, 48).Weld()
+	by := byHeight(FilamentWishes, FilamentHolding)
+	upright := Orient(rod, 200, by)[0]
+	assert.Greater(t, math.Abs(upright.Down.Z), 0.999)
+	by.RoomMM = [3]float64{160, 90, 120}
+	best := Orient(rod, 200, by)
+	assert.True(t, best[0].Fits)
+	assert.Less(t, best[0].HeightMM, 120.0)
+	by.RoomMM = [3]float64{40, 40, 40}
+	assert.False(t, Orient(rod, 200, by)[0].Fits, "nowhere; and still there are ways for it to stand")
+	assert.NotEmpty(t, Orient(rod, 200, by))
 }
 
 // A matrix turns, and turns the given direction down; what is listed agrees with the
@@ -66,7 +83,7 @@ func TestTurnProperty(t *testing.T) {
 		if math.Abs(turned.VolumeMM3-volume) > 1e-6*volume || turned.InvertedShells > 0 {
 			t.Fatalf("it is not a turn: %+v", turned)
 		}
-		s := Stand(body, d, 0.1, byHeight)
+		s := Stand(body, d, byHeight(ResinWishes, ResinHolding))
 		if math.Abs(s.HeightMM-turned.SizeMM[2]) > 1e-9 || s.Minutes != s.HeightMM {
 			t.Fatalf("%+v", s)
 		}
@@ -77,10 +94,10 @@ func TestTurnProperty(t *testing.T) {
 // them is among the better half of all directions worked out in full.
 func TestQuickFiguresRankWell(t *testing.T) {
 	m, _ := bunnyAndReference(t)
-	best := Orient(m, 400, ResinWishes, 0.06, byHeight)
+	best := Orient(m, 400, byHeight(ResinWishes, ResinHolding))
 	all := []Orientation{best[0]}
 	for _, d := range sphere(60) {
-		all = append(all, Stand(m, d, 0.06, byHeight))
+		all = append(all, Stand(m, d, byHeight(ResinWishes, ResinHolding)))
 	}
 	ResinWishes.Score(all)
 	better := 0
@@ -103,7 +120,7 @@ func TestSeenFacesAreSpared(t *testing.T) {
 	front := mesh.Vec{Y: -1}
 	w := ResinWishes
 	w.Scar, w.Seen = 5, front
-	best := Orient(relief, 300, w, 0.06, byHeight)[0]
+	best := Orient(relief, 300, byHeight(w, ResinHolding))[0]
 	assert.Less(t, SeenScars(relief, best.Down, front), 100.0)
 	assert.LessOrEqual(t, best.Down.Dot(front), 0.2, "its front does not hang over the plate: %v", best.Down)
 }

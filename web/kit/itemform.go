@@ -12,7 +12,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 	f, err := Decode[itemForm](r)
 	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
 	for id, p := range f.Parts {
-		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine}
+		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden}
 	}
 	if f.WithOptions {
 		form.Making = f.options()
@@ -33,6 +33,9 @@ type itemForm struct {
 	FinishRoute string  `form:"finish_route"`
 	Detail      float64 `form:"detail" label:"Detail"`
 	DetailWhy   string  `form:"detail_why"`
+	Standard    string  `form:"standard"`
+	Focal       float64 `form:"focal" label:"Focal region"`
+	Toned       float64 `form:"toned" label:"Toned down"`
 	Person      int64   `form:"person"`
 	Apart       bool    `form:"apart"`
 	SeamCM      float64 `form:"seam" label:"Seam"`
@@ -56,12 +59,14 @@ type partForm struct {
 	Copies   int     `form:"copies" label:"Copies of the part"`
 	CutInto  int     `form:"cut" label:"Printed in pieces"`
 	Machine  int64   `form:"machine"`
+	Inside   string  `form:"inside"`
+	Hidden   bool    `form:"hidden"`
 }
 
 // options is what is asked of an item beside its parts.
 func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
-		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
+		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
 		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }

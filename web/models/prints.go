@@ -26,7 +26,6 @@ type printsView struct {
 	Looking bool // where to cut is still being worked out
 	Running kit.JobsView
 	Cuts    []solid.Cuts
-	AtOnce  bool
 	Wishes  []wish
 	Seen    string // the side that scars keep off
 	CutAt   string // asked for from the section of the part sheet
@@ -56,11 +55,10 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 		Tier    string       `form:"tier"`
 		Scale   kit.Optional `form:"scale" label:"Scale"`
 		Pieces  int          `form:"pieces" label:"Pieces"`
-		Noticed string       `form:"noticed"`
 		At      string       `form:"at"`
 		Axis    string       `form:"axis"`
 	}](r)
-	processName, scale, pieces, atOnce := cmp.Or(f.Process, process.Resin), 1.0, f.Pieces, f.Noticed != "morning"
+	processName, scale, pieces := cmp.Or(f.Process, process.Resin), 1.0, f.Pieces
 	if f.Scale.Given {
 		scale = f.Scale.Value
 	}
@@ -69,12 +67,12 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	id := kit.PathID(r, "id")
-	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Tier, scale, pieces, atOnce)
+	sheet, err := s.App.Models.PrintSheet(r.Context(), id, processName, f.Tier, scale, pieces)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	v := printsView{PrintSheet: sheet, AtOnce: atOnce, CutAt: f.At, CutAxis: f.Axis, Tiers: route.Tiers(),
+	v := printsView{PrintSheet: sheet, CutAt: f.At, CutAxis: f.Axis, Tiers: route.Tiers(),
 		Running: kit.JobsView{List: sheet.Jobs, Stream: fmt.Sprintf("/jobs/model/%d", id), Back: r.URL.RequestURI(), Owner: kit.IsOwner(r)}}
 	wishes := studio.WishesFor(processName)
 	if len(sheet.Orientations) > 0 {

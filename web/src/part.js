@@ -22,6 +22,7 @@ async function read(url) {
   return {
     at: new Float32Array(data, 12, 3 * n), wall: new Float32Array(data, 12 + 12 * n, n),
     corner: new Uint32Array(data, 12 + 16 * n, 3 * m), body: new Uint32Array(data, 12 + 16 * n + 12 * m, m), triangles: m,
+    kind: new Uint8Array(data, 12 + 16 * n + 16 * m), // who sees each face; none in files of before
   };
 }
 
@@ -33,6 +34,7 @@ async function start() {
   canvas.hidden = false;
   sheet.querySelector("img").hidden = true;
   tools.hidden = false;
+  tools.querySelector("[data-tint=faces]").hidden = model.kind.length === 0;
   say("Drag to turn, wheel or two fingers to come nearer; arrow keys, + − and 0 do the same.");
 
   // Every facet has its own corners, so that each can have its own colour.
@@ -140,6 +142,8 @@ async function start() {
         } else if (tint === "walls") {
           const mm = model.wall[model.corner[3 * t + k]];
           if (mm >= 0) c.copy(mm < least.resin ? warn : mm < least.filament ? ochre : clay).lerp(moss, mm < least.filament ? 0 : Math.min(1, mm / 12) * 0.7);
+        } else if (tint === "faces") {
+          if (model.kind[t] > 0) c.copy([clay, tone("indigo"), ochre, tone("ink2")][model.kind[t]]).lerp(tone("paper"), 0.25);
         } else if (tint === "bodies") {
           const b = model.body[t];
           c.copy(palette[b % palette.length]);
@@ -159,6 +163,7 @@ async function start() {
       plain: "",
       overhang: key("persimmon", "leans over more than 45°: wants holding as it stands"),
       walls: key("persimmon", `under ${least.resin} mm`) + key("ochre", `under ${least.filament} mm, too thin for filament`) + key("clay", "enough") + key("moss", "thick: hollow it"),
+      faces: key("clay", "seen: finished and paid for") + key("indigo", "inside: finished where a part asks for it") + key("ochre", "lies against another part") + key("ink2", "stands on the ground"),
       bodies: [...Array(Math.min(6, bodies))].map((_, i) => key(hues[i], `body ${i + 1}`)).join(""),
     }[tint];
   }
