@@ -203,7 +203,7 @@ func (l *life) may() error {
 			items: []line{{"Snail courier", []model{snail}, route.Painted, 24, 0.86, "resin"}}, colours: [][2]string{{"Shells", "moss, plum, brass and slate, six of each"}, {"Bags", "waxed brown"}}}, "Bram Ellery, board", 150 * time.Minute},
 		{day(time.May, 13, 9, 10), commission{nick: "kiosks", client: guild, title: "Mushroom kiosks", use: "gaming", wanted: day(time.June, 2, 0, 0),
 			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.2, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
-		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "600", note: "A wedding present: of no use after the 16th.",
+		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "850", note: "A wedding present: of no use after the 16th.",
 			items: []line{{"Orrery moth", []model{moth}, route.Painted, 3, 1, "resin"}, {"Orrery gear", []model{gear}, route.Painted, 4, 1, "resin"}}, colours: [][2]string{{"Gears", "old brass, darker in the gaps"}}}, "Odile Brackwater", 26 * time.Hour},
 		{day(time.May, 13, 13, 0), commission{nick: "lanterns", client: museum, title: "Eight seed-pod lanterns", use: "shelf", wanted: day(time.May, 29, 0, 0),
 			items: []line{{"Seed-pod lantern", []model{lantern}, route.Primed, 8, 1, "resin"}}}, "P. Quill", time.Hour},

@@ -28,6 +28,7 @@ type Estimated struct {
 	quote.Item
 	Troubles []string      // what keeps it from being made as asked
 	Savings  []Saving      // what would make it cheaper
+	Note     string        // why each costs more than of fewer copies
 	Detail   rates.Working // how finely its parts are worked, the finest of them
 	Machines []string      // that it is priced on
 	Job      quote.Job
@@ -45,8 +46,27 @@ func (h Shop) EstimateAll(items []Item) []Estimated {
 		for k := range it.Parts {
 			out[i].Savings = append(out[i].Savings, h.savings(it, k)...)
 		}
+		out[i].Note = h.sessionNote(it, out[i].CostMinor)
 	}
 	return out
+}
+
+// sessionNote says why each copy costs more than it would of a few fewer: those begin another
+// session of washing, coats and packing.
+func (h Shop) sessionNote(it Item, costMinor int64) string {
+	whole := int(h.Book.V("batch.pieces"))
+	over := it.Copies % max(1, whole)
+	if len(it.Parts) != 1 || it.Parts[0].Copies != 1 || it.Copies <= whole || over == 0 {
+		return ""
+	}
+	fewer := it
+	fewer.Copies -= over
+	each, then := costMinor/int64(it.Copies), h.costMinor(fewer)/int64(fewer.Copies)
+	if each <= then {
+		return ""
+	}
+	return fmt.Sprintf("%s each; of %d it would be %s. %s beyond %d begins another session of washing, coats and packing, which takes %d pieces.",
+		h.Studio.Money(each), fewer.Copies, h.Studio.Money(then), Say(over, "piece"), fewer.Copies, whole)
 }
 
 // estimates prices items without looking for what would be cheaper.

@@ -17,6 +17,7 @@ type CheckedOrder struct {
 	ThenNet  int64 // net price that was agreed
 	Then     int64 // cost as it was quoted
 	Real     int64
+	Limit    int64 // what it should stay under 8 times in 10, at today's rates
 	Lines    []CheckedLine
 	Material rates.Working
 	Machine  rates.Working
@@ -39,6 +40,9 @@ func (c CheckedOrder) Off() float64 {
 	return float64(c.Now)/float64(c.Real) - 1
 }
 
+// Under reports whether it cost less than it was said to 8 times in 10.
+func (c CheckedOrder) Under() bool { return c.Real <= c.Limit }
+
 // Took is what an order took: its pieces with their stamps, booked material by its id, runs.
 type Took struct {
 	Pieces []Piece
@@ -48,8 +52,8 @@ type Took struct {
 
 // CheckOrder sets what the items of a past order cost at today's rates beside what they
 // actually cost: stamped hours at their wages, booked material, run hours by the pieces on
-// each plate, and overhead on all.
-func (h Shop) CheckOrder(o Order, taken Taken, items []Item, took Took) CheckedOrder {
+// each plate, and overhead on all. The dice say what it may come to.
+func (h Shop) CheckOrder(o Order, taken Taken, items []Item, took Took, dice quote.Dice) CheckedOrder {
 	c := CheckedOrder{Order: o, ThenNet: taken.NetMinor}
 	for _, it := range taken.Items {
 		c.Then += it.Cost.CostMinor
@@ -57,7 +61,9 @@ func (h Shop) CheckOrder(o Order, taken Taken, items []Item, took Took) CheckedO
 	digits := Digits(h.Studio.Currency)
 	now, nowMin := map[string]int64{}, map[string]float64{}
 	soft := 0.0 // what no stamp books, paint, paper, alcohol, is taken as estimated
-	for _, e := range h.EstimateAll(items) {
+	estimates := h.estimates(items)
+	c.Limit = quote.Simulate(h.Book, costsOf(estimates), dice, quote.Draws, digits).EightInTenMinor
+	for _, e := range estimates {
 		c.Now += e.CostMinor
 		for _, l := range e.Lines {
 			now[l.Kind] += l.Minor

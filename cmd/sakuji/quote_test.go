@@ -70,6 +70,49 @@ func TestQuoteAddsUp(t *testing.T) {
 	assert.Equal(t, q, quoteJSON(t, anOrder(t, twoItems)), "the same order, the same quote")
 }
 
+// What is counted, what is bought in and how it is made move the price as on an order's sheet.
+func TestQuoteTakesWhatTheSheetTakes(t *testing.T) {
+	ask := func(extra string) quoted {
+		return quoteJSON(t, anOrder(t, `{"items":[{"id":"a","file":"ring.stl","copies":24,"process":"resin","tier":"painted"`+extra+`}]}`))
+	}
+	cost := func(extra string) decimal.Decimal {
+		q := ask(extra)
+		assert.Empty(t, q.Ignored, extra)
+		return money(t, q.Cost.Expected)
+	}
+	plain := cost("")
+	assert.True(t, cost(`,"features":{"eyes":2,"faces":1,"weather":true}`).GreaterThan(plain))
+	assert.True(t, cost(`,"extras":[{"kind":"bought","what":"glass eyes","each":1.5,"count":2,"per_copy":true}]`).GreaterThan(plain))
+	assert.True(t, cost(`,"standard":"fast"`).LessThan(plain))
+	assert.True(t, cost(`,"care":{"toned_percent":60}`).LessThan(plain))
+	assert.True(t, cost(`,"hidden":true`).LessThan(plain))
+	cast := ask(`,"making":{"cast":true}`)
+	assert.Contains(t, names(cast.Items[0].Lines), "moulds")
+	assert.True(t, cost(`,"cut_into":3`).GreaterThan(plain), "a small ring gains nothing by cuts")
+	kit := quoteJSON(t, anOrder(t, `{"items":[{"id":"kit","tier":"primed","making":{"seam_mm":90},
+		"parts":[{"file":"ring.stl","process":"resin","copies":2,"inside":"primed"},{"file":"ring.stl","process":"filament","hidden":true,"size":3}]}]}`))
+	assert.Equal(t, []string{"items[0].parts[1].size"}, kit.Ignored)
+	assert.Contains(t, names(kit.Items[0].Lines), "join")
+	for order, want := range map[string]string{
+		`{"items":[{"id":"a","file":"ring.stl","process":"resin","tier":"raw","parts":[{"file":"ring.stl","process":"resin"}]}]}`: "a file or parts, not both",
+		`{"items":[{"id":"a","tier":"raw","parts":[{"file":"ring.stl","process":"clay"}]}]}`:                                      "parts[0]: process",
+		`{"items":[{"id":"a","file":"ring.stl","process":"resin","tier":"primed","inside":"gold"}]}`:                              "left as printed, primed or painted",
+		`{"items":[{"id":"a","file":"ring.stl","process":"resin","tier":"primed","features":{"eyes":"two"}}]}`:                    "features.eyes",
+		`{"items":[{"id":"a","file":"ring.stl","process":"resin","tier":"primed","extras":[{"kind":"bought"}]}]}`:                 "say what it is",
+	} {
+		_, errs, code := sakuji(t, "", "quote", anOrder(t, order))
+		assert.Equal(t, 1, code, order)
+		assert.Contains(t, errs, want)
+	}
+}
+
+func names(lines []quotedLine) (out []string) {
+	for _, l := range lines {
+		out = append(out, l.What)
+	}
+	return out
+}
+
 // Scale and number move grams as geometry says: solid goes with the cube, copies one by one.
 func TestQuoteFollowsGeometry(t *testing.T) {
 	grams := func(extra string) float64 {

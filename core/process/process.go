@@ -178,8 +178,14 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 		t := m.lines(wallMM, cut.PerimeterMM/wallCorners, speed(m.WallMMPerS)) +
 			m.lines((skin+infill)/m.LineMM, line, speed(m.InfillMMPerS)) +
 			m.lines(supportMM, supportLineMM, speed(m.InfillMMPerS))
-		if cut.AreaMM2 > 0 { // about one hop across the part for each wall, and one to the supports
-			hops := float64(m.Walls + 1)
+		if cut.AreaMM2 > 0 { // a hop to the walls, one to what they enclose, one to the supports; walls follow each other
+			hops := 1.0
+			if skin+infill > 0 {
+				hops += 1
+			}
+			if supportMM > 0 {
+				hops += 1
+			}
 			t += hops*m.RetractS + m.lines(across*hops, across, m.TravelMMPerS)
 		}
 		out.LayerS[i] = t

@@ -30,7 +30,7 @@ type Faces struct {
 	InnerMM2  float64 `json:"inner"`
 	MatingMM2 float64 `json:"mating"`
 	UnderMM2  float64 `json:"under"`
-	RimMM     float64 `json:"rim"` // along which outside and inside meet
+	RimMM     float64 `json:"rim"` // along which the inside ends
 }
 
 // Known reports whether the faces of a part were ever told apart.
@@ -71,7 +71,7 @@ func FacesOf(m *mesh.Mesh, cuts []Plane) (out Faces, kinds []FaceKind) {
 			out.UnderMM2 += f.mm2[i]
 		}
 		for c, n := range f.beside[i] {
-			if k == Inner && n >= 0 && f.kinds[n] == Outer {
+			if k == Inner && n >= 0 && f.kinds[n] != Inner {
 				t := m.Triangles[i]
 				out.RimMM += m.Vertices[t[(c+1)%3]].Sub(m.Vertices[t[c]]).Len()
 			}

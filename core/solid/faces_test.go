@@ -40,6 +40,7 @@ func TestFacesOfAHelmet(t *testing.T) {
 	assert.InEpsilon(t, 2*math.Pi*116*(116+70), f.InnerMM2, 0.03)
 	inner, outer := math.Sqrt(116*116-70*70), math.Sqrt(120*120-70*70)
 	assert.InEpsilon(t, math.Pi*(outer*outer-inner*inner), f.UnderMM2, 0.02, "its rim stands on the table")
+	assert.InEpsilon(t, 2*math.Pi*inner, f.RimMM, 0.02)
 }
 
 // A shallow bowl is seen all over; a deep one is not.

@@ -63,7 +63,6 @@ func SkyOf(m *mesh.Mesh) []float64 {
 type skyView struct {
 	mesh   *mesh.Mesh
 	eye    []mesh.Vec // vertices as the eye has them: right, up, near
-	low    mesh.Vec
 	cell   float64
 	wide   int
 	layers [][]float32 // of each processor; the first holds what all laid

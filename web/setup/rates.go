@@ -116,14 +116,18 @@ func (s *Room) checkRates(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var now, real int64
+	under := 0
 	for _, c := range list {
 		now, real = now+c.Now, real+c.Real
+		if c.Under() {
+			under++
+		}
 	}
 	off := 0.0
 	if real > 0 {
 		off = float64(now)/float64(real) - 1
 	}
-	s.Show(w, r, "rate-check", kit.Page{Title: "Check my rates", Sheet: "Check", Active: "/rates", D: map[string]any{"List": list, "H": h, "Now": now, "Real": real, "Off": off, "Logged": loggedRows(h)},
+	s.Show(w, r, "rate-check", kit.Page{Title: "Check my rates", Sheet: "Check", Active: "/rates", D: map[string]any{"List": list, "H": h, "Now": now, "Real": real, "Off": off, "Under": under, "Logged": loggedRows(h)},
 		Block: kit.Block("Orders", fmt.Sprint(len(list))), Keys: kit.Keys("R", "the rate book", "F", "find")})
 }
 
