@@ -146,17 +146,17 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 // seamOf is where an item's pieces are joined and the seam filled; nil where none is.
 // Parts that no machine takes have no seam yet.
 func (h Shop) seamOf(it Item) *finish.Seam {
-	seams, pieces := 0.0, 0.0
+	seams, pieces, cuts := 0.0, 0.0, 0.0
 	var widths []float64
 	for _, p := range it.Parts {
 		if _, _, ok := h.machineFor(p, it.Scale); !ok || p.Unseen() {
 			continue
 		}
 		pieces += float64(p.Copies * p.Pieces())
-		seams += float64(p.Copies * (p.Pieces() - 1))
+		cuts += float64(p.Copies * (p.Pieces() - 1))
 		widths = append(widths, outline(p.Model, it.Scale))
 	}
-	if pieces > 1 && it.Tier != route.Raw {
+	if seams = cuts; pieces > 1 && it.Tier != route.Raw {
 		seams = pieces - 1
 	}
 	if seams == 0 || it.Apart || len(widths) == 0 {
@@ -167,7 +167,7 @@ func (h Shop) seamOf(it Item) *finish.Seam {
 		slices.Sort(widths)
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
-	return &finish.Seam{Seams: seams, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
+	return &finish.Seam{Seams: seams, Cuts: cuts, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
 }
 
 // withExtras adds the hours of an item's extras to its chain; sculpting comes first.

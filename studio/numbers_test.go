@@ -196,3 +196,41 @@ func TestASkinThickens(t *testing.T) {
 	it.FinishRoute = "putty"
 	assert.Empty(t, h.Thickens(it, it.Parts[0], true))
 }
+
+// Files that fool: mirrored, so that all faces inward; open; one body in the hollow of another;
+// two that overlap; of no area. None loses its outside, none counts it twice.
+func TestFacesOfFilesThatFool(t *testing.T) {
+	flipped := func(s *mesh.Soup) *mesh.Soup {
+		m := s.Weld()
+		for i, c := range m.Triangles {
+			m.Triangles[i] = [3]int32{c[0], c[2], c[1]}
+		}
+		return m.Soup("stl")
+	}
+	box := meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 40, Z: 50})
+	outer := 2*(30*50+40*50.0) + 30*40
+	faces := func(s *mesh.Soup) solid.Faces { _, shape := MeasureModel(s); return shape.Faces }
+	for name, s := range map[string]*mesh.Soup{
+		"mirrored":             flipped(box),
+		"a hollow":             meshtest.Together(box, flipped(meshtest.Box(mesh.Vec{X: 5, Y: 5, Z: 5}, mesh.Vec{X: 20, Y: 30, Z: 40}))),
+		"a hollow, mirrored":   flipped(meshtest.Together(box, flipped(meshtest.Box(mesh.Vec{X: 5, Y: 5, Z: 5}, mesh.Vec{X: 20, Y: 30, Z: 40})))),
+		"a body in the hollow": meshtest.Together(box, flipped(meshtest.Box(mesh.Vec{X: 5, Y: 5, Z: 5}, mesh.Vec{X: 20, Y: 30, Z: 40})), meshtest.Box(mesh.Vec{X: 9, Y: 9, Z: 9}, mesh.Vec{X: 5, Y: 5, Z: 5})),
+		"overlapping":          meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 40, Z: 30}), meshtest.Box(mesh.Vec{Z: 20}, mesh.Vec{X: 30, Y: 40, Z: 30})),
+	} {
+		f := faces(s)
+		assert.InEpsilon(t, outer, f.OuterMM2, 0.01, name)
+		assert.InEpsilon(t, 30*40, f.UnderMM2, 0.01, name)
+	}
+	var open []float32
+	for i := range box.Len() - 2 {
+		a, b, c := box.Triangle(i)
+		for _, v := range []mesh.Vec{a, b, c} {
+			open = append(open, float32(v.X), float32(v.Y), float32(v.Z))
+		}
+	}
+	f := faces(mesh.SoupOf("stl", open))
+	assert.InDelta(t, 5*30*40, f.OuterMM2+f.InnerMM2+f.UnderMM2, 4000)
+	assert.True(t, f.Known())
+	assert.NotPanics(t, func() { faces(mesh.SoupOf("stl", []float32{0, 0, 0, 1, 1, 1, 2, 2, 2})) })
+	assert.NotPanics(t, func() { faces(mesh.SoupOf("stl", []float32{0, 0, 0, 9, 0, 0, 0, 9, 0})) })
+}

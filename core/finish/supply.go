@@ -125,6 +125,7 @@ func CoatMLPerDM2(b rates.Book, coat string) float64 {
 // Seam is the joining of pieces of one copy.
 type Seam struct {
 	Seams    float64 // of one copy
+	Cuts     float64 // of them, seams of cuts, which have pegs
 	LengthMM float64 // of one seam, all around
 	Source   string  // where the length came from
 	Copies   int
@@ -137,6 +138,9 @@ func Join(b rates.Book, s Seam) (Work, Supply) {
 	length := rates.Of("a seam, all around", s.LengthMM/100, "dm", s.Source)
 	each := sum{book: b}
 	each.add("seams × (a seam + length × speed)", s.Seams*(b.V("seam.piece")+length.Value*b.V("seam.length")), seams, b.Get("seam.piece"), length, b.Get("seam.length"))
+	if s.Cuts > 0 {
+		each.add("cuts × pegs", s.Cuts*b.V("seam.pegs"), rates.Of("seams of cuts", s.Cuts, "×", rates.Derived), b.Get("seam.pegs"))
+	}
 	w := finished(b, Part{Copies: s.Copies, Logged: s.Logged}, Step{Kind: Joining, Wait: "seam.wait"}, each)
 	w.Working.Result.Label = "join"
 	l := supplies{book: b}

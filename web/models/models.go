@@ -128,7 +128,7 @@ func (s *Room) model(w http.ResponseWriter, r *http.Request) {
 	v.DataJSON = template.JS(encoded) //nolint:gosec // json.Marshal escapes what could end the element
 	s.Show(w, r, "model", kit.Page{Title: sheet.Design.Name, Sheet: "Model", Active: "/models", D: v,
 		Block: kit.Block("Version", fmt.Sprintf("%d of %d", s.number(sheet), len(sheet.Versions)), "Format", sheet.Model.Measures.Format),
-		Keys:  kit.Keys("V", "the view", "O", "overhang", "W", "walls", "B", "bodies", "M", "mend")})
+		Keys:  kit.Keys("V", "the view", "O", "overhang", "W", "walls", "I", "finished", "B", "bodies", "M", "mend")})
 }
 
 // number is the place of the shown version among all, the first one 1.
