@@ -379,7 +379,7 @@ func (h Shop) Cuts(it Item, k int, machine Machine, least int) (curve []process.
 }
 
 func (h Shop) costOf(p Part, it Item, machine Machine, material Material, together sessions) quote.Part {
-	print := h.PrintOf(p.Model, it.Scale, p.WallMM, machine, material)
+	print := h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material)
 	perHour, rateInputs := machine.HourCost(h.Book)
 	share := h.share(p.Model, it.Scale, machine, print.Minutes/float64(p.Pieces()))
 	fp := h.finishPart(p.Model, p, it)

@@ -305,6 +305,7 @@ type ModelShape struct {
 	Side     solid.Outline  `json:"side"`
 
 	PillarMM3 map[string]float64 `json:"pillars,omitempty"` // what holds it as it stands, by process
+	LeastMM3  map[string]float64 `json:"least,omitempty"`   // and what would in its best orientation
 
 	// What does not mind how it stands.
 	Detail solid.Detail  `json:"detail"` // creases of what is seen
@@ -326,14 +327,25 @@ func MeasureModel(s *mesh.Soup, cuts ...solid.Plane) (mesh.Measures, ModelShape)
 		d.VolumeMM3, d.AreaMM2 = one.VolumeMM3, one.AreaMM2
 	}
 	shape := shapeOf(whole)
+	shape.LeastMM3 = map[string]float64{}
 	for _, processName := range []string{process.Resin, process.Filament} {
 		shape.hold(whole, processName)
+		shape.LeastMM3[processName] = solid.LeastPillarMM3(whole, HoldingFor(processName))
 	}
 	var kinds []solid.FaceKind
 	shape.Faces, kinds = solid.FacesOf(whole, cuts)
 	shape.Detail = solid.DetailOf(whole, func(facet int) bool { return kinds[facet] == solid.Outer })
 	shape.BentMM, shape.Cuts = solid.BentMM(whole), cuts
 	return d, shape
+}
+
+// AtBest is the model with the supports of its best orientation, as long as nobody has taken
+// one: so it is priced. What lies on a plate is held as it lies.
+func (m Model) AtBest() Model {
+	if m.AsFile == nil && len(m.Shape.LeastMM3) > 0 {
+		m.Shape.PillarMM3 = m.Shape.LeastMM3
+	}
+	return m
 }
 
 // hold works out the pillars that hold a part as it stands.

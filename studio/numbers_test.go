@@ -234,3 +234,22 @@ func TestFacesOfFilesThatFool(t *testing.T) {
 	assert.NotPanics(t, func() { faces(mesh.SoupOf("stl", []float32{0, 0, 0, 1, 1, 1, 2, 2, 2})) })
 	assert.NotPanics(t, func() { faces(mesh.SoupOf("stl", []float32{0, 0, 0, 9, 0, 0, 0, 9, 0})) })
 }
+
+// A table that stands on its leg is quoted with the supports of lying on its top, until somebody
+// says how it stands; on a plate it is held as it lies there.
+func TestSupportsOfTheBestOrientation(t *testing.T) {
+	h := house()
+	table := model(meshtest.Together(meshtest.Box(mesh.Vec{X: 40, Y: 40}, mesh.Vec{X: 10, Y: 10, Z: 60}), meshtest.Box(mesh.Vec{Z: 60}, mesh.Vec{X: 90, Y: 90, Z: 4})))
+	stands, best := table.Shape.PillarMM3[process.Filament], table.Shape.LeastMM3[process.Filament]
+	cells := (90*90 - 100) / (5 * 5.0) // a pillar on so much at the least
+	assert.Greater(t, stands, 0.4*cells*60*math.Pi*1.8*1.8/4)
+	assert.Less(t, best, 0.02*stands)
+	machine := h.Machines[2]
+	material, _ := h.Material(0, process.Filament)
+	as, at := h.PrintOf(table, 1, 0, machine, material), h.PrintOf(table.AtBest(), 1, 0, machine, material)
+	assert.InDelta(t, process.Grams(stands-best, material.Figures.V("density")), as.Grams-at.Grams, 1e-6)
+	quoted := h.Estimate(item(table, process.Filament, route.Raw, 1, 1))
+	assert.InDelta(t, at.Grams, quoted.Grams, 1e-6)
+	taken := table.Oriented(Orientation{ID: 1, Process: process.Filament, Shape: ModelShape{PillarMM3: map[string]float64{process.Filament: 777}}})
+	assert.Equal(t, 777.0, taken.AtBest().Shape.PillarMM3[process.Filament])
+}

@@ -382,7 +382,7 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 			c.Pieces = piecesToFit(m, part.Model, it.Scale)
 		}
 		q := h.costOf(part, one, m, material, nil)
-		pr := h.PrintOf(part.Model, it.Scale, part.WallMM, m, material)
+		pr := h.PrintOf(part.Model.AtBest(), it.Scale, part.WallMM, m, material)
 		c.Hours, c.Grams = pr.Minutes/60, pr.Grams
 		wait := 0.0
 		for _, w := range q.Work {

@@ -139,7 +139,7 @@ func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
 	fp.Sessions = h.sessionsOf(items).of(fp, it, p)
 	if machine, _, ok := h.machineFor(p, it.Scale); ok {
 		material, _ := h.Material(p.MaterialID, p.Process)
-		fp.PlateShare = h.share(m, it.Scale, machine, h.PrintOf(m, it.Scale, p.WallMM, machine, material).Minutes)
+		fp.PlateShare = h.share(m, it.Scale, machine, h.PrintOf(m.AtBest(), it.Scale, p.WallMM, machine, material).Minutes)
 	}
 	var out []Stage
 	for i, w := range finish.Plan(h.Book, fp) {

@@ -25,7 +25,7 @@ const skyLaid = 30
 // spread; a large facet is asked in several places.
 func SkyOf(m *mesh.Mesh) []float64 {
 	n := len(m.Triangles)
-	directions := sphere(max(32, min(96, 30_000_000/max(1, n))))
+	directions := sphere(max(40, min(96, 10_000_000/max(1, n))))
 	seen, all := make([]float64, n), make([]float64, n)
 	normals, places := make([]mesh.Vec, n), make([]int, n)
 	var area float64

@@ -123,6 +123,36 @@ func PillarMM3(m *mesh.Mesh, h Holding) (mm3 float64) {
 	return mm3 * math.Pi * h.PillarMM * h.PillarMM / 4
 }
 
+// LeastPillarMM3 is what PillarMM3 comes to in the best of a few orientations: those whose faces
+// hang over the least room, by quick figures, and as the mesh stands.
+func LeastPillarMM3(m *mesh.Mesh, h Holding) float64 {
+	least := PillarMM3(m, h)
+	if len(m.Triangles) == 0 || least == 0 {
+		return least
+	}
+	q := newQuick(m)
+	var ranked []Orientation
+	for _, d := range append(sphere(120), q.flat()...) {
+		ranked = append(ranked, q.orientation(d, mesh.Vec{}))
+	}
+	slices.SortStableFunc(ranked, func(a, b Orientation) int { return cmp.Compare(a.SupportMM3, b.SupportMM3) })
+	var tried []mesh.Vec
+	for _, o := range ranked {
+		if len(tried) == leastTried || least == 0 {
+			break
+		}
+		if slices.ContainsFunc(tried, func(d mesh.Vec) bool { return d.Dot(o.Down) > math.Cos(apartDeg*math.Pi/180) }) {
+			continue
+		}
+		tried = append(tried, o.Down)
+		least = min(least, PillarMM3(Turned(m, Turn(o.Down)), h))
+	}
+	return least
+}
+
+// leastTried is how many orientations are looked at for the least supports.
+const leastTried = 4
+
 // mostLeaning is how many places are looked at one by one when pillars are weighed.
 const mostLeaning = 60_000
 
