@@ -184,7 +184,7 @@ func TestTradesTable(t *testing.T) {
 		h.Materials = append(h.Materials, studio.Material{ID: int64(i + 1), Name: k.Name, Process: k.Process, Figures: k.Figures, Active: true})
 	}
 	models, done := map[string]studio.Model{}, map[string]studio.Estimated{}
-	table := "| commission | asked | we say | practice says |\n|---|---|---|---|\n"
+	table := "| commission | asked | we say | practice says | the test holds it within |\n|---|---|---|---|---|\n"
 	for _, c := range list {
 		it := studio.Item{ID: 1, Title: c.Name, Tier: c.Tier, Copies: max(1, c.Copies), Scale: 1}
 		it.FinishRoute, it.Features, it.Standard, it.Cast = c.Route, c.Features, c.Standard, c.Cast
@@ -209,7 +209,7 @@ func TestTradesTable(t *testing.T) {
 				got = c.figure(t, x.Figure, e, done[c.Like])
 			}
 			assert.True(t, got >= x.Low && got <= x.High, "%s, %s: %.3g %s; practice says %s (%g–%g)", c.Name, x.Figure, got, x.Unit, x.Practice, x.Low, x.High)
-			table += fmt.Sprintf("| %s | %s | %s: %s %s; costs %s | %s `[%s]` |\n", c.Name, c.Asked, x.Figure, rates.Number(math.Round(got*100)/100), x.Unit, h.Studio.Money(e.CostMinor), x.Practice, x.Source)
+			table += fmt.Sprintf("| %s | %s | %s: %s %s; costs %s | %s `[%s]` | %g–%g %s |\n", c.Name, c.Asked, x.Figure, rates.Number(math.Round(got*100)/100), x.Unit, h.Studio.Money(e.CostMinor), x.Practice, x.Source, x.Low, x.High, x.Unit)
 		}
 	}
 	inReadme(t, table)
