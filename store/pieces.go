@@ -9,8 +9,8 @@ import (
 )
 
 const (
-	pieceOnce    = `code, order_id, item_id, part_id, replaces_id`
-	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id`
+	pieceOnce    = `code, order_id, item_id, part_id, replaces_id, kind`
+	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id, parent_id`
 	stageColumns = `kind, mark, planned_min, book_min, repeat, again, wait_s, person_id, done_ms, minutes, note, until_ms`
 	selectPieces = `SELECT p.* FROM pieces p `
 	selectStages = `SELECT piece_id, position, ` + stageColumns + `, coalesce(w.initials, '') AS initials FROM stages s LEFT JOIN people w ON w.id = s.person_id `
@@ -34,9 +34,12 @@ func (t *Tx) withStages(p studio.Piece, err error) (studio.Piece, error) {
 	return p, err
 }
 
+// asTrees orders pieces as they were made, what an assembly is made of after it.
+const asTrees = `coalesce(p.parent_id, p.id), p.parent_id IS NOT NULL, p.id`
+
 // PiecesOf returns an order's pieces with their stages, in the order they were made.
 func (t *Tx) PiecesOf(orderID int64) ([]studio.Piece, error) {
-	return t.pieces(`WHERE p.order_id = ? ORDER BY p.id`, orderID)
+	return t.pieces(`WHERE p.order_id = ? ORDER BY `+asTrees, orderID)
 }
 
 // PiecesIn returns pieces in these states with their stages; those of the order
@@ -44,7 +47,7 @@ func (t *Tx) PiecesOf(orderID int64) ([]studio.Piece, error) {
 func (t *Tx) PiecesIn(states ...studio.PieceState) ([]studio.Piece, error) {
 	marks, args := in(states)
 	return t.pieces(`JOIN orders o ON o.id = p.order_id WHERE p.state IN `+marks+`
-		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, p.id`, args...)
+		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, `+asTrees, args...)
 }
 
 // PiecesOfOrders returns every piece of the orders in a state, whatever its own, without
@@ -60,9 +63,9 @@ type Counted struct {
 	Pieces  int
 }
 
-// CountPieces counts the pieces of every order by state.
+// CountPieces counts the pieces of every order by state, an assembly as one.
 func (t *Tx) CountPieces() ([]Counted, error) {
-	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces GROUP BY order_id, state`)
+	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL GROUP BY order_id, state`)
 }
 
 // PiecesOnPlate returns the pieces of a plate with their stages.

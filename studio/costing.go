@@ -115,16 +115,32 @@ func (h Shop) job(it Item, together sessions) (out Estimated) {
 		print.RunMin = max(print.RunMin, part.RunMinutes/float64(p.Pieces()))
 		after = mergeSteps(after, part)
 	}
-	out.Job.Seam = h.seamOf(it)
+	out.Job.Seam = h.seamOf(it, together)
 	if len(it.Parts) > 0 {
-		out.Chain = append([]schedule.Step{print}, after...)
-		if out.Job.Seam != nil {
-			w, _ := finish.Join(h.Book, *out.Job.Seam)
-			out.Chain = append(out.Chain, schedule.Step{Name: "join", HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
-		}
+		out.Chain = append([]schedule.Step{print}, h.joinedIn(after, out.Job.Seam, it)...)
 	}
 	out.Chain = withExtras(h, out.Chain, it)
 	return out
+}
+
+// joinedIn puts the joining of an item's pieces before what is done on the whole.
+func (h Shop) joinedIn(steps []schedule.Step, seam *finish.Seam, it Item) []schedule.Step {
+	if seam == nil {
+		return steps
+	}
+	var join []schedule.Step
+	work, _ := finish.Join(h.Book, *seam)
+	for k, w := range work {
+		join = append(join, schedule.Step{Name: "join: " + string(w.Kind), Round: k, HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
+	}
+	at := slices.IndexFunc(steps, func(s schedule.Step) bool { return route.OnAssembly(route.StageKind(s.Name)) })
+	if at < 0 {
+		at = len(steps)
+	}
+	if n := len(join); seam.Packed && at < len(steps) { // packed last
+		return append(slices.Insert(slices.Clone(steps), at, join[:n-1]...), join[n-1])
+	}
+	return slices.Insert(slices.Clone(steps), at, join...)
 }
 
 // placed says on what a part is printed, and of what; ok is false where it cannot be.
@@ -145,11 +161,15 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 
 // seamOf is where an item's pieces are joined and the seam filled; nil where none is.
 // Parts that no machine takes have no seam yet.
-func (h Shop) seamOf(it Item) *finish.Seam {
-	seams, pieces, cuts := 0.0, 0.0, 0.0
+func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
+	seams, pieces, cuts, pegs := 0.0, 0.0, 0.0, 0.0
 	var widths []float64
 	for _, p := range it.Parts {
-		if _, _, ok := h.machineFor(p, it.Scale); !ok || p.Unseen() {
+		if _, _, ok := h.machineFor(p, it.Scale); !ok {
+			continue
+		}
+		if p.Unseen() {
+			pegs += float64(p.Copies)
 			continue
 		}
 		pieces += float64(p.Copies * p.Pieces())
@@ -159,7 +179,8 @@ func (h Shop) seamOf(it Item) *finish.Seam {
 	if seams = cuts; pieces > 1 && it.Tier != route.Raw {
 		seams = pieces - 1
 	}
-	if seams == 0 || it.Apart || len(widths) == 0 {
+	pegs += pegsOfCut * cuts
+	if seams+pegs == 0 || it.Apart || len(widths) == 0 || it.Tier == route.Raw && cuts == 0 {
 		return nil
 	}
 	length, source := it.SeamMM, rates.Ours
@@ -167,7 +188,8 @@ func (h Shop) seamOf(it Item) *finish.Seam {
 		slices.Sort(widths)
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
-	return &finish.Seam{Seams: seams, Cuts: cuts, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()]}
+	return &finish.Seam{Seams: seams, Pegs: pegs, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()],
+		Packed: it.Joined(), Sessions: finish.Sessions{route.Pack: together[string(route.Pack)+" "], route.Prime: together[string(route.Prime)+" "]}}
 }
 
 // withExtras adds the hours of an item's extras to its chain; sculpting comes first.
@@ -186,6 +208,9 @@ func withExtras(h Shop, chain []schedule.Step, it Item) []schedule.Step {
 	}
 	return chain
 }
+
+// pegsOfCut is how many pegs a seam of a cut has. Source: common practice.
+const pegsOfCut = 2
 
 // SeamOfWidth is how long a seam is of a part's mean perimeter: parts are cut or meet where
 // they are thinner than usual. Source: from memory.

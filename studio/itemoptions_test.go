@@ -156,7 +156,7 @@ func TestSeamsAreJoined(t *testing.T) {
 	it.Parts = append(it.Parts, second)
 	join := func(it Item) (minutes float64) {
 		for _, l := range h.Estimate(it).Lines {
-			if l.What == "join" {
+			if strings.HasPrefix(l.What, "join: ") {
 				minutes += l.Minutes
 			}
 		}

@@ -511,7 +511,7 @@ func (h Shop) Splitting(m Machine, part quote.Part, seamMM float64) process.Spli
 	return process.Splitting{
 		Minutes: part.RunMinutes, FailurePerHour: part.FailurePerHour.Value, NoticedHours: part.Noticed.Value, MaterialPerMin: material,
 		SetUpMinutes:   h.Book.V("plate.setup") + h.Book.V("plate.empty"),
-		SeamMinutes:    h.Book.V("seam.piece") + h.Book.V("seam.pegs") + h.Book.V("seam.length")*seamMM/100,
+		SeamMinutes:    h.Book.V("seam.piece") + pegsOfCut*h.Book.V("seam.pegs") + h.Book.V("seam.length")*seamMM/100,
 		MachinePerHour: part.MachinePerHour + part.OccupiedPerHr.Value, HandsPerHour: h.Book.V("wage"),
 	}
 }

@@ -17,6 +17,7 @@ type PieceState string
 const (
 	Waiting   PieceState = "waiting"  // for a plate
 	OnPlate   PieceState = "on plate" // laid out, printing, or printed and not yet taken off
+	InParts   PieceState = "in parts" // an assembly whose parts are not all done
 	AtBench   PieceState = "bench"
 	PieceDone PieceState = "done"
 	Scrapped  PieceState = "scrapped" // not to be printed again; the order is short of it until that is settled
@@ -37,18 +38,29 @@ func (c PieceCounts) Waiting() int { return c[Waiting] }
 func (c PieceCounts) OnPlate() int { return c[OnPlate] }
 
 // InWork are the states of pieces that somebody or something still has to work on.
-func InWork() []PieceState { return []PieceState{Waiting, OnPlate, AtBench} }
+func InWork() []PieceState { return []PieceState{Waiting, OnPlate, InParts, AtBench} }
 
 // LivePieces are the states of pieces that count for their order.
 func LivePieces() []PieceState { return append(InWork(), PieceDone) }
 
-// Piece is one copy of a part that is tracked.
+// PieceKind is what a piece is.
+type PieceKind string
+
+// Kinds of pieces.
+const (
+	KindPrint    PieceKind = "print"
+	KindAssembly PieceKind = "assembly" // made of other pieces
+)
+
+// Piece is one physical thing that is tracked: a copy of a part, or what is joined of several.
 type Piece struct {
 	ID            int64
 	Code          string
+	Kind          PieceKind
+	ParentID      int64 // the assembly that it becomes part of; 0: none
 	OrderID       int64
 	ItemID        int64
-	PartID        int64
+	PartID        int64 // of an assembly: its principal part
 	ModelID       int64 // what it is or was printed of
 	OrientationID int64
 	Name          string
@@ -143,6 +155,9 @@ func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
 	}
 	var out []Stage
 	for i, w := range finish.Plan(h.Book, fp) {
+		if it.Joined() && route.OnAssembly(w.Kind) {
+			continue
+		}
 		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, WaitS: w.WaitS}})
 	}
 	return out
@@ -158,10 +173,10 @@ func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 	}
 	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute,
 		AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
-		Inside: p.Inside, Hidden: p.Unseen(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
+		Inside: p.Inside, Hidden: p.Unseen(), Joined: it.Joined(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
 		OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
-		Copies: p.Copies * it.Copies, Features: it.Features, Logged: h.History.Logged[p.Process]}
+		Copies: p.Copies * it.Copies, Features: it.countedOn(p), Logged: h.History.Logged[p.Process]}
 	if it.PersonID != 0 {
 		if out.Practice = h.History.Practice[it.PersonID]; out.Practice == nil {
 			out.Practice = finish.Practice{}
@@ -188,6 +203,9 @@ func (h Shop) sessionsOf(items []Item) sessions {
 				}
 				seen[kind] = true
 			}
+		}
+		if it.Joined() {
+			s[string(route.Pack)+" "] += it.Copies
 		}
 	}
 	return s

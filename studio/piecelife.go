@@ -304,8 +304,11 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 func (p Piece) Refit(a Act, it Item, part Part, plan []Stage) (Piece, Entry) {
 	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = it.PieceName(part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
 	p.Stages = Retier(p.Stages, plan)
-	if p.State == PieceDone && p.Now() != nil {
+	switch {
+	case p.State == PieceDone && p.Now() != nil:
 		p.State = AtBench
+	case p.State == AtBench && p.Now() == nil:
+		p.State = PieceDone
 	}
 	return p, a.entry("piece changed", "%s: %s at %v", p.Code, route.TierName(p.Tier), p.Scale).of(p.OrderID, p.ID, 0)
 }
@@ -356,7 +359,7 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 	var own []Piece
 	for _, p := range pieces {
 		switch {
-		case p.PartID != part.ID:
+		case p.PartID != part.ID || p.Kind == KindAssembly:
 		case p.Live():
 			own = append(own, p)
 		case p.State == LeftOut || p.Short(pieces):
@@ -385,6 +388,6 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 
 // NewPiece is a piece of a part before it is printed.
 func NewPiece(code string, o Order, it Item, part Part, plan []Stage) Piece {
-	return Piece{Code: code, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.PieceName(part),
+	return Piece{Code: code, Kind: KindPrint, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.PieceName(part),
 		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier, Attempt: 1, State: Waiting, Stages: plan}
 }

@@ -5,6 +5,7 @@ package delivery
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -28,6 +29,7 @@ func New(base change.Base, quotes *quotes.Room) *Room { return &Room{base, quote
 type Packed struct {
 	Item   studio.Item
 	Pieces []studio.Piece
+	Inside map[int64]int // of an assembly: of how many prints it was joined
 }
 
 // Contents writes what the pieces are with their labels, a line for each part: "Beak: 0412-1,
@@ -36,6 +38,9 @@ func (p Packed) Contents() (lines []string) {
 	codes, names := map[string][]string{}, []string(nil)
 	for _, piece := range p.Pieces {
 		name := strings.TrimPrefix(piece.Name, p.Item.Title+", ")
+		if n := p.Inside[piece.ID]; n > 0 {
+			name = fmt.Sprintf("joined of %d", n)
+		}
 		if name == p.Item.Title {
 			name = ""
 		}
@@ -119,13 +124,21 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 			if p.State != studio.PieceDone {
 				s.Open++
 			}
+			if p.ParentID != 0 { // inside what the client gets
+				continue
+			}
 			at, ok := index[p.ItemID]
 			if !ok {
 				at = len(s.Packed)
 				index[p.ItemID] = at
-				s.Packed = append(s.Packed, Packed{Item: items[p.ItemID]})
+				s.Packed = append(s.Packed, Packed{Item: items[p.ItemID], Inside: map[int64]int{}})
 			}
 			s.Packed[at].Pieces = append(s.Packed[at].Pieces, p)
+			for _, c := range p.PartsOf(s.Pieces) {
+				if c.Live() {
+					s.Packed[at].Inside[p.ID]++
+				}
+			}
 		}
 	}
 	for _, k := range route.All() {

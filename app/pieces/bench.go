@@ -5,6 +5,7 @@ package pieces
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -71,7 +72,7 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 			return err
 		}
 		s.Zone = st.Zone()
-		pieces, err := tx.PiecesIn(studio.AtBench, studio.OnPlate, studio.Waiting)
+		pieces, err := tx.PiecesIn(studio.InWork()...)
 		if err != nil {
 			return err
 		}
@@ -117,6 +118,8 @@ func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
 		r.Say = "waits for a plate"
 	case p.State == studio.OnPlate:
 		r.Say = "on a plate"
+	case p.State == studio.InParts:
+		r.Say = "waits for its parts"
 	case now == nil:
 		r.Say = string(p.State)
 	default:
@@ -147,6 +150,8 @@ type PieceSheet struct {
 	Zone      *time.Location
 	Booked    float64         // grams its order has used of this material
 	Fragile   []solid.Fragile // its weakest places, at its size
+	Parts     []studio.Piece  // of an assembly: what it is made of
+	Assembly  *studio.Piece   // that it becomes part of
 }
 
 // Piece returns a piece's sheet.
@@ -186,6 +191,9 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
 			s.Plate = pl.Number
 		}
+		if err := s.family(tx, p); err != nil {
+			return err
+		}
 		booked, err := tx.BookedFor(o.ID)
 		if err != nil {
 			return err
@@ -197,6 +205,21 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		return s.nextAlike(a, tx)
 	})
 	return s, err
+}
+
+// family finds the assembly of a piece, or the parts of an assembly.
+func (s *PieceSheet) family(tx *store.Tx, p studio.Piece) error {
+	if p.ParentID == 0 && p.Kind != studio.KindAssembly {
+		return nil
+	}
+	all, err := tx.PiecesOf(p.OrderID)
+	for _, o := range all {
+		if o.ID == p.ParentID {
+			s.Assembly = &o
+		}
+	}
+	s.Parts = slices.DeleteFunc(p.PartsOf(all), func(c studio.Piece) bool { return !c.Live() && !c.Short(all) })
+	return err
 }
 
 // nextAlike finds the next piece ready for the same stage, so that a batch can be
@@ -234,7 +257,7 @@ func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c c
 			return change.Refused(err)
 		}
 		done = p
-		return save(c, p, e)
+		return errors.Join(save(c, p, e), gather(c, p.ParentID, p.OrderID))
 	})
 	return done, err
 }
@@ -266,6 +289,15 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		if err := o.InHouse(); err != nil {
 			return p, studio.Entry{}, err
 		}
+		if p.ParentID != 0 {
+			assembly, err := c.PieceByID(p.ParentID)
+			if err == nil {
+				err = p.MayReopen(assembly)
+			}
+			if err != nil {
+				return p, studio.Entry{}, err
+			}
+		}
 		return p.TakeBack(c.Act())
 	})
 	return err
@@ -288,7 +320,7 @@ func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string
 			if err != nil {
 				return change.Refused(err)
 			}
-			return save(c, p, e)
+			return errors.Join(save(c, p, e), gather(c, p.ParentID, p.OrderID))
 		}
 		o, err := c.OrderByID(p.OrderID)
 		if err != nil {
@@ -298,7 +330,13 @@ func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string
 		if err != nil {
 			return err
 		}
-		fresh, e, err := p.Replace(c.Act(), all, studio.NextCode(o.Number, codes))
+		code := studio.NextCode(o.Number, codes)
+		for _, assembly := range all {
+			if assembly.ID == p.ParentID {
+				code = studio.ChildCode(assembly.Code, codes)
+			}
+		}
+		fresh, e, err := p.Replace(c.Act(), all, code)
 		if err != nil {
 			return change.Refused(err)
 		}
@@ -317,6 +355,6 @@ func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string
 			return err
 		}
 		e.PieceID = fresh.ID
-		return c.Log(e)
+		return errors.Join(c.Log(e), gather(c, fresh.ParentID, fresh.OrderID))
 	})
 }

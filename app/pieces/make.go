@@ -6,64 +6,232 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/setup"
+	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
 
-// Make brings an order's pieces in line with what was accepted; studio.Fit says how.
-func Make(c change.Change, o studio.Order, items []studio.Item) error {
-	h, err := setup.Load(c.Tx)
-	if err != nil {
+// Make brings an order's pieces in line with what was accepted; studio.Fit says how. What is
+// joined becomes a tree for each copy: an assembly, and the prints it is made of.
+func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
+	m := maker{c: c, o: o}
+	if m.h, err = setup.Load(c.Tx); err != nil {
 		return err
 	}
-	if items, err = WithModels(c.Tx, items); err != nil {
+	if m.items, err = WithModels(c.Tx, items); err != nil {
 		return err
 	}
-	pieces, err := c.PiecesOf(o.ID)
-	if err != nil {
+	if m.pieces, err = c.PiecesOf(o.ID); err != nil {
 		return err
 	}
-	codes, err := c.Codes(o.ID)
-	if err != nil {
+	if m.codes, err = c.Codes(o.ID); err != nil {
 		return err
 	}
-	wanted, added := map[int64]bool{}, 0
-	for _, it := range items {
-		for _, part := range it.Parts {
-			wanted[part.ID] = true
-			f := studio.Fit(pieces, part, it)
-			for _, off := range f.CallOff {
-				if err := CallOff(c, off.Piece, off.Why); err != nil {
-					return err
-				}
-			}
-			for _, p := range f.Refit {
-				p, e := p.Refit(c.Act(), it, part, h.StagesFor(part, it, items))
-				if err := save(c, p, e); err != nil {
-					return err
-				}
-			}
-			for range f.Missing {
-				p := studio.NewPiece(studio.NextCode(o.Number, codes), o, it, part, h.StagesFor(part, it, items))
-				if err := c.AddPiece(&p); err != nil {
-					return err
-				}
-				codes = append(codes, p.Code)
-				added++
-			}
+	for _, it := range m.items {
+		make := m.flat
+		if it.Joined() {
+			make = m.trees
+		}
+		if err := make(it); err != nil {
+			return err
 		}
 	}
-	for _, p := range pieces {
-		if p.Live() && !wanted[p.PartID] {
-			if err := CallOff(c, p, "its item was taken off the order"); err != nil {
+	if err := m.strays(); err != nil || m.added == 0 {
+		return err
+	}
+	return c.Note("pieces made", change.About{Order: o.ID}, "%s for a plate", studio.Say(m.added, "piece")+map[bool]string{true: " waits", false: " wait"}[m.added == 1])
+}
+
+// maker is an order whose pieces are being made.
+type maker struct {
+	c      change.Change
+	h      studio.Shop
+	o      studio.Order
+	items  []studio.Item
+	pieces []studio.Piece // as they were
+	codes  []string
+	added  int // prints
+}
+
+// flat makes the pieces of an item that are handed over as they are.
+func (m *maker) flat(it studio.Item) error {
+	for _, part := range it.Parts {
+		if err := m.prints(it, part, m.pieces, studio.Piece{}, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// prints brings the prints of a part in line: all of them, or those of an assembly. spare are
+// prints of the part that belong to no assembly yet.
+func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, assembly studio.Piece, spare *[]studio.Piece) error {
+	plan := func() []studio.Stage { return m.h.StagesFor(part, it, m.items) }
+	want := it
+	if assembly.ID != 0 {
+		want.Copies = 1
+	}
+	f := studio.Fit(own, part, want)
+	for _, off := range f.CallOff {
+		if err := CallOff(m.c, off.Piece, off.Why); err != nil {
+			return err
+		}
+	}
+	refit := func(p studio.Piece) error {
+		p.ParentID = assembly.ID
+		p, e := p.Refit(m.c.Act(), it, part, plan())
+		return save(m.c, p, e)
+	}
+	off := func(p studio.Piece) bool {
+		return slices.ContainsFunc(f.CallOff, func(o studio.CalledOff) bool { return o.Piece.ID == p.ID })
+	}
+	again := func(p studio.Piece) bool {
+		return slices.ContainsFunc(f.Refit, func(o studio.Piece) bool { return o.ID == p.ID })
+	}
+	for _, p := range own { // what was part of an assembly stands alone now
+		if p.PartID == part.ID && p.Kind == studio.KindPrint && p.Live() && p.ParentID != assembly.ID && !off(p) && !again(p) {
+			f.Refit = append(f.Refit, p)
+		}
+	}
+	for _, p := range f.Refit {
+		if err := refit(p); err != nil {
+			return err
+		}
+	}
+	for range f.Missing {
+		if k := adoptable(spare, part, it); k >= 0 {
+			p := (*spare)[k]
+			*spare = slices.Delete(*spare, k, k+1)
+			if err := refit(p); err != nil {
+				return err
+			}
+			continue
+		}
+		code := studio.NextCode(m.o.Number, m.codes)
+		if assembly.ID != 0 {
+			code = studio.ChildCode(assembly.Code, m.codes)
+		}
+		p := studio.NewPiece(code, m.o, it, part, plan())
+		p.ParentID = assembly.ID
+		if err := m.c.AddPiece(&p); err != nil {
+			return err
+		}
+		m.codes = append(m.codes, p.Code)
+		m.added++
+	}
+	return nil
+}
+
+// adoptable is where a spare print of a part stands that was printed as an item asks; −1 where
+// there is none.
+func adoptable(spare *[]studio.Piece, part studio.Part, it studio.Item) int {
+	if spare == nil {
+		return -1
+	}
+	return slices.IndexFunc(*spare, func(p studio.Piece) bool {
+		return p.PartID == part.ID && (p.State == studio.Waiting || p.SameSpec(part, it))
+	})
+}
+
+// trees makes an assembly for each copy of an item, over its prints.
+func (m *maker) trees(it studio.Item) error {
+	var assemblies, spare []studio.Piece
+	for _, p := range m.pieces {
+		switch {
+		case p.ItemID != it.ID || !p.Live():
+		case p.Kind == studio.KindAssembly:
+			assemblies = append(assemblies, p)
+		case p.ParentID == 0:
+			spare = append(spare, p)
+		}
+	}
+	done := func(p studio.Piece) (n int) {
+		for _, c := range append(p.PartsOf(m.pieces), p) {
+			for _, s := range c.Stages {
+				if s.Mark == route.Done {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	slices.SortStableFunc(assemblies, func(a, b studio.Piece) int { return done(b) - done(a) })
+	for len(assemblies) > it.Copies { // those that are the least far
+		if err := CallOff(m.c, assemblies[len(assemblies)-1], "the order wants fewer"); err != nil {
+			return err
+		}
+		assemblies = assemblies[:len(assemblies)-1]
+	}
+	plan := m.h.AssemblyStages(it, m.items)
+	for len(assemblies) < it.Copies {
+		a := studio.NewAssembly(studio.NextCode(m.o.Number, m.codes), m.o, it, plan)
+		if err := m.c.AddPiece(&a); err != nil {
+			return err
+		}
+		m.codes, assemblies = append(m.codes, a.Code), append(assemblies, a)
+	}
+	for _, a := range assemblies {
+		if a.Tier != it.Tier || a.Name != it.Title {
+			a.Tier, a.Name, a.Stages = it.Tier, it.Title, studio.Retier(a.Stages, plan)
+			if err := errors.Join(m.c.SavePiece(a), m.c.SaveStages(&a)); err != nil {
 				return err
 			}
 		}
+		for _, part := range it.Parts {
+			if err := m.prints(it, part, a.PartsOf(m.pieces), a, &spare); err != nil {
+				return err
+			}
+		}
+		if err := gather(m.c, a.ID, m.o.ID); err != nil {
+			return err
+		}
 	}
-	if added == 0 {
+	return nil
+}
+
+// strays calls off what no item wants any more: prints of parts that were taken off, prints
+// that no assembly took, assemblies of what is not joined any more.
+func (m *maker) strays() error {
+	now, err := m.c.PiecesOf(m.o.ID)
+	if err != nil {
+		return err
+	}
+	joined, wanted := map[int64]bool{}, map[int64]bool{}
+	for _, it := range m.items {
+		joined[it.ID] = it.Joined()
+		for _, part := range it.Parts {
+			wanted[part.ID] = true
+		}
+	}
+	for _, p := range now {
+		assembly := p.Kind == studio.KindAssembly
+		if !p.Live() || assembly && joined[p.ItemID] || !assembly && wanted[p.PartID] && joined[p.ItemID] == (p.ParentID != 0) {
+			continue
+		}
+		if err := CallOff(m.c, p, "its item was taken off the order, or is made otherwise now"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// gather brings an assembly in line with its parts, where one is meant.
+func gather(c change.Change, assemblyID, orderID int64) error {
+	if assemblyID == 0 {
 		return nil
 	}
-	return c.Note("pieces made", change.About{Order: o.ID}, "%s for a plate", studio.Say(added, "piece")+map[bool]string{true: " waits", false: " wait"}[added == 1])
+	all, err := c.PiecesOf(orderID)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		if p.ID == assemblyID {
+			if p, changed := p.Gather(all); changed {
+				return c.SavePiece(p)
+			}
+		}
+	}
+	return nil
 }
 
 // WithModels gives each part its model, as it stands.
@@ -87,9 +255,22 @@ func save(c change.Change, p studio.Piece, e studio.Entry) error {
 	return errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e))
 }
 
-// CallOff takes a piece off its order; laid on a plate that has not started, it is lifted
-// off first.
+// CallOff takes a piece off its order, an assembly with all it is made of; laid on a plate that
+// has not started, it is lifted off first.
 func CallOff(c change.Change, p studio.Piece, why string) error {
+	if p.Kind == studio.KindAssembly {
+		all, err := c.PiecesOf(p.OrderID)
+		if err != nil {
+			return err
+		}
+		for _, child := range p.PartsOf(all) {
+			if child.Live() {
+				if err := CallOff(c, child, why); err != nil {
+					return err
+				}
+			}
+		}
+	}
 	if p.State == studio.OnPlate {
 		pl, err := c.PlateOfPiece(p.ID)
 		if err != nil {

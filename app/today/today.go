@@ -155,7 +155,7 @@ func (t *today) load() (err error) {
 	if t.plts, err = t.tx.Plates(studio.PlateLaid, studio.PlateRunning, studio.PlateFinished); err != nil {
 		return err
 	}
-	if t.pieces, err = t.tx.PiecesIn(studio.Waiting, studio.OnPlate, studio.AtBench); err != nil {
+	if t.pieces, err = t.tx.PiecesIn(studio.InWork()...); err != nil {
 		return err
 	}
 	list, err := t.tx.Orders()
@@ -212,15 +212,12 @@ func (t *today) promises() error {
 	if err != nil {
 		return err
 	}
-	ahead := map[int64][][]schedule.Step{}
-	for _, p := range t.pieces {
-		ahead[p.OrderID] = append(ahead[p.OrderID], p.Ahead(t.s.Now, left[p.ID]))
-	}
+	ahead, open := studio.ChainsOf(t.pieces, t.s.Now, left)
 	for _, o := range t.orders {
 		if o.State != studio.Accepted || len(ahead[o.ID]) == 0 {
 			continue
 		}
-		pr := Promise{Order: o, Open: len(ahead[o.ID]), Earliest: schedule.Earliest(t.s.Now, ahead[o.ID], t.h.Hours())}
+		pr := Promise{Order: o, Open: open[o.ID], Earliest: schedule.Earliest(t.s.Now, ahead[o.ID], t.h.Hours())}
 		for _, steps := range ahead[o.ID] {
 			for _, s := range steps {
 				pr.HandsMin += s.HandsMin

@@ -92,7 +92,7 @@ func TestQuoteTakesWhatTheSheetTakes(t *testing.T) {
 	kit := quoteJSON(t, anOrder(t, `{"items":[{"id":"kit","tier":"primed","making":{"seam_mm":90},
 		"parts":[{"file":"ring.stl","process":"resin","copies":2,"inside":"primed"},{"file":"ring.stl","process":"filament","hidden":true,"size":3}]}]}`))
 	assert.Equal(t, []string{"items[0].parts[1].size"}, kit.Ignored)
-	assert.Contains(t, names(kit.Items[0].Lines), "join")
+	assert.Contains(t, names(kit.Items[0].Lines), "join: glue")
 	for order, want := range map[string]string{
 		`{"items":[{"id":"a","file":"ring.stl","process":"resin","tier":"raw","parts":[{"file":"ring.stl","process":"resin"}]}]}`: "a file or parts, not both",
 		`{"items":[{"id":"a","tier":"raw","parts":[{"file":"ring.stl","process":"clay"}]}]}`:                                      "parts[0]: process",

@@ -32,6 +32,8 @@ func SpreadKey(kind route.StageKind) string {
 		return "plate"
 	case route.Fit:
 		return "other"
+	case route.DryFit, route.Score, route.Glue:
+		return "join"
 	}
 	return string(kind)
 }

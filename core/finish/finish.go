@@ -25,6 +25,7 @@ type Part struct {
 	Inside       string  // what is finished of the inside: InsideRaw, InsidePrimed, InsidePainted
 	Hidden       bool    // nobody sees it once it is joined: it stops at raw
 	Worn         bool    // its rim is broken, so that it does not cut
+	Joined       bool    // it becomes part of an assembly, which is packed in its place
 	Standard     string  // Display or Fast
 	Care         Care
 	OverhangMM2  float64 // projected area of faces that stood on supports
@@ -181,9 +182,9 @@ func (p Part) finishRoute() Route {
 // Course is what a piece of the part passes.
 func (p Part) Course() route.Course {
 	if p.raw() {
-		return route.Course{Process: p.Process, Tier: route.Raw}
+		return route.Course{Process: p.Process, Tier: route.Raw, Joined: p.Joined}
 	}
-	return route.Course{Process: p.Process, Tier: p.Tier, Smooth: p.finishRoute().Smooth(),
+	return route.Course{Process: p.Process, Tier: p.Tier, Joined: p.Joined, Smooth: p.finishRoute().Smooth(),
 		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0}
 }
 

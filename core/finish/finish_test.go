@@ -408,11 +408,33 @@ func TestLadders(t *testing.T) {
 	assert.True(t, math.IsNaN(GrainUM(77)))
 }
 
+// Joining goes stage by stage: a dry fit first, then score and glue, then the seam is filled,
+// sanded, primed and looked at; what of the book's minutes goes where adds up to them.
 func TestJoin(t *testing.T) {
 	b := rates.Starting()
-	w, glue := Join(b, Seam{Seams: 2, LengthMM: 300, Source: rates.Mesh, Copies: 1})
-	assert.InDelta(t, 2*(b.V("seam.piece")+3*b.V("seam.length")), w.BookMin, 1e-9)
+	work, glue := Join(b, Seam{Seams: 2, Pegs: 1, LengthMM: 300, Source: rates.Mesh, Copies: 1, Packed: true})
+	var kinds []route.StageKind
+	var seam, around float64
+	for _, w := range work {
+		kinds = append(kinds, w.Kind)
+		own := w.BookMin
+		if key := string(w.Kind) + ".batch"; b.Has(key) {
+			own -= b.V(key)
+		}
+		switch w.Kind {
+		case route.DryFit, route.Score, route.Glue:
+			seam += own
+		case route.Fill, route.Sand, route.Prime:
+			around += own
+		}
+		assert.InDelta(t, w.Minutes, w.Working.Result.Value, 1e-9)
+	}
+	assert.Equal(t, []route.StageKind{route.DryFit, route.Score, route.Glue, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
+	assert.InDelta(t, 2*b.V("seam.piece")+b.V("seam.pegs"), seam, 1e-9)
+	assert.InDelta(t, 2*3*b.V("seam.length"), around, 1e-9)
 	assert.InDelta(t, 2*3*b.V("adhesive.use"), glue.Amount, 1e-9)
-	_, none := Join(b, Seam{})
-	assert.Empty(t, none.Key)
+	assert.Positive(t, work[2].WaitS, "glue hardens")
+	none, nothing := Join(b, Seam{})
+	assert.Empty(t, nothing.Key)
+	assert.Empty(t, none)
 }

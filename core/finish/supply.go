@@ -121,37 +121,3 @@ func CoatMLPerDM2(b rates.Book, coat string) float64 {
 	spreadM2PerL := 10 * b.V(coat+".solids") / b.V(coat+".film")
 	return 0.01 * 1000 / spreadM2PerL * b.V(coat+".coats") / (b.V(coat+".transfer") / 100)
 }
-
-// Seam is the joining of pieces of one copy.
-type Seam struct {
-	Seams    float64 // of one copy
-	Cuts     float64 // of them, seams of cuts, which have pegs
-	LengthMM float64 // of one seam, all around
-	Source   string  // where the length came from
-	Copies   int
-	Logged   map[route.StageKind]Logged
-}
-
-// Join is the hands of all seams of one copy, and the adhesive they take.
-func Join(b rates.Book, s Seam) (Work, Supply) {
-	seams := rates.Of("seams", s.Seams, "×", rates.Derived)
-	length := rates.Of("a seam, all around", s.LengthMM/100, "dm", s.Source)
-	each := sum{book: b}
-	each.add("seams × (a seam + length × speed)", s.Seams*(b.V("seam.piece")+length.Value*b.V("seam.length")), seams, b.Get("seam.piece"), length, b.Get("seam.length"))
-	if s.Cuts > 0 {
-		each.add("cuts × pegs", s.Cuts*b.V("seam.pegs"), rates.Of("seams of cuts", s.Cuts, "×", rates.Derived), b.Get("seam.pegs"))
-	}
-	w := finished(b, Part{Copies: s.Copies, Logged: s.Logged}, Step{Kind: Joining, Wait: "seam.wait"}, each)
-	w.Working.Result.Label = "join"
-	l := supplies{book: b}
-	l.add("adhesive", "adhesive", "g", "seams × length × use", s.Seams*length.Value*b.V("adhesive.use"), b.V("adhesive.price")/1000, b.V("adhesive.pack"),
-		seams, length, b.Get("adhesive.use"), b.Get("adhesive.price"), b.Get("adhesive.pack"))
-	if len(l.list) == 0 {
-		return w, Supply{}
-	}
-	return w, l.list[0]
-}
-
-// Joining is the work of making one of several prints; it has no stage of its own yet,
-// for a piece is a print.
-const Joining route.StageKind = "join"

@@ -14,6 +14,7 @@ import (
 	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // The kinds of cost, in the order they are shown.
@@ -180,7 +181,7 @@ func Build(b rates.Book, jobs []Job, digits int32) []Item {
 			w.part(p, packs, name)
 			w.piece++
 		}
-		if j.Seam != nil && j.Seam.Seams > 0 {
+		if j.Seam != nil {
 			w.join(*j.Seam, j.copies(), packs)
 		}
 		for _, e := range j.Extras {
@@ -382,17 +383,15 @@ func (b *builder) supply(s finish.Supply, copies float64, packs map[string]pack,
 }
 
 func (b *builder) join(s finish.Seam, copies float64, packs map[string]pack) {
-	w, glue := finish.Join(b.book, s)
-	same := func(what string) string { return what }
-	minutes := w.Minutes * copies
-	b.item.HandsMinutes += minutes
-	wage := b.book.Get("wage")
-	working := w.Working
-	working.Formula = "(" + working.Formula + ") × wage × copies"
-	working.Inputs = append(append([]rates.Figure{}, working.Inputs...), wage, rates.Of("copies", copies, "×", rates.Derived))
-	b.add(Hands, "join", minutes/60*wage.Value, minutes, working)
-	b.risky("join", "join", minutes/60*wage.Value, copies, w.Effort)
-	b.supply(glue, copies, packs, same)
+	work, glue := finish.Join(b.book, s)
+	named := func(what string) string { return "join: " + what }
+	for _, w := range work {
+		if w.Kind == route.Pack {
+			named = func(what string) string { return what }
+		}
+		b.work(w, rates.Figure{}, copies, named)
+	}
+	b.supply(glue, copies, packs, func(what string) string { return what })
 }
 
 func (b *builder) overhead() {

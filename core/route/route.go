@@ -27,6 +27,9 @@ const (
 	Fill           StageKind = "fill"
 	Prime          StageKind = "prime"
 	Look           StageKind = "look"
+	DryFit         StageKind = "dryfit" // of an assembly: a gate before the first coat
+	Score          StageKind = "score"
+	Glue           StageKind = "glue"
 	Base           StageKind = "base"
 	Mask           StageKind = "mask"
 	Shade          StageKind = "shade"
@@ -76,6 +79,9 @@ var manners = map[StageKind]Manner{
 	Fill:           {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
 	Prime:          {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
 	Look:           {"lo", "look", "Look under raking light", "", ""},
+	DryFit:         {"df", "dry fit", "Put it together dry: nothing forced, no step, no gap", "", "Never force a fit: brittle resin cracks. Blades cut: away from yourself, the piece clamped."},
+	Score:          {"sc", "score", "Score the mating faces with P180, keep keys and sockets clean", "", "Cured resin and primer dust: particulate respirator, goggles." + sheet},
+	Glue:           {"gl", "glue", "Glue it, lined up exactly, and hold it", "glue hard", "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once." + sheet},
 	Base:           {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
 	Mask:           {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
 	Shade:          {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
@@ -98,7 +104,7 @@ func (k StageKind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []StageKind {
-	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Glue, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
 }
 
 // Course says what a print passes beside what every one does.
@@ -109,6 +115,17 @@ type Course struct {
 	Detail        bool
 	Weather       bool
 	Fit           bool
+	Joined        bool // it becomes part of an assembly, which is packed in its place
+}
+
+// OnAssembly reports whether a kind of stage is done on the assembly, once its parts are
+// joined: colours run over seams, and what is handed over is packed whole.
+func OnAssembly(k StageKind) bool {
+	switch k {
+	case Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack:
+		return true
+	}
+	return false
 }
 
 // Stages returns the stages of a print in order. Resin: supports come off before the
@@ -133,7 +150,8 @@ func (c Course) Stages() []StageKind {
 	add(painted && c.Weather, Weather)
 	add(painted, Clear)
 	add(c.Fit, Fit)
-	return append(r, Pack)
+	add(!c.Joined, Pack)
+	return r
 }
 
 // For returns the stages of a print at a tier when nothing special is asked: a light

@@ -15,7 +15,7 @@ const (
 
 // skyLaid is how many times over the grid triangles are laid; a thing lies a few times over
 // itself, and what does so a thousand times shows no more than its first layers.
-const skyLaid = 30
+const skyLaid = 16
 
 // SkyOf says of every facet what share of its sky it sees: 1 where nothing stands before it, 0
 // in a closed hollow. The sky is weighed by the cosine to the facet's normal, as light is, so

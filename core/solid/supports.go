@@ -127,7 +127,7 @@ func PillarMM3(m *mesh.Mesh, h Holding) (mm3 float64) {
 // hang over the least room, by quick figures, and as the mesh stands.
 func LeastPillarMM3(m *mesh.Mesh, h Holding) float64 {
 	least := PillarMM3(m, h)
-	if len(m.Triangles) == 0 || least == 0 {
+	if size := m.Box.Size(); least == 0 || planMM2(m) > heaped*size.X*size.Y {
 		return least
 	}
 	q := newQuick(m)
@@ -149,6 +149,10 @@ func LeastPillarMM3(m *mesh.Mesh, h Holding) float64 {
 	}
 	return least
 }
+
+// heaped is how many times over its plan the surface of a mesh lies that is a heap of faces and
+// not a thing: nobody turns it to save supports.
+const heaped = 60
 
 // leastTried is how many orientations are looked at for the least supports.
 const leastTried = 4

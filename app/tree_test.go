@@ -1,0 +1,199 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/models"
+	"sakuji/app/orders"
+	"sakuji/app/pieces"
+	"sakuji/app/plates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// kit is an accepted order of copies of a vase with two feet, in resin, that are joined.
+func kit(t *testing.T, s *apptest.Studio, copies int) (number string, form orders.ItemForm, itemID int64) {
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Moth Post Guild", Title: "Footed vases", Sure: true})
+	require.NoError(t, err)
+	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("vase_body.stl", apptest.Vase()), apptest.Upload("vase-foot.stl", apptest.VaseOf(18))}, false)
+	require.NoError(t, err)
+	form = orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: copies, Scale: 1, Parts: map[int64]orders.PartForm{}}
+	for i, p := range items[0].Parts {
+		form.Parts[p.ID] = orders.PartForm{Process: "resin", Copies: i + 1}
+	}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
+	s.Accept(o.Number)
+	return o.Number, form, items[0].ID
+}
+
+// piecesOf are an order's pieces by code, and their codes in the order they were made.
+func piecesOf(t *testing.T, s *apptest.Studio, number string) (by map[string]studio.Piece, codes []string) {
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, number)
+	require.NoError(t, err)
+	by = map[string]studio.Piece{}
+	for _, p := range sheet.Pieces {
+		if p.Live() {
+			by[p.Code] = p
+			codes = append(codes, p.Code)
+		}
+	}
+	return by, codes
+}
+
+// printAll lays, runs and empties plates until nothing waits.
+func printAll(t *testing.T, s *apptest.Studio, scrapped ...string) {
+	for range 6 {
+		waiting, err := s.Plates.Plates(s.Ctx)
+		require.NoError(t, err)
+		if len(waiting.Waiting) == 0 {
+			return
+		}
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		require.NoError(t, err)
+		require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
+		s.Clock.Pass(12 * time.Hour)
+		sheet, err := s.Plates.PlateSheet(s.Ctx, number)
+		require.NoError(t, err)
+		out := map[int64]studio.Outcome{}
+		for _, p := range sheet.Pieces {
+			out[p.Piece.ID] = studio.Outcome{What: studio.Good}
+			if studio.OneOf(p.Piece.Code, scrapped...) {
+				out[p.Piece.ID] = studio.Outcome{What: studio.ScrappedOff}
+			}
+		}
+		require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
+	}
+	t.Fatal("plates never end")
+}
+
+// A joined item becomes a tree for each copy: its prints first, then the assembly lies at the
+// bench, is put together and packed; the packing list counts what the client gets.
+func TestATreeFromQuoteToParcel(t *testing.T) {
+	s := apptest.New(t)
+	no, _, _ := kit(t, s, 2)
+	by, codes := piecesOf(t, s, no)
+	assert.Equal(t, []string{no + "-1", no + "-1a", no + "-1b", no + "-1c", no + "-2", no + "-2a", no + "-2b", no + "-2c"}, codes)
+	assert.Equal(t, studio.InParts, by[no+"-1"].State)
+	assert.Equal(t, by[no+"-1"].ID, by[no+"-1c"].ParentID)
+	plates, err := s.Plates.Plates(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, plates.Waiting, 1)
+	assert.Len(t, plates.Waiting[0].Pieces, 6, "what is joined is not printed")
+	progress, err := s.Orders.Progress(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "0 of 2 pieces done", progress[by[no+"-1"].OrderID])
+
+	printAll(t, s)
+	refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5}); return err }(), "is in parts")
+	for _, code := range codes[1:3] {
+		s.Finish(code)
+	}
+	sheet, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, studio.InParts, sheet.State)
+	assert.Len(t, sheet.Parts, 3)
+	assert.Equal(t, "waits for its parts", sheet.Say)
+	s.Finish(no + "-1c")
+	sheet, err = s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, studio.AtBench, sheet.State, "the last part done, it lies there")
+	assert.Equal(t, route.DryFit, sheet.Piece.Now().Kind)
+
+	// A part is opened again: the assembly waits once more. Joined, it stays joined.
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"))
+	by, _ = piecesOf(t, s, no)
+	assert.Equal(t, studio.InParts, by[no+"-1"].State)
+	s.Finish(no + "-1c")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5})
+	require.NoError(t, err)
+	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "is joined in "+no+"-1")
+	bench, err := s.Pieces.Bench(s.Ctx, pieces.BenchAll, "")
+	require.NoError(t, err)
+	assert.Len(t, bench.Rows, 5, "three parts are built in")
+
+	s.Finish(no + "-1")
+	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false), "4 pieces still in work")
+	for _, code := range []string{"-2a", "-2b", "-2c", "-2"} {
+		s.Finish(no + code)
+	}
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	require.Len(t, d.Packed, 1)
+	assert.Len(t, d.Packed[0].Pieces, 2)
+	assert.Equal(t, []string{"Joined of 3: " + no + "-1, " + no + "-2"}, d.Packed[0].Contents())
+	charged := 0.0
+	for _, it := range d.AcceptedQuote().Taken().Items {
+		charged += it.Cost.HandsMinutes
+	}
+	assert.InDelta(t, charged, d.Planned, 0.01, "planned is what was charged, to the minute")
+	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false))
+}
+
+// A part that is scrapped holds its assembly up until it is replaced, by a piece with a letter
+// of its own; changes of the order keep what is printed and call off whole trees.
+func TestTreesThroughLossAndChange(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 2)
+	printAll(t, s, no+"-1b")
+	s.Finish(no + "-1a")
+	s.Finish(no + "-1c")
+	by, _ := piecesOf(t, s, no)
+	assert.Equal(t, studio.InParts, by[no+"-1"].State)
+	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1b", false))
+	by, _ = piecesOf(t, s, no)
+	require.Contains(t, by, no+"-1d")
+	assert.Equal(t, by[no+"-1"].ID, by[no+"-1d"].ParentID)
+	printAll(t, s)
+	s.Finish(no + "-1d")
+	by, _ = piecesOf(t, s, no)
+	assert.Equal(t, studio.AtBench, by[no+"-1"].State)
+
+	// One copy less: the tree that is the least far goes, whole.
+	form.Copies = 1
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	_, codes := piecesOf(t, s, no)
+	assert.Equal(t, []string{no + "-1", no + "-1a", no + "-1c", no + "-1d"}, codes)
+
+	// Handed over apart after all: the assembly is called off, its prints stand alone and are packed.
+	form.Making = &studio.ItemOptions{Apart: true}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	by, codes = piecesOf(t, s, no)
+	assert.Equal(t, []string{no + "-1a", no + "-1c", no + "-1d"}, codes)
+	for code, p := range by {
+		assert.Zero(t, p.ParentID, code)
+		assert.Equal(t, route.Pack, p.Now().Kind, "%s has its packing before it", code)
+	}
+	// And joined again, they are taken in.
+	form.Making = &studio.ItemOptions{}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	by, codes = piecesOf(t, s, no)
+	assert.Equal(t, []string{no + "-3", no + "-1a", no + "-1c", no + "-1d"}, codes)
+	for _, code := range codes[1:] {
+		assert.Equal(t, by[no+"-3"].ID, by[code].ParentID, code)
+		assert.Equal(t, studio.PieceDone, by[code].State, code)
+	}
+	assert.Equal(t, studio.AtBench, by[no+"-3"].State)
+	s.Finish(no + "-3")
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+
+	// An item taken off takes its trees along.
+	other, _, otherItem := kit(t, s, 1)
+	require.NoError(t, s.Orders.RemoveItem(s.Ctx, s.Owner, other, otherItem))
+	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, other, []models.Upload{apptest.Upload("slab.stl", apptest.Slab())}, false)
+	require.NoError(t, err)
+	require.NotEmpty(t, items)
+	s.Accept(other)
+	by, _ = piecesOf(t, s, other)
+	assert.Len(t, by, 1)
+}

@@ -1,0 +1,213 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/core/finish"
+	"sakuji/core/route"
+	"sakuji/core/schedule"
+)
+
+// Joined reports whether what one copy of the item is made of is joined in the studio: the
+// pieces of each copy are then a tree, an assembly over its prints.
+func (i Item) Joined() bool {
+	n := 0
+	for _, p := range i.Parts {
+		n += p.Copies
+	}
+	return n > 1 && !i.Apart && !i.Cast && i.Tier != route.Raw
+}
+
+// Principal is the part that an item is named and drawn after, and on which what is counted of
+// it lies: the one with the most surface to be seen.
+func (i Item) Principal() (of Part) {
+	most := -1.0
+	for _, p := range i.Parts {
+		seen := p.Model.Shape.Faces.OuterMM2
+		if !p.Model.Shape.Faces.Known() {
+			seen = p.Model.Measures.AreaMM2
+		}
+		if p.Unseen() {
+			seen = 0
+		}
+		if seen > most {
+			of, most = p, seen
+		}
+	}
+	return of
+}
+
+// countedOn is what of an item's features lies on a part: colours and weathering go over all of
+// it, what is counted once lies on the principal part.
+func (i Item) countedOn(p Part) finish.Features {
+	f := i.Features
+	if len(i.Parts) > 1 && p.ID != i.Principal().ID {
+		return finish.Features{Colours: f.Colours, Weather: f.Weather}
+	}
+	return f
+}
+
+// AssemblyStages plans the strip of one assembly of an item: it is put together, then coloured,
+// fitted out and packed whole. The hands of its colours are those of all its parts.
+func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
+	together := h.sessionsOf(items)
+	var out []Stage
+	add := func(w finish.Work, times float64) {
+		at := slices.IndexFunc(out, func(s Stage) bool { return s.Kind == w.Kind && route.OnAssembly(w.Kind) })
+		if at < 0 {
+			out = append(out, Stage{Stage: route.Stage{Kind: w.Kind, Mark: route.Todo}})
+			at = len(out) - 1
+		}
+		s := &out[at]
+		s.PlannedMin, s.BookMin, s.WaitS = s.PlannedMin+w.Minutes*times, s.BookMin+w.BookMin*times, max(s.WaitS, w.WaitS)
+	}
+	var pack []finish.Work
+	if seam := h.seamOf(it, together); seam != nil {
+		works, _ := finish.Join(h.Book, *seam)
+		for _, w := range works {
+			if w.Kind == route.Pack {
+				pack = append(pack, w)
+				continue
+			}
+			add(w, 1)
+		}
+	}
+	for _, kind := range route.All() { // in the order of work, whichever part wants it
+		for _, p := range it.Parts {
+			fp := h.finishPart(p.Model, p, it)
+			fp.Sessions = together.of(fp, it, p)
+			for _, w := range finish.Plan(h.Book, fp) {
+				if w.Kind == kind && route.OnAssembly(kind) {
+					add(w, float64(p.Copies))
+				}
+			}
+		}
+	}
+	for _, w := range pack {
+		add(w, 1)
+	}
+	return StageList(out).numbered()
+}
+
+// NewAssembly is an assembly of an item before its parts are made.
+func NewAssembly(code string, o Order, it Item, plan []Stage) Piece {
+	p := NewPiece(code, o, it, it.Principal(), plan)
+	p.Kind, p.State, p.Name = KindAssembly, InParts, it.Title
+	return p
+}
+
+// ChildCode is the label of the next piece that an assembly is made of: its own with a letter.
+func ChildCode(assembly string, taken []string) string {
+	n := 0
+	for _, code := range taken {
+		if rest, ok := strings.CutPrefix(code, assembly); ok && rest != "" && strings.Trim(rest, letters) == "" {
+			n++
+		}
+	}
+	suffix := ""
+	for n++; n > 0; n = (n - 1) / len(letters) {
+		suffix = string(letters[(n-1)%len(letters)]) + suffix
+	}
+	return assembly + suffix
+}
+
+const letters = "abcdefghijklmnopqrstuvwxyz"
+
+// PartsOf are the pieces that an assembly is made of, whatever became of them.
+func (p Piece) PartsOf(all []Piece) (out []Piece) {
+	for _, c := range all {
+		if c.ParentID == p.ID && p.ID != 0 {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// Gather brings an assembly in line with its parts: it lies at the bench once all of them are
+// done, none is missing and none wants settling, and waits for them until then. It reports
+// whether anything changed. What has been joined stays joined.
+func (p Piece) Gather(all []Piece) (Piece, bool) {
+	if p.Kind != KindAssembly || !OneOf(p.State, InParts, AtBench) || p.Last() != nil {
+		return p, false
+	}
+	ready := false
+	for _, c := range p.PartsOf(all) {
+		switch {
+		case c.Short(all), c.Live() && c.State != PieceDone:
+			return p.now(InParts)
+		case c.Live():
+			ready = true
+		}
+	}
+	if !ready {
+		return p.now(InParts)
+	}
+	return p.now(AtBench)
+}
+
+func (p Piece) now(s PieceState) (Piece, bool) {
+	changed := p.State != s
+	p.State = s
+	return p, changed
+}
+
+// MayReopen says whether a part of an assembly may be worked on again: once it is joined, the
+// assembly is what is worked on.
+func (p Piece) MayReopen(assembly Piece) error {
+	if assembly.ID == p.ParentID && assembly.Live() && assembly.Last() != nil {
+		return fmt.Errorf("%s is joined in %s: take that back first", p.Code, assembly.Code)
+	}
+	return nil
+}
+
+// Missing says what an assembly still waits for: its parts that are not done.
+func (p Piece) Missing(all []Piece) (out []Piece) {
+	for _, c := range p.PartsOf(all) {
+		if c.Short(all) || c.Live() && c.State != PieceDone {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// ChainsOf is what the pieces of each order still have before them, a chain of steps for each
+// print; an assembly follows on the longest of its parts. open counts what clients get.
+func ChainsOf(pieces []Piece, now time.Time, runMin map[int64]float64) (chains map[int64][][]schedule.Step, open map[int64]int) {
+	chains, open = map[int64][][]schedule.Step{}, map[int64]int{}
+	long := func(steps []schedule.Step) (minutes float64) {
+		for _, s := range steps {
+			minutes += s.HandsMin + s.WaitMin
+		}
+		return minutes
+	}
+	last := map[int64]int{} // where in its order the longest chain of an assembly's parts stands
+	for _, p := range pieces {
+		if p.Kind == KindAssembly {
+			continue
+		}
+		steps := p.Ahead(now, runMin[p.ID])
+		chains[p.OrderID] = append(chains[p.OrderID], steps)
+		at := len(chains[p.OrderID]) - 1
+		if before, ok := last[p.ParentID]; p.ParentID != 0 && (!ok || long(steps) > long(chains[p.OrderID][before])) {
+			last[p.ParentID] = at
+		}
+	}
+	for _, p := range pieces {
+		if p.ParentID == 0 {
+			open[p.OrderID]++
+		}
+		if p.Kind != KindAssembly {
+			continue
+		}
+		steps := p.Ahead(now, 0)
+		if at, ok := last[p.ID]; ok {
+			chains[p.OrderID][at] = append(chains[p.OrderID][at], steps...)
+		} else {
+			chains[p.OrderID] = append(chains[p.OrderID], steps)
+		}
+	}
+	return chains, open
+}
