@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -12,6 +13,8 @@ import (
 	"sakuji/app/orders"
 	"sakuji/app/pieces"
 	"sakuji/app/plates"
+	"sakuji/core/mesh"
+	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -196,4 +199,32 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	s.Accept(other)
 	by, _ = piecesOf(t, s, other)
 	assert.Len(t, by, 1)
+}
+
+// Resin shut in stops a quote, until somebody gives the reason; in filament nothing is shut in.
+// What is priced in pieces is said to want cutting first.
+func TestClosedHollowsStopAQuote(t *testing.T) {
+	s := apptest.New(t)
+	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile Brackwater", Title: "Float", Sure: true})
+	require.NoError(t, err)
+	hole := meshtest.Box(mesh.Vec{X: 5, Y: 5, Z: 5}, mesh.Vec{X: 20, Y: 20, Z: 20}).Weld()
+	for i, c := range hole.Triangles {
+		hole.Triangles[i] = [3]int32{c[0], c[2], c[1]}
+	}
+	float := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 30}), hole.Soup("stl"))
+	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("float.stl", mesh.WriteSTL(float))}, false)
+	require.NoError(t, err)
+	form := orders.ItemForm{Title: "Float", Tier: route.Raw, Copies: 1, Scale: 1, Parts: map[int64]orders.PartForm{items[0].Parts[0].ID: {Process: "resin", Copies: 1, CutInto: 2}}}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
+	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, o.Number, "")
+	refusal(t, err, "has 1 closed hollow: resin shut in is never cured")
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, o.Number)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(sheet.Marks, " "), "priced in 2 pieces and still one: cut it")
+	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, o.Number, "bored by hand at the bench")
+	require.NoError(t, err)
+	form.Parts[items[0].Parts[0].ID] = orders.PartForm{Process: "filament", Copies: 1}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
+	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, o.Number, "")
+	require.NoError(t, err)
 }

@@ -295,6 +295,25 @@ type Part struct {
 // plug or dowel.
 func (p Part) Unseen() bool { return p.Hidden || p.Model.How == Peg }
 
+// Sealed says why a part must not be printed as it is: resin that is shut in is never cured.
+// Nothing where there is no closed hollow, or it is printed in filament. Source: common
+// practice.
+func (p Part) Sealed() string {
+	if n := p.Model.Measures.Cavities; p.Process == process.Resin && n > 0 {
+		return fmt.Sprintf("%s has %s: resin shut in is never cured, and bursts or weeps later. Bore it on the sheet of its prints, or fill it.", p.Name, Say(n, "closed hollow"))
+	}
+	return ""
+}
+
+// ToCut says that a part which is priced in several pieces is still one: it is cut before its
+// plate.
+func (p Part) ToCut() string {
+	if p.CutInto < 2 {
+		return ""
+	}
+	return fmt.Sprintf("%s is priced in %d pieces and still one: cut it on the sheet of its prints before its plate.", p.Name, p.CutInto)
+}
+
 // Pieces is in how many pieces each copy is printed.
 func (p Part) Pieces() int { return max(1, p.CutInto) }
 

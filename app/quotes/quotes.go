@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"slices"
 	"strings"
 
 	"sakuji/app/change"
@@ -70,8 +71,8 @@ func (s OrderSheet) maySend(despite string) error {
 		return change.Refuse("The quote cannot be sent yet. %s", strings.Join(t, " "))
 	}
 	switch {
-	case len(s.Stops) > 0 && despite == "":
-		return change.Refuse("%s To send it all the same, give the reason.", strings.Join(s.Stops, " "))
+	case len(s.Stops)+len(s.Sealed) > 0 && despite == "":
+		return change.Refuse("%s To send it all the same, give the reason.", strings.Join(slices.Concat(s.Stops, s.Sealed), " "))
 	case s.Shop.Studio.Name == "":
 		return change.Refuse("Set the studio up first: its name and currency stand on the quote.")
 	case s.Price.TotalMinor <= 0:
@@ -84,10 +85,14 @@ func (s OrderSheet) maySend(despite string) error {
 
 // send saves a frozen quote in the place of the one before it.
 func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Document, despite string) (q studio.Quote, err error) {
-	if len(s.Stops) > 0 {
-		if err := c.Note("licence overruled", change.About{Order: o.ID}, "%s Reason: %s", strings.Join(s.Stops, " "), despite); err != nil {
-			return q, err
+	overruled := func(event string, why []string) error {
+		if len(why) == 0 {
+			return nil
 		}
+		return c.Note(event, change.About{Order: o.ID}, "%s Reason: %s", strings.Join(why, " "), despite)
+	}
+	if err := errors.Join(overruled("licence overruled", s.Stops), overruled("closed hollow waived", s.Sealed)); err != nil {
+		return q, err
 	}
 	for _, it := range s.Specs() { // so that a later default does not change what was offered
 		for k := range it.Parts {

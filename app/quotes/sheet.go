@@ -25,6 +25,7 @@ type OrderSheet struct {
 	Log      []studio.Entry
 	Jobs     []studio.Job // files on their way in
 	Stops    []string     // licences that keep it from being sold
+	Sealed   []string     // parts that would shut resin in
 	Marks    []string     // licences that want an eye
 	Now      time.Time
 }
@@ -153,6 +154,16 @@ func (a *Room) Sheet(tx *store.Tx, number string) (s OrderSheet, err error) {
 	}
 	if s.Stops, s.Marks, err = rights(tx, s.Items, s.Now, s.Shop.Studio.Zone()); err != nil {
 		return s, err
+	}
+	for _, it := range s.Items {
+		for _, p := range it.Parts {
+			if why := p.Sealed(); why != "" {
+				s.Sealed = append(s.Sealed, why)
+			}
+			if mark := p.ToCut(); mark != "" {
+				s.Marks = append(s.Marks, mark)
+			}
+		}
 	}
 	if mark := s.Client.Marks(); mark != "" && len(s.Items) > 0 {
 		s.Marks = append(s.Marks, mark)

@@ -10,8 +10,11 @@ func BeforeRun(process string) string {
 
 // Caution is what to mind at a stage of a piece.
 func Caution(kind StageKind, process string) string {
-	if kind == Print {
+	switch {
+	case kind == Print:
 		return PlateCaution(process)
+	case kind == RemoveSupports && process != "resin":
+		return "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet
 	}
 	return kind.Manner().Caution
 }
@@ -21,5 +24,5 @@ func PlateCaution(process string) string {
 	if process == "resin" {
 		return Print.Manner().Caution
 	}
-	return "Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
+	return "Hot end and bed burn. Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
 }

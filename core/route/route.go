@@ -70,14 +70,14 @@ const sheet = " Follow the product’s safety data sheet, local rules and, where
 var manners = map[StageKind]Manner{
 	Print:          {"pr", "print", "On a plate", "", "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet},
 	Wash:           {"wa", "wash", "Wash twice, brush the texture", "alcohol off", "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed waste container." + sheet},
-	RemoveSupports: {"st", "strip", "Strip the supports", "", "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet},
-	Cure:           {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns. Do not look into the light." + sheet},
+	RemoveSupports: {"st", "strip", "Strip the supports", "", "Resin is not cured yet: nitrile gloves, eye protection still. A scraper or blade that slips cuts: push away from the hand, clamp small pieces." + sheet},
+	Cure:           {"cu", "cure", "Cure in the station", "cured", "Only clean, dry pieces go in: alcohol vapour burns; no heater or hair-dryer near a wet one. Do not look into the light. Waste is cured before it is thrown away, as local rules say." + sheet},
 	Skin:           {"sk", "resin skin", "Brush a thin skin of resin on, off the detail", "skin hard", "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + sheet},
 	Clay:           {"cy", "clay skin", "Lay the clay on and model it", "clay dry", "Dust of dried clay: particulate respirator when you sand it." + sheet},
 	Texture:        {"tx", "texture", "Glue the texture on, then one coat over it", "glue hard", "Dust of sand and plaster: particulate respirator." + sheet},
-	Sand:           {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, wet where you can." + sheet},
+	Sand:           {"sa", "sand", "Sand, then wipe", "", "Cured resin, putty and primer dust: particulate respirator, goggles, outside or under extraction, wet where you can. Power tools: eyes, clamp it, no gloves near a spinning bit." + sheet},
 	Fill:           {"fi", "fill", "Fill spots and seams", "putty hard", "Putty and its thinner: gloves, air, no flame." + sheet},
-	Prime:          {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	Prime:          {"pm", "prime", "Prime in light coats", "primer dry", "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + sheet},
 	Look:           {"lo", "look", "Look under raking light", "", ""},
 	DryFit:         {"df", "dry fit", "Put it together dry: nothing forced, no step, no gap", "", "Never force a fit: brittle resin cracks. Blades cut: away from yourself, the piece clamped."},
 	Score:          {"sc", "score", "Score the mating faces with P180, keep keys and sockets clean", "", "Cured resin and primer dust: particulate respirator, goggles." + sheet},
@@ -89,8 +89,8 @@ var manners = map[StageKind]Manner{
 	Detail:         {"de", "fine detail", "Eyes, faces, letters, small things", "dry", "Thinners and spirits: air, no flame." + sheet},
 	Weather:        {"we", "weathering", "Weather it, more where hands and sun reach", "heavy wash dry", "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet},
 	Clear:          {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
-	Fit:            {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue and blades: burns and cuts. Lithium cells: protected ones, charged watched." + sheet},
-	Pack:           {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun."},
+	Fit:            {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue, heat guns and blades: burns, fumes, cuts. Lithium cells: protected ones, charged watched; no mains without a qualified person. Magnets: swallowed or pinching, away from implants. What hangs overhead is fixed by somebody qualified." + sheet},
+	Pack:           {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun. Cells: batteries out, by the carrier’s rules. Heavy pieces are lifted by two."},
 }
 
 // Manner returns how the kind is shown.
