@@ -197,7 +197,7 @@ func (l *life) may() error {
 		wait time.Duration
 	}
 	steps := []step{
-		{day(time.May, 13, 12, 0), commission{nick: "gardener", client: opera, title: "Frost Gardener", use: "stage", wanted: day(time.May, 22, 0, 0), note: "Seen from the third row: smooth enough is enough.",
+		{day(time.May, 8, 10, 0), commission{nick: "gardener", client: opera, title: "Frost Gardener", use: "stage", wanted: day(time.May, 22, 0, 0), note: "Seen from the third row: smooth enough is enough.",
 			items: []line{{"Frost Gardener", []model{torso, arms}, route.Primed, 1, 1.4, "filament"}}}, "Tamsin Rook, props", 3 * time.Hour},
 		{day(time.April, 30, 9, 0), commission{nick: "snails", client: guild, title: "Twenty-four snail couriers", use: "gaming", wanted: day(time.May, 19, 0, 0), budget: "2200", note: "One set, one scheme: shells in four colours, six of each.",
 			items: []line{{"Snail courier", []model{snail}, route.Painted, 24, 0.86, "resin"}}, colours: [][2]string{{"Shells", "moss, plum, brass and slate, six of each"}, {"Bags", "waxed brown"}}}, "Bram Ellery, board", 150 * time.Minute},
