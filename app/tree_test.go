@@ -114,7 +114,7 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 	s.Finish(no + "-1c")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5})
 	require.NoError(t, err)
-	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "is joined in "+no+"-1")
+	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "is in "+no+"-1 already")
 	bench, err := s.Pieces.Bench(s.Ctx, pieces.BenchAll, "")
 	require.NoError(t, err)
 	assert.Len(t, bench.Rows, 5, "three parts are built in")
@@ -199,6 +199,66 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	s.Accept(other)
 	by, _ = piecesOf(t, s, other)
 	assert.Len(t, by, 1)
+}
+
+// A cast order is one print, a mould, and the castings; each waits for what it is made of, every
+// copy is primed and packed, and the client gets the castings.
+func TestACastOrder(t *testing.T) {
+	s := apptest.New(t)
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mould.life": 2}))
+	no := s.Order(3, route.Primed)
+	cast := func(on bool) {
+		items, err := s.Quotes.OrderSheet(s.Ctx, no)
+		require.NoError(t, err)
+		it := items.Items[0]
+		form := orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 3, Scale: 1, Making: &studio.ItemOptions{Cast: on}}
+		require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, form))
+	}
+	cast(true)
+	s.Accept(no)
+	by, codes := piecesOf(t, s, no)
+	var kinds []studio.PieceKind
+	for _, code := range codes {
+		kinds = append(kinds, by[code].Kind)
+	}
+	assert.Equal(t, []studio.PieceKind{studio.KindMaster, studio.KindMould, studio.KindMould, studio.KindCast, studio.KindCast, studio.KindCast}, kinds, "two copies a mould")
+	assert.Equal(t, by[no+"-3"].ID, by[no+"-6"].FromID, "the third comes of the second mould")
+	progress, err := s.Orders.Progress(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "0 of 3 pieces done", progress[by[codes[0]].OrderID])
+	printAll(t, s)
+	sheet, err := s.Pieces.Piece(s.Ctx, no+"-2")
+	require.NoError(t, err)
+	assert.Equal(t, "waits for its print", sheet.Say)
+	s.Finish(no + "-1")
+	s.Finish(no + "-2")
+	by, _ = piecesOf(t, s, no)
+	assert.Equal(t, []studio.PieceState{studio.PieceDone, studio.AtBench, studio.AtBench, studio.AtBench, studio.InParts},
+		[]studio.PieceState{by[no+"-2"].State, by[no+"-3"].State, by[no+"-4"].State, by[no+"-5"].State, by[no+"-6"].State})
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-4", studio.Stamp{Minutes: 9})
+	require.NoError(t, err)
+	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-2"), "is in "+no+"-4 already")
+	for _, code := range []string{"-3", "-4", "-5", "-6"} {
+		s.Finish(no + code)
+	}
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	assert.Equal(t, []string{no + "-4, " + no + "-5, " + no + "-6"}, d.Packed[0].Contents())
+	charged := 0.0
+	for _, it := range d.AcceptedQuote().Taken().Items {
+		charged += it.Cost.HandsMinutes
+	}
+	assert.InDelta(t, charged, d.Planned, 0.01, "planned is what was charged, to the minute")
+
+	// Printed after all: what is cast is called off, prints wait.
+	cast(false)
+	s.Accept(no)
+	by, codes = piecesOf(t, s, no)
+	assert.Len(t, codes, 3)
+	for _, code := range codes {
+		assert.Equal(t, studio.KindPrint, by[code].Kind, code)
+	}
 }
 
 // Resin shut in stops a quote, until somebody gives the reason; in filament nothing is shut in.

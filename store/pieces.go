@@ -10,7 +10,7 @@ import (
 
 const (
 	pieceOnce    = `code, order_id, item_id, part_id, replaces_id, kind`
-	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id, parent_id`
+	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id, parent_id, from_id`
 	stageColumns = `kind, mark, planned_min, book_min, repeat, again, wait_s, person_id, done_ms, minutes, note, until_ms`
 	selectPieces = `SELECT p.* FROM pieces p `
 	selectStages = `SELECT piece_id, position, ` + stageColumns + `, coalesce(w.initials, '') AS initials FROM stages s LEFT JOIN people w ON w.id = s.person_id `
@@ -63,9 +63,17 @@ type Counted struct {
 	Pieces  int
 }
 
-// CountPieces counts the pieces of every order by state, an assembly as one.
-func (t *Tx) CountPieces() ([]Counted, error) {
-	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL GROUP BY order_id, state`)
+// CountPieces counts the pieces of every order by state, but for those inside others and those
+// of some kinds.
+func (t *Tx) CountPieces(but ...studio.PieceKind) ([]Counted, error) {
+	marks, args := in(but)
+	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL AND kind NOT IN `+marks+` GROUP BY order_id, state`, args...)
+}
+
+// MadeOf reports whether other pieces are made of one.
+func (t *Tx) MadeOf(pieceID int64) (bool, error) {
+	n, err := one[int](t, `SELECT count(*) FROM pieces WHERE from_id = ?`, pieceID)
+	return n > 0, err
 }
 
 // PiecesOnPlate returns the pieces of a plate with their stages.

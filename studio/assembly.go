@@ -1,7 +1,6 @@
 package studio
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -126,14 +125,17 @@ func (p Piece) PartsOf(all []Piece) (out []Piece) {
 	return out
 }
 
-// Gather brings an assembly in line with its parts: it lies at the bench once all of them are
-// done, none is missing and none wants settling, and waits for them until then. It reports
-// whether anything changed. What has been joined stays joined.
+// Gather brings a piece in line with what it is made of: it lies at the bench once all of that
+// is done, none is missing and none wants settling, and waits for it until then. It reports
+// whether anything changed. What has been begun goes on.
 func (p Piece) Gather(all []Piece) (Piece, bool) {
-	if p.Kind != KindAssembly || !OneOf(p.State, InParts, AtBench) || p.Last() != nil {
+	if p.Kind != KindAssembly && p.FromID == 0 || !OneOf(p.State, InParts, AtBench) || p.Last() != nil {
 		return p, false
 	}
 	ready := false
+	if of, ok := p.source(all); ok {
+		ready = of.State == PieceDone
+	}
 	for _, c := range p.PartsOf(all) {
 		switch {
 		case c.Short(all), c.Live() && c.State != PieceDone:
@@ -154,15 +156,6 @@ func (p Piece) now(s PieceState) (Piece, bool) {
 	return p, changed
 }
 
-// MayReopen says whether a part of an assembly may be worked on again: once it is joined, the
-// assembly is what is worked on.
-func (p Piece) MayReopen(assembly Piece) error {
-	if assembly.ID == p.ParentID && assembly.Live() && assembly.Last() != nil {
-		return fmt.Errorf("%s is joined in %s: take that back first", p.Code, assembly.Code)
-	}
-	return nil
-}
-
 // Missing says what an assembly still waits for: its parts that are not done.
 func (p Piece) Missing(all []Piece) (out []Piece) {
 	for _, c := range p.PartsOf(all) {
@@ -174,7 +167,8 @@ func (p Piece) Missing(all []Piece) (out []Piece) {
 }
 
 // ChainsOf is what the pieces of each order still have before them, a chain of steps for each
-// print; an assembly follows on the longest of its parts. open counts what clients get.
+// print; an assembly follows on the longest of its parts, a mould on its print and the first
+// casting on its mould. open counts what clients get.
 func ChainsOf(pieces []Piece, now time.Time, runMin map[int64]float64) (chains map[int64][][]schedule.Step, open map[int64]int) {
 	chains, open = map[int64][][]schedule.Step{}, map[int64]int{}
 	long := func(steps []schedule.Step) (minutes float64) {
@@ -185,28 +179,41 @@ func ChainsOf(pieces []Piece, now time.Time, runMin map[int64]float64) (chains m
 	}
 	last := map[int64]int{} // where in its order the longest chain of an assembly's parts stands
 	for _, p := range pieces {
-		if p.Kind == KindAssembly {
+		if p.Kind == KindAssembly || p.FromID != 0 {
 			continue
 		}
 		steps := p.Ahead(now, runMin[p.ID])
 		chains[p.OrderID] = append(chains[p.OrderID], steps)
 		at := len(chains[p.OrderID]) - 1
+		if p.Kind == KindMaster {
+			last[p.ID] = at
+		}
 		if before, ok := last[p.ParentID]; p.ParentID != 0 && (!ok || long(steps) > long(chains[p.OrderID][before])) {
 			last[p.ParentID] = at
 		}
 	}
 	for _, p := range pieces {
-		if p.ParentID == 0 {
+		if p.ClientGets() {
 			open[p.OrderID]++
 		}
-		if p.Kind != KindAssembly {
+		if p.Kind != KindAssembly && p.FromID == 0 {
 			continue
 		}
+		on := p.ID // an assembly follows on its parts, a casting on what it is made of
+		if p.FromID != 0 {
+			on = p.FromID
+		}
 		steps := p.Ahead(now, 0)
-		if at, ok := last[p.ID]; ok {
+		at, ok := last[on]
+		if ok {
 			chains[p.OrderID][at] = append(chains[p.OrderID][at], steps...)
+			delete(last, on) // the next casting only needs hands
 		} else {
 			chains[p.OrderID] = append(chains[p.OrderID], steps)
+			at = len(chains[p.OrderID]) - 1
+		}
+		if p.Kind == KindMould {
+			last[p.ID] = at
 		}
 	}
 	return chains, open

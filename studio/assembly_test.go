@@ -24,7 +24,7 @@ func TestWhatIsChargedIsPlanned(t *testing.T) {
 		for i := range rapid.IntRange(1, 3).Draw(t, "items") {
 			it := Item{ID: int64(i + 1), Title: fmt.Sprint("Thing ", i), Scale: 1, Copies: rapid.IntRange(1, 4).Draw(t, "copies"),
 				Tier: rapid.SampledFrom(route.Tiers()).Draw(t, "tier")}
-			it.Apart = rapid.Bool().Draw(t, "apart")
+			it.Apart, it.Cast = rapid.Bool().Draw(t, "apart"), rapid.Bool().Draw(t, "cast")
 			it.Features = finish.Features{Eyes: rapid.IntRange(0, 2).Draw(t, "eyes"), Weather: rapid.Bool().Draw(t, "weather"), FitHours: float64(rapid.IntRange(0, 1).Draw(t, "fit"))}
 			for k := range rapid.IntRange(1, 3).Draw(t, "parts") {
 				m := models[rapid.IntRange(0, 2).Draw(t, "model")]
@@ -36,15 +36,23 @@ func TestWhatIsChargedIsPlanned(t *testing.T) {
 		for i, e := range h.EstimateAll(items) {
 			it := items[i]
 			var planned float64
-			for _, p := range it.Parts {
-				for _, s := range h.StagesFor(p, it, items) {
-					planned += s.PlannedMin * float64(p.Copies*it.Copies)
+			sum := func(stages []Stage, times int) {
+				for _, s := range stages {
+					planned += s.PlannedMin * float64(times)
 				}
 			}
-			if it.Joined() {
-				for _, s := range h.AssemblyStages(it, items) {
-					planned += s.PlannedMin * float64(it.Copies)
+			for _, p := range it.Parts {
+				if it.Cast {
+					plan := h.CastPlan(p, it, items)
+					sum(plan.Master, 1)
+					sum(plan.Mould, plan.Moulds)
+					sum(plan.Copy, p.Copies*it.Copies)
+					continue
 				}
+				sum(h.StagesFor(p, it, items), p.Copies*it.Copies)
+			}
+			if it.Joined() {
+				sum(h.AssemblyStages(it, items), it.Copies)
 			}
 			require.InDelta(t, e.HandsMinutes, planned, 1e-6, it.Title)
 		}
@@ -129,8 +137,8 @@ func TestAssembliesGather(t *testing.T) {
 	again, changed = got.Gather([]Piece{got, part(2, AtBench)})
 	assert.False(t, changed, "what is joined stays joined")
 	assert.Equal(t, AtBench, again.State)
-	assert.ErrorContains(t, part(2, PieceDone).MayReopen(got), "is joined in 0412-1: take that back first")
-	assert.NoError(t, part(2, PieceDone).MayReopen(assembly))
+	assert.ErrorContains(t, part(2, PieceDone).MayReopen([]Piece{got}), "is in 0412-1 already: take that back first")
+	assert.NoError(t, part(2, PieceDone).MayReopen([]Piece{assembly}))
 	plain, changed := Piece{Kind: KindPrint, State: AtBench}.Gather(nil)
 	assert.False(t, changed)
 	assert.Equal(t, AtBench, plain.State)
@@ -157,6 +165,11 @@ func TestChainsOfATree(t *testing.T) {
 		}
 		return out
 	}
+	cast, ready := ChainsOf([]Piece{{ID: 1, OrderID: 7, Kind: KindMaster, State: Waiting, Stages: stages(3)}, {ID: 2, OrderID: 7, Kind: KindMould, FromID: 1, State: InParts, Stages: stages(4)},
+		{ID: 3, OrderID: 7, Kind: KindCast, FromID: 2, State: InParts, Stages: stages(5)}, {ID: 4, OrderID: 7, Kind: KindCast, FromID: 2, State: InParts, Stages: stages(5)}}, now, nil)
+	require.Len(t, cast[7], 2)
+	assert.Len(t, cast[7][0], 3, "print, mould and the first casting")
+	assert.Equal(t, 2, ready[7])
 	chains, open := ChainsOf([]Piece{
 		{ID: 1, OrderID: 7, Kind: KindAssembly, State: InParts, Stages: stages(50)},
 		{ID: 2, OrderID: 7, Kind: KindPrint, ParentID: 1, State: AtBench, Stages: stages(5)},

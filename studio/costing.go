@@ -160,7 +160,7 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 }
 
 // seamOf is where an item's pieces are joined and the seam filled; nil where none is.
-// Parts that no machine takes have no seam yet.
+// Parts that no machine takes have no seam yet; castings of several parts are not joined.
 func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 	seams, pieces, cuts, pegs := 0.0, 0.0, 0.0, 0.0
 	var widths []float64
@@ -180,7 +180,7 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		seams = pieces - 1
 	}
 	pegs += pegsOfCut * cuts
-	if seams+pegs == 0 || it.Apart || len(widths) == 0 || it.Tier == route.Raw && cuts == 0 {
+	if seams+pegs == 0 || it.Apart || it.Cast || len(widths) == 0 || it.Tier == route.Raw && cuts == 0 {
 		return nil
 	}
 	length, source := it.SeamMM, rates.Ours
@@ -423,11 +423,7 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material, togeth
 		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
 	}
 	if it.Cast {
-		master := fp
-		if master.Copies, master.Sessions = 1, nil; master.Tier == route.Raw {
-			master.Tier = route.Primed
-		}
-		out.MasterWork = finish.Plan(h.Book, master)
+		out.MasterWork = finish.Plan(h.Book, master(fp))
 	}
 	if !h.History.Printed[p.ModelID] {
 		out.FirstRuns = h.Book.V("failure.first") / float64(max(1, out.Copies))

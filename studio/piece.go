@@ -17,7 +17,7 @@ type PieceState string
 const (
 	Waiting   PieceState = "waiting"  // for a plate
 	OnPlate   PieceState = "on plate" // laid out, printing, or printed and not yet taken off
-	InParts   PieceState = "in parts" // an assembly whose parts are not all done
+	InParts   PieceState = "in parts" // what it is made of is not all done: an assembly, a mould, a casting
 	AtBench   PieceState = "bench"
 	PieceDone PieceState = "done"
 	Scrapped  PieceState = "scrapped" // not to be printed again; the order is short of it until that is settled
@@ -50,6 +50,9 @@ type PieceKind string
 const (
 	KindPrint    PieceKind = "print"
 	KindAssembly PieceKind = "assembly" // made of other pieces
+	KindMaster   PieceKind = "master"   // the print that moulds are made of
+	KindMould    PieceKind = "mould"
+	KindCast     PieceKind = "cast"
 )
 
 // Piece is one physical thing that is tracked: a copy of a part, or what is joined of several.
@@ -58,6 +61,7 @@ type Piece struct {
 	Code          string
 	Kind          PieceKind
 	ParentID      int64 // the assembly that it becomes part of; 0: none
+	FromID        int64 // of a mould the print it is made around, of a casting its mould
 	OrderID       int64
 	ItemID        int64
 	PartID        int64 // of an assembly: its principal part

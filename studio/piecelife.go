@@ -359,7 +359,7 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 	var own []Piece
 	for _, p := range pieces {
 		switch {
-		case p.PartID != part.ID || p.Kind == KindAssembly:
+		case p.PartID != part.ID || p.Kind != KindPrint:
 		case p.Live():
 			own = append(own, p)
 		case p.State == LeftOut || p.Short(pieces):

@@ -124,7 +124,7 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 			if p.State != studio.PieceDone {
 				s.Open++
 			}
-			if p.ParentID != 0 { // inside what the client gets
+			if !p.ClientGets() {
 				continue
 			}
 			at, ok := index[p.ItemID]

@@ -338,7 +338,7 @@ func (a *Room) Orders(ctx context.Context, states ...studio.OrderState) (list []
 func (a *Room) Progress(ctx context.Context) (text map[int64]string, err error) {
 	text = map[int64]string{}
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		counts, err := tx.CountPieces()
+		counts, err := tx.CountPieces(studio.StaysHere()...)
 		done, all := map[int64]int{}, map[int64]int{}
 		for _, c := range counts {
 			if studio.OneOf(c.State, studio.LivePieces()...) {

@@ -119,7 +119,7 @@ func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
 	case p.State == studio.OnPlate:
 		r.Say = "on a plate"
 	case p.State == studio.InParts:
-		r.Say = "waits for its parts"
+		r.Say = p.WaitsFor()
 	case now == nil:
 		r.Say = string(p.State)
 	default:
@@ -252,12 +252,16 @@ func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c c
 		if err != nil && !change.NotFound(err) {
 			return err
 		}
+		was := p.State
 		p, e, err := f(c, p, st.Zone())
 		if err != nil {
 			return change.Refused(err)
 		}
 		done = p
-		return errors.Join(save(c, p, e), gather(c, p.ParentID, p.OrderID))
+		if err := save(c, p, e); err != nil || p.State == was {
+			return err
+		}
+		return gatherOn(c, p)
 	})
 	return done, err
 }
@@ -289,14 +293,12 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		if err := o.InHouse(); err != nil {
 			return p, studio.Entry{}, err
 		}
-		if p.ParentID != 0 {
-			assembly, err := c.PieceByID(p.ParentID)
-			if err == nil {
-				err = p.MayReopen(assembly)
-			}
-			if err != nil {
-				return p, studio.Entry{}, err
-			}
+		all, err := c.PiecesOf(p.OrderID)
+		if err == nil {
+			err = p.MayReopen(all)
+		}
+		if err != nil {
+			return p, studio.Entry{}, err
 		}
 		return p.TakeBack(c.Act())
 	})
@@ -320,7 +322,7 @@ func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string
 			if err != nil {
 				return change.Refused(err)
 			}
-			return errors.Join(save(c, p, e), gather(c, p.ParentID, p.OrderID))
+			return errors.Join(save(c, p, e), gatherOn(c, p))
 		}
 		o, err := c.OrderByID(p.OrderID)
 		if err != nil {
@@ -355,6 +357,6 @@ func (a *Room) SettleScrapped(ctx context.Context, who change.Actor, code string
 			return err
 		}
 		e.PieceID = fresh.ID
-		return errors.Join(c.Log(e), gather(c, fresh.ParentID, fresh.OrderID))
+		return errors.Join(c.Log(e), gatherOn(c, fresh))
 	})
 }

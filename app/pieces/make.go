@@ -29,7 +29,10 @@ func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
 	}
 	for _, it := range m.items {
 		make := m.flat
-		if it.Joined() {
+		switch {
+		case it.Cast:
+			make = m.casts
+		case it.Joined():
 			make = m.trees
 		}
 		if err := make(it); err != nil {
@@ -145,22 +148,9 @@ func (m *maker) trees(it studio.Item) error {
 			spare = append(spare, p)
 		}
 	}
-	done := func(p studio.Piece) (n int) {
-		for _, c := range append(p.PartsOf(m.pieces), p) {
-			for _, s := range c.Stages {
-				if s.Mark == route.Done {
-					n++
-				}
-			}
-		}
-		return n
-	}
-	slices.SortStableFunc(assemblies, func(a, b studio.Piece) int { return done(b) - done(a) })
-	for len(assemblies) > it.Copies { // those that are the least far
-		if err := CallOff(m.c, assemblies[len(assemblies)-1], "the order wants fewer"); err != nil {
-			return err
-		}
-		assemblies = assemblies[:len(assemblies)-1]
+	assemblies, err := m.atMost(assemblies, it.Copies)
+	if err != nil {
+		return err
 	}
 	plan := m.h.AssemblyStages(it, m.items)
 	for len(assemblies) < it.Copies {
@@ -182,11 +172,104 @@ func (m *maker) trees(it studio.Item) error {
 				return err
 			}
 		}
-		if err := gather(m.c, a.ID, m.o.ID); err != nil {
+	}
+	return gather(m.c, m.o.ID)
+}
+
+// atMost calls off the pieces beyond a number, those that are the least far.
+func (m *maker) atMost(list []studio.Piece, n int) ([]studio.Piece, error) {
+	done := func(p studio.Piece) (n int) {
+		for _, c := range append(p.PartsOf(m.pieces), p) {
+			for _, s := range c.Stages {
+				if s.Mark == route.Done {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	slices.SortStableFunc(list, func(a, b studio.Piece) int { return done(b) - done(a) })
+	for ; len(list) > n; list = list[:len(list)-1] {
+		if err := CallOff(m.c, list[len(list)-1], "the order wants fewer"); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// casts makes what the copies of an item are cast in: one print of each part, moulds of it, and
+// the castings in their rounds. Copies that were printed before stay.
+func (m *maker) casts(it studio.Item) error {
+	for _, part := range it.Parts {
+		plan := m.h.CastPlan(part, it, m.items)
+		own := map[studio.PieceKind][]studio.Piece{}
+		want := part.Copies * it.Copies
+		short := false
+		for _, p := range m.pieces {
+			switch {
+			case p.PartID != part.ID || p.ParentID != 0:
+			case p.Kind == studio.KindPrint && p.Live() && p.State != studio.Waiting:
+				want--
+			case p.Live():
+				own[p.Kind] = append(own[p.Kind], p)
+			case p.Short(m.pieces) && p.Kind == studio.KindMaster:
+				short = true
+			}
+		}
+		if len(own[studio.KindMaster]) == 0 && !short && want > 0 {
+			p, err := m.casting(studio.KindMaster, it, part, 0, plan.Master)
+			if err != nil {
+				return err
+			}
+			own[studio.KindMaster] = []studio.Piece{p}
+			m.added++
+		}
+		master := int64(0)
+		if len(own[studio.KindMaster]) > 0 {
+			master = own[studio.KindMaster][0].ID
+		}
+		moulds, err := m.round(studio.KindMould, it, part, own[studio.KindMould], (max(0, want)+plan.Life-1)/plan.Life, plan.Mould, func(int) int64 { return master })
+		if err != nil {
+			return err
+		}
+		if _, err := m.round(studio.KindCast, it, part, own[studio.KindCast], max(0, want), plan.Copy, func(k int) int64 { return moulds[k/plan.Life].ID }); err != nil {
 			return err
 		}
 	}
-	return nil
+	return gather(m.c, m.o.ID)
+}
+
+// round brings the moulds, or the castings, of a part to a number; from says what each is made of.
+func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, own []studio.Piece, n int, plan []studio.Stage, from func(k int) int64) ([]studio.Piece, error) {
+	own, err := m.atMost(own, n)
+	if err != nil {
+		return nil, err
+	}
+	for k, p := range own {
+		if p.Tier != it.Tier {
+			name := p.Name
+			p, e := p.Refit(m.c.Act(), it, part, plan)
+			p.Name = name
+			if err := save(m.c, p, e); err != nil {
+				return nil, err
+			}
+			own[k] = p
+		}
+	}
+	for k := len(own); k < n; k++ {
+		p, err := m.casting(kind, it, part, from(k), plan)
+		if err != nil {
+			return nil, err
+		}
+		own = append(own, p)
+	}
+	return own, nil
+}
+
+func (m *maker) casting(kind studio.PieceKind, it studio.Item, part studio.Part, fromID int64, plan []studio.Stage) (studio.Piece, error) {
+	p := studio.NewCasting(kind, studio.NextCode(m.o.Number, m.codes), m.o, it, part, fromID, slices.Clone(plan))
+	m.codes = append(m.codes, p.Code)
+	return p, m.c.AddPiece(&p)
 }
 
 // strays calls off what no item wants any more: prints of parts that were taken off, prints
@@ -196,16 +279,28 @@ func (m *maker) strays() error {
 	if err != nil {
 		return err
 	}
-	joined, wanted := map[int64]bool{}, map[int64]bool{}
+	items, wanted := map[int64]studio.Item{}, map[int64]bool{}
 	for _, it := range m.items {
-		joined[it.ID] = it.Joined()
+		items[it.ID] = it
 		for _, part := range it.Parts {
 			wanted[part.ID] = true
 		}
 	}
 	for _, p := range now {
-		assembly := p.Kind == studio.KindAssembly
-		if !p.Live() || assembly && joined[p.ItemID] || !assembly && wanted[p.PartID] && joined[p.ItemID] == (p.ParentID != 0) {
+		it, kept := items[p.ItemID]
+		switch {
+		case !kept || !wanted[p.PartID]:
+			kept = kept && p.Kind == studio.KindAssembly && it.Joined() // it may stand on other parts now
+		case p.Kind == studio.KindAssembly:
+			kept = it.Joined()
+		case p.Kind == studio.KindPrint && it.Cast:
+			kept = p.State != studio.Waiting
+		case p.Kind == studio.KindPrint:
+			kept = it.Joined() == (p.ParentID != 0)
+		default:
+			kept = it.Cast
+		}
+		if !p.Live() || kept {
 			continue
 		}
 		if err := CallOff(m.c, p, "its item was taken off the order, or is made otherwise now"); err != nil {
@@ -215,23 +310,30 @@ func (m *maker) strays() error {
 	return nil
 }
 
-// gather brings an assembly in line with its parts, where one is meant.
-func gather(c change.Change, assemblyID, orderID int64) error {
-	if assemblyID == 0 {
-		return nil
-	}
+// gather brings the pieces of an order that are made of others in line with them.
+func gather(c change.Change, orderID int64) error {
 	all, err := c.PiecesOf(orderID)
 	if err != nil {
 		return err
 	}
 	for _, p := range all {
-		if p.ID == assemblyID {
-			if p, changed := p.Gather(all); changed {
-				return c.SavePiece(p)
+		if p, changed := p.Gather(all); changed {
+			if err := c.SavePiece(p); err != nil {
+				return err
 			}
 		}
 	}
 	return nil
+}
+
+// gatherOn does so where something is made of a piece.
+func gatherOn(c change.Change, p studio.Piece) error {
+	if p.ParentID == 0 {
+		if used, err := c.MadeOf(p.ID); err != nil || !used && p.ReplacesID == 0 {
+			return err
+		}
+	}
+	return gather(c, p.OrderID)
 }
 
 // WithModels gives each part its model, as it stands.

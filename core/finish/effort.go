@@ -30,7 +30,7 @@ func SpreadKey(kind route.StageKind) string {
 	switch kind {
 	case route.Print:
 		return "plate"
-	case route.Fit:
+	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour:
 		return "other"
 	case route.DryFit, route.Score, route.Glue:
 		return "join"

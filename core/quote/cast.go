@@ -1,11 +1,8 @@
 package quote
 
 import (
-	"math"
-
 	"sakuji/core/finish"
 	"sakuji/core/rates"
-	"sakuji/core/route"
 )
 
 // Casting is one print, a mould of it, and copies cast.
@@ -31,7 +28,7 @@ func (b *builder) cast(p Part, packs map[string]pack, name func(string) string) 
 	b.failing(master, material, machine, atRisk, name)
 	n := float64(p.Copies)
 	mould, mouldMin, copy, copyMin := p.Casting.cost(b.book)
-	moulds := math.Ceil(n / max(1, b.book.V("mould.life")))
+	moulds := finish.Moulds(b.book, n)
 	wage := b.book.Get("wage")
 	b.item.HandsMinutes += moulds*mouldMin + n*copyMin
 	volume := rates.Of("volume of a copy", p.Casting.VolumeMM3/1000, "cm³", rates.Mesh)
@@ -47,25 +44,12 @@ func (b *builder) cast(p Part, packs map[string]pack, name func(string) string) 
 // castWork adds the hands: the print is smoothed and looked at once, as one piece; every copy
 // is primed, looked at, and painted like a print.
 func (b *builder) castWork(p Part, name func(string) string) {
-	seen := map[route.StageKind]bool{}
-	for _, w := range p.Work {
-		switch w.Kind {
-		case route.Prime, route.Look:
-			if !seen[w.Kind] {
-				b.work(w, p.Wage, float64(p.Copies), name)
-			}
-			seen[w.Kind] = true
-		case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Fit, route.Pack:
-			b.work(w, p.Wage, float64(p.Copies), name)
-		}
+	for _, w := range finish.CastCopy(p.Work) {
+		b.work(w, p.Wage, float64(p.Copies), name)
 	}
 	master := func(what string) string { return name("the print to cast: " + what) }
-	for _, w := range p.MasterWork {
-		switch w.Kind {
-		case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Fit, route.Pack:
-		default:
-			b.work(w, p.Wage, 1, master)
-		}
+	for _, w := range finish.CastMaster(p.MasterWork) {
+		b.work(w, p.Wage, 1, master)
 	}
 }
 

@@ -30,6 +30,10 @@ const (
 	DryFit         StageKind = "dryfit" // of an assembly: a gate before the first coat
 	Score          StageKind = "score"
 	Glue           StageKind = "glue"
+	Case           StageKind = "case" // of a mould
+	Rubber         StageKind = "rubber"
+	Open           StageKind = "open"
+	Pour           StageKind = "pour" // of a cast
 	Base           StageKind = "base"
 	Mask           StageKind = "mask"
 	Shade          StageKind = "shade"
@@ -82,6 +86,10 @@ var manners = map[StageKind]Manner{
 	DryFit:         {"df", "dry fit", "Put it together dry: nothing forced, no step, no gap", "", "Never force a fit: brittle resin cracks. Blades cut: away from yourself, the piece clamped."},
 	Score:          {"sc", "score", "Score the mating faces with P180, keep keys and sockets clean", "", "Cured resin and primer dust: particulate respirator, goggles." + sheet},
 	Glue:           {"gl", "glue", "Glue it, lined up exactly, and hold it", "glue hard", "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once." + sheet},
+	Case:           {"ca", "case", "Build the case around the print, every corner sealed, tested with water", "", "Release spray and its solvent: air, no flame. Seal before you spray: it creeps under tape." + sheet},
+	Rubber:         {"ru", "rubber", "Flood it with rubber; vacuum only around a solid print, a hollow one collapses", "rubber hard", "Moulding rubber and its hardener: gloves, eye protection, air." + sheet},
+	Open:           {"op", "open", "Open the mould, take the print out, clean it", "", "Blades cut: away from yourself, the mould clamped."},
+	Pour:           {"po", "casting", "Pour, take out and clean up", "casting hard", "Casting resin: gloves, eye protection, air; deep pours heat up. Watch the first hour for leaks." + sheet},
 	Base:           {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
 	Mask:           {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
 	Shade:          {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
@@ -104,7 +112,7 @@ func (k StageKind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []StageKind {
-	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Glue, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Glue, Case, Rubber, Open, Pour, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
 }
 
 // Course says what a print passes beside what every one does.
