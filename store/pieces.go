@@ -108,7 +108,10 @@ func (t *Tx) AddPiece(p *studio.Piece) (err error) {
 	if p.ID, err = t.add("pieces", pieceOnce+`, `+pieceColumns, p); err != nil {
 		return err
 	}
-	return t.SaveStages(p)
+	for i := range p.Stages {
+		p.Stages[i].PieceID, p.Stages[i].Position = p.ID, i
+	}
+	return addAll(t, "stages", `piece_id, position, `+stageColumns, p.Stages)
 }
 
 // SavePiece changes a piece; its stages are saved by SaveStages.

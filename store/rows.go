@@ -189,6 +189,29 @@ func (t *Tx) add(table, columns string, v any, rest ...string) (id int64, err er
 	return r.LastInsertId()
 }
 
+// mostValues is how many values one query carries.
+const mostValues = 900
+
+// addAll adds a row for each of a list, many at once.
+func addAll[T any](t *Tx, table, columns string, list []T) error {
+	names := split(columns)
+	row := `(?` + strings.Repeat(", ?", len(names)-1) + `)`
+	for chunk := range slices.Chunk(list, max(1, mostValues/len(names))) {
+		var all []any
+		for i := range chunk {
+			args, err := values(&chunk[i], names)
+			if err != nil {
+				return err
+			}
+			all = append(all, args...)
+		}
+		if err := t.exec(`INSERT INTO `+table+` (`+columns+`) VALUES `+row+strings.Repeat(`, `+row, len(chunk)-1), all...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // put adds a row of the struct to which v points, or changes the one that has its key.
 func (t *Tx) put(table, key, columns string, v any) error {
 	var set []string

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -362,9 +363,8 @@ func NextNumber(highest, first int) string { return fmt.Sprintf("%04d", max(high
 func NextCode(number string, taken []string) string {
 	highest := 0
 	for _, c := range taken {
-		var n int
 		if rest, ok := strings.CutPrefix(c, number+"-"); ok {
-			if _, err := fmt.Sscanf(rest, "%d", &n); err == nil {
+			if n, err := strconv.Atoi(strings.TrimRight(rest, letters)); err == nil {
 				highest = max(highest, n)
 			}
 		}

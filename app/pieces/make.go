@@ -14,7 +14,7 @@ import (
 // Make brings an order's pieces in line with what was accepted; studio.Fit says how. What is
 // joined becomes a tree for each copy: an assembly, and the prints it is made of.
 func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
-	m := maker{c: c, o: o}
+	m := maker{c: c, o: o, plans: map[int64][]studio.Stage{}}
 	if m.h, err = setup.Load(c.Tx); err != nil {
 		return err
 	}
@@ -39,8 +39,13 @@ func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
 			return err
 		}
 	}
-	if err := m.strays(); err != nil || m.added == 0 {
-		return err
+	if len(m.pieces) > 0 { // what was there before may be stray, or made of what is there now
+		if err := errors.Join(m.strays(), gather(c, o.ID)); err != nil {
+			return err
+		}
+	}
+	if m.added == 0 {
+		return nil
 	}
 	return c.Note("pieces made", change.About{Order: o.ID}, "%s for a plate", studio.Say(m.added, "piece")+map[bool]string{true: " waits", false: " wait"}[m.added == 1])
 }
@@ -53,7 +58,8 @@ type maker struct {
 	items  []studio.Item
 	pieces []studio.Piece // as they were
 	codes  []string
-	added  int // prints
+	plans  map[int64][]studio.Stage // of the prints of a part
+	added  int                      // prints
 }
 
 // flat makes the pieces of an item that are handed over as they are.
@@ -69,7 +75,12 @@ func (m *maker) flat(it studio.Item) error {
 // prints brings the prints of a part in line: all of them, or those of an assembly. spare are
 // prints of the part that belong to no assembly yet.
 func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, assembly studio.Piece, spare *[]studio.Piece) error {
-	plan := func() []studio.Stage { return m.h.StagesFor(part, it, m.items) }
+	plan := func() []studio.Stage {
+		if m.plans[part.ID] == nil {
+			m.plans[part.ID] = m.h.StagesFor(part, it, m.items)
+		}
+		return slices.Clone(m.plans[part.ID])
+	}
 	want := it
 	if assembly.ID != 0 {
 		want.Copies = 1
@@ -154,7 +165,7 @@ func (m *maker) trees(it studio.Item) error {
 	}
 	plan := m.h.AssemblyStages(it, m.items)
 	for len(assemblies) < it.Copies {
-		a := studio.NewAssembly(studio.NextCode(m.o.Number, m.codes), m.o, it, plan)
+		a := studio.NewAssembly(studio.NextCode(m.o.Number, m.codes), m.o, it, slices.Clone(plan))
 		if err := m.c.AddPiece(&a); err != nil {
 			return err
 		}
@@ -173,7 +184,7 @@ func (m *maker) trees(it studio.Item) error {
 			}
 		}
 	}
-	return gather(m.c, m.o.ID)
+	return nil
 }
 
 // atMost calls off the pieces beyond a number, those that are the least far.
@@ -236,7 +247,7 @@ func (m *maker) casts(it studio.Item) error {
 			return err
 		}
 	}
-	return gather(m.c, m.o.ID)
+	return nil
 }
 
 // round brings the moulds, or the castings, of a part to a number; from says what each is made of.
