@@ -72,15 +72,17 @@ func (m *maker) flat(it studio.Item) error {
 	return nil
 }
 
+// plan is the strip of a print of a part, worked out once.
+func (m *maker) plan(part studio.Part, it studio.Item) []studio.Stage {
+	if m.plans[part.ID] == nil {
+		m.plans[part.ID] = m.h.StagesFor(part, it, m.items)
+	}
+	return slices.Clone(m.plans[part.ID])
+}
+
 // prints brings the prints of a part in line: all of them, or those of an assembly. spare are
 // prints of the part that belong to no assembly yet.
 func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, assembly studio.Piece, spare *[]studio.Piece) error {
-	plan := func() []studio.Stage {
-		if m.plans[part.ID] == nil {
-			m.plans[part.ID] = m.h.StagesFor(part, it, m.items)
-		}
-		return slices.Clone(m.plans[part.ID])
-	}
 	want := it
 	if assembly.ID != 0 {
 		want.Copies = 1
@@ -93,7 +95,7 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 	}
 	refit := func(p studio.Piece) error {
 		p.ParentID = assembly.ID
-		p, e := p.Refit(m.c.Act(), it, part, plan())
+		p, e := p.Refit(m.c.Act(), it, part, m.plan(part, it))
 		return save(m.c, p, e)
 	}
 	off := func(p studio.Piece) bool {
@@ -125,7 +127,7 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 		if assembly.ID != 0 {
 			code = studio.ChildCode(assembly.Code, m.codes)
 		}
-		p := studio.NewPiece(code, m.o, it, part, plan())
+		p := studio.NewPiece(code, m.o, it, part, m.plan(part, it))
 		p.ParentID = assembly.ID
 		if err := m.c.AddPiece(&p); err != nil {
 			return err
