@@ -16,6 +16,7 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -199,6 +200,41 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	s.Accept(other)
 	by, _ = piecesOf(t, s, other)
 	assert.Len(t, by, 1)
+}
+
+// An order that is cancelled takes whole trees along, laid on a plate or not, each piece once.
+func TestCancellingTrees(t *testing.T) {
+	s := apptest.New(t)
+	no, _, _ := kit(t, s, 2)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the play is off"))
+	_, codes := piecesOf(t, s, no)
+	assert.Empty(t, codes)
+	plate, err := s.Plates.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	assert.Empty(t, plate.Pieces)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	said := map[int64]int{}
+	require.NoError(t, s.Store.Read(s.Ctx, func(tx *store.Tx) error {
+		for _, p := range sheet.Pieces {
+			log, err := tx.LogOfPiece(p.ID)
+			if err != nil {
+				return err
+			}
+			for _, e := range log {
+				if e.Event == "piece called off" {
+					said[p.ID]++
+				}
+			}
+		}
+		return nil
+	}))
+	for code, n := range said {
+		assert.Equal(t, 1, n, code)
+	}
+	assert.Len(t, said, 8)
 }
 
 // A cast order is one print, a mould, and the castings; each waits for what it is made of, every

@@ -373,6 +373,9 @@ func save(c change.Change, p studio.Piece, e studio.Entry) error {
 // CallOff takes a piece off its order, an assembly with all it is made of; laid on a plate that
 // has not started, it is lifted off first.
 func CallOff(c change.Change, p studio.Piece, why string) error {
+	if now, err := c.PieceByID(p.ID); err != nil || p.Live() && !now.Live() { // it went with its assembly
+		return err
+	}
 	if p.Kind == studio.KindAssembly {
 		all, err := c.PiecesOf(p.OrderID)
 		if err != nil {
