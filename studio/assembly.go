@@ -53,42 +53,38 @@ func (i Item) countedOn(p Part) finish.Features {
 // fitted out and packed whole. The hands of its colours are those of all its parts.
 func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
 	together := h.sessionsOf(items)
-	var out []Stage
-	add := func(w finish.Work, times float64) {
-		at := slices.IndexFunc(out, func(s Stage) bool { return s.Kind == w.Kind && route.OnAssembly(w.Kind) })
-		if at < 0 {
-			out = append(out, Stage{Stage: route.Stage{Kind: w.Kind, Mark: route.Todo}})
-			at = len(out) - 1
-		}
-		s := &out[at]
-		s.PlannedMin, s.BookMin, s.WaitS = s.PlannedMin+w.Minutes*times, s.BookMin+w.BookMin*times, max(s.WaitS, w.WaitS)
-	}
-	var pack []finish.Work
+	var work, pack []finish.Work
 	if seam := h.seamOf(it, together); seam != nil {
-		works, _ := finish.Join(h.Book, *seam)
-		for _, w := range works {
-			if w.Kind == route.Pack {
-				pack = append(pack, w)
-				continue
-			}
-			add(w, 1)
+		work, _ = finish.Join(h.Book, *seam)
+		if last := len(work) - 1; seam.Packed && last >= 0 {
+			work, pack = work[:last], work[last:]
 		}
 	}
-	for _, kind := range route.All() { // in the order of work, whichever part wants it
-		for _, p := range it.Parts {
-			fp := h.finishPart(p.Model, p, it)
-			fp.Sessions = together.of(fp, it, p)
-			for _, w := range finish.Plan(h.Book, fp) {
-				if w.Kind == kind && route.OnAssembly(kind) {
-					add(w, float64(p.Copies))
-				}
+	var whole []finish.Work
+	for _, p := range it.Parts {
+		for _, w := range finish.Plan(h.Book, h.sharing(p, it, together)) {
+			if n := float64(p.Copies); route.OnAssembly(w.Kind) {
+				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n
+				whole = append(whole, w)
 			}
 		}
 	}
-	for _, w := range pack {
-		add(w, 1)
+	kinds := route.All() // in the order of work, whichever part wants it
+	slices.SortStableFunc(whole, func(a, b finish.Work) int { return slices.Index(kinds, a.Kind) - slices.Index(kinds, b.Kind) })
+	return stripOf(append(work, merged(append(whole, pack...))...))
+}
+
+// merged does what is of one kind and follows on itself at one go.
+func merged(work []finish.Work) (out []finish.Work) {
+	for _, w := range work {
+		if last := len(out) - 1; last >= 0 && out[last].Kind == w.Kind {
+			o := &out[last]
+			o.Minutes, o.BookMin, o.WaitS = o.Minutes+w.Minutes, o.BookMin+w.BookMin, max(o.WaitS, w.WaitS)
+			continue
+		}
+		out = append(out, w)
 	}
-	return StageList(out).numbered()
+	return out
 }
 
 // NewAssembly is an assembly of an item before its parts are made.

@@ -17,12 +17,7 @@ type CastPlan struct {
 
 // CastPlan plans the casting of a part.
 func (h Shop) CastPlan(p Part, it Item, items []Item) (out CastPlan) {
-	fp := h.finishPart(p.Model, p, it)
-	fp.Sessions = h.sessionsOf(items).of(fp, it, p)
-	if machine, _, ok := h.machineFor(p, it.Scale); ok {
-		material, _ := h.Material(p.MaterialID, p.Process)
-		fp.PlateShare = h.share(p.Model, it.Scale, machine, h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material).Minutes)
-	}
+	fp := h.printed(p, it, h.sessionsOf(items))
 	out.Master = stripOf(finish.CastMaster(finish.Plan(h.Book, master(fp))))
 	out.Mould = stripOf(finish.Mould(h.Book))
 	out.Copy = stripOf(append([]finish.Work{finish.Pour(h.Book)}, finish.CastCopy(finish.Plan(h.Book, fp))...))

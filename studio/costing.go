@@ -189,7 +189,7 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
 	return &finish.Seam{Seams: seams, Pegs: pegs, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()],
-		Packed: it.Joined(), Sessions: finish.Sessions{route.Pack: together[string(route.Pack)+" "], route.Prime: together[string(route.Prime)+" "]}}
+		Packed: it.Joined(), Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
 }
 
 // withExtras adds the hours of an item's extras to its chain; sculpting comes first.
@@ -407,8 +407,8 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material, togeth
 	print := h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material)
 	perHour, rateInputs := machine.HourCost(h.Book)
 	share := h.share(p.Model, it.Scale, machine, print.Minutes/float64(p.Pieces()))
-	fp := h.finishPart(p.Model, p, it)
-	fp.Sessions, fp.PlateShare = together.of(fp, it, p), share
+	fp := h.sharing(p, it, together)
+	fp.PlateShare = share
 	run, minutes, inputs := h.runOf(print, machine, p, share, max(fp.Copies, fp.Sessions[route.Print]))
 	inputs = append([]rates.Figure{rates.Of("run on "+machine.Name, run, "min", rates.Derived)}, inputs...)
 	wear, wearInputs := machine.Wear(share, print.Grams)

@@ -150,21 +150,28 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 
 // StagesFor plans the strip of a new piece of an order with these items.
 func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
-	m := p.Model
-	fp := h.finishPart(m, p, it)
-	fp.Sessions = h.sessionsOf(items).of(fp, it, p)
+	work := finish.Plan(h.Book, h.printed(p, it, h.sessionsOf(items)))
+	if it.Joined() {
+		work = slices.DeleteFunc(work, func(w finish.Work) bool { return route.OnAssembly(w.Kind) })
+	}
+	return stripOf(work)
+}
+
+// sharing is what of a part counts for hands, with the set-ups that it shares.
+func (h Shop) sharing(p Part, it Item, together sessions) finish.Part {
+	fp := h.finishPart(p.Model, p, it)
+	fp.Sessions = together.of(fp, it, p)
+	return fp
+}
+
+// printed is so too, with its share of a plate.
+func (h Shop) printed(p Part, it Item, together sessions) finish.Part {
+	fp := h.sharing(p, it, together)
 	if machine, _, ok := h.machineFor(p, it.Scale); ok {
 		material, _ := h.Material(p.MaterialID, p.Process)
-		fp.PlateShare = h.share(m, it.Scale, machine, h.PrintOf(m.AtBest(), it.Scale, p.WallMM, machine, material).Minutes)
+		fp.PlateShare = h.share(p.Model, it.Scale, machine, h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material).Minutes)
 	}
-	var out []Stage
-	for i, w := range finish.Plan(h.Book, fp) {
-		if it.Joined() && route.OnAssembly(w.Kind) {
-			continue
-		}
-		out = append(out, Stage{Position: i, Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, WaitS: w.WaitS}})
-	}
-	return out
+	return fp
 }
 
 // finishPart is what of a part counts for hands.
@@ -209,7 +216,7 @@ func (h Shop) sessionsOf(items []Item) sessions {
 			}
 		}
 		if it.Joined() {
-			s[string(route.Pack)+" "] += it.Copies
+			s[ofAll(route.Pack)] += it.Copies
 		}
 	}
 	return s
@@ -223,6 +230,9 @@ func (s sessions) of(fp finish.Part, it Item, p Part) finish.Sessions {
 	}
 	return out
 }
+
+// ofAll names what everything of an order shares a set-up by.
+func ofAll(kind route.StageKind) string { return session(finish.Part{}, Item{}, Part{}, kind) }
 
 // session names what a part's pieces share a set-up by.
 func session(fp finish.Part, it Item, p Part, kind route.StageKind) string {
