@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"cmp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -295,6 +297,108 @@ func TestACastOrder(t *testing.T) {
 	for _, code := range codes {
 		assert.Equal(t, studio.KindPrint, by[code].Kind, code)
 	}
+}
+
+// What is cast follows its order: a new name and tier reach every kind of piece, a mould whose
+// castings lose it gives them another, and at another size what is made already is called off.
+func TestCastOrdersThroughChange(t *testing.T) {
+	s := apptest.New(t)
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mould.life": 2}))
+	no := s.Order(4, route.Primed)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	form := orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 4, Scale: 1, Making: &studio.ItemOptions{Cast: true}}
+	change := func() (map[string]studio.Piece, []string) {
+		require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, sheet.Items[0].ID, form))
+		s.Accept(no)
+		return piecesOf(t, s, no)
+	}
+	of := func(by map[string]studio.Piece, kind studio.PieceKind) (list []studio.Piece) {
+		for _, p := range by {
+			if p.Kind == kind {
+				list = append(list, p)
+			}
+		}
+		slices.SortFunc(list, func(a, b studio.Piece) int { return cmp.Compare(a.ID, b.ID) })
+		return list
+	}
+	_, codes := change()
+	require.Len(t, codes, 7, "a print, two moulds, four castings")
+	printAll(t, s, codes[0])
+	form.Title, form.Tier = "Urn", route.Painted
+	_, codes = change()
+	require.Len(t, codes, 6, "the print that is lost is not made anew by itself")
+	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", false))
+	by, _ := piecesOf(t, s, no)
+	master := of(by, studio.KindMaster)[0]
+	for _, p := range by {
+		want := map[studio.PieceKind]string{studio.KindMaster: "Vase, the print to cast", studio.KindMould: "Urn, mould", studio.KindCast: "Urn"}[p.Kind]
+		assert.Equal(t, want, p.Name, p.Code)
+	}
+	by, _ = change()
+	assert.Equal(t, "Urn, the print to cast", by[master.Code].Name)
+	printAll(t, s)
+	s.Finish(master.Code)
+	by, _ = piecesOf(t, s, no)
+	for _, p := range of(by, studio.KindMould) {
+		assert.Equal(t, studio.AtBench, p.State, "it is made around the print that stands for the lost one")
+	}
+	// One mould is enough for two; that which is the least far goes, and its castings with it or to the other.
+	s.Finish(of(by, studio.KindMould)[1].Code)
+	form.Copies = 2
+	by, codes = change()
+	require.Len(t, codes, 4)
+	for _, p := range of(by, studio.KindCast) {
+		assert.Equal(t, of(by, studio.KindMould)[0].ID, p.FromID, p.Code)
+		assert.Equal(t, studio.AtBench, p.State)
+		assert.Equal(t, route.Painted, p.Tier)
+	}
+	// At another size all of it is made anew.
+	form.Scale = 1.5
+	by, codes = change()
+	require.Len(t, codes, 4)
+	assert.NotContains(t, by, master.Code)
+	for _, p := range by {
+		assert.Equal(t, 1.5, p.Scale, p.Code)
+		assert.Nil(t, p.Last(), p.Code)
+		assert.NotEqual(t, studio.AtBench, p.State, p.Code)
+	}
+}
+
+// A tree follows its order: under another name and tier a finished assembly is opened again, and
+// what is cast after all takes no print out of a tree for a copy.
+func TestTreesFollowTheirOrder(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 1)
+	printAll(t, s)
+	for _, code := range []string{"-1a", "-1b", "-1c", "-1"} {
+		s.Finish(no + code)
+	}
+	form.Title, form.Tier = "Urn", route.Painted
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	by, codes := piecesOf(t, s, no)
+	require.Len(t, codes, 4)
+	assert.Equal(t, "Urn", by[no+"-1"].Name)
+	assert.Equal(t, studio.AtBench, by[no+"-1"].State)
+	require.NotNil(t, by[no+"-1"].Now())
+	assert.Equal(t, route.Base, by[no+"-1"].Now().Kind)
+
+	other, form, itemID := kit(t, s, 1)
+	printAll(t, s)
+	form.Making = &studio.ItemOptions{Cast: true}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, other, itemID, form))
+	s.Accept(other)
+	by, _ = piecesOf(t, s, other)
+	cast := 0
+	for _, p := range by {
+		assert.Zero(t, p.ParentID, p.Code)
+		if p.ClientGets() {
+			cast++
+			assert.Equal(t, studio.KindCast, p.Kind, p.Code)
+		}
+	}
+	assert.Equal(t, 3, cast, "every part is cast")
 }
 
 // Resin shut in stops a quote, until somebody gives the reason; in filament nothing is shut in.

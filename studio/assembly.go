@@ -87,13 +87,6 @@ func merged(work []finish.Work) (out []finish.Work) {
 	return out
 }
 
-// NewAssembly is an assembly of an item before its parts are made.
-func NewAssembly(code string, o Order, it Item, plan []Stage) Piece {
-	p := NewPiece(code, o, it, it.Principal(), plan)
-	p.Kind, p.State, p.Name = KindAssembly, InParts, it.Title
-	return p
-}
-
 // ChildCode is the label of the next piece that an assembly is made of: its own with a letter.
 func ChildCode(assembly string, taken []string) string {
 	n := 0
@@ -132,15 +125,10 @@ func (p Piece) Gather(all []Piece) (Piece, bool) {
 	if of, ok := p.source(all); ok {
 		ready = of.State == PieceDone
 	}
-	for _, c := range p.PartsOf(all) {
-		switch {
-		case c.Short(all), c.Live() && c.State != PieceDone:
-			return p.now(InParts)
-		case c.Live():
-			ready = true
-		}
+	if len(p.Missing(all)) > 0 {
+		return p.now(InParts)
 	}
-	if !ready {
+	if ready = ready || slices.ContainsFunc(p.PartsOf(all), Piece.Live); !ready {
 		return p.now(InParts)
 	}
 	return p.now(AtBench)

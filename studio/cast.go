@@ -2,6 +2,7 @@ package studio
 
 import (
 	"fmt"
+	"slices"
 
 	"sakuji/core/finish"
 	"sakuji/core/route"
@@ -42,22 +43,6 @@ func stripOf(work []finish.Work) StageList {
 	return out.numbered()
 }
 
-// NewCasting is a print to cast, a mould or a casting, before it is made.
-func NewCasting(kind PieceKind, code string, o Order, it Item, part Part, fromID int64, plan []Stage) Piece {
-	p := NewPiece(code, o, it, part, plan)
-	p.Kind, p.FromID = kind, fromID
-	switch kind {
-	case KindMaster:
-		p.Name += ", the print to cast"
-	case KindMould:
-		p.Name += ", mould"
-		p.State = InParts
-	case KindCast:
-		p.State = InParts
-	}
-	return p
-}
-
 // ClientGets reports whether a piece is something the client is handed: not what lies inside
 // another, nor what others were made of.
 func (p Piece) ClientGets() bool {
@@ -69,22 +54,25 @@ func StaysHere() []PieceKind { return []PieceKind{KindMaster, KindMould} }
 
 // source is what a mould or a casting is made of, or what was made in its place.
 func (p Piece) source(all []Piece) (of Piece, ok bool) {
-	for _, o := range all {
-		if o.ID == p.FromID && o.ID != 0 {
-			of, ok = o, true
-		}
+	if p.FromID == 0 {
+		return of, false
 	}
-	for again := ok; again; {
-		again = false
-		for _, o := range all {
-			if o.ReplacesID == of.ID {
-				of, again = o, true
-				break
-			}
-		}
+	at := slices.IndexFunc(all, func(o Piece) bool { return o.ID == p.FromID })
+	for ; at >= 0; at = slices.IndexFunc(all, func(o Piece) bool { return o.ReplacesID == of.ID }) {
+		of, ok = all[at], true
 	}
 	return of, ok
 }
+
+// Sourceless reports whether a piece that is not begun is to be made of something that nobody
+// makes any more.
+func (p Piece) Sourceless(all []Piece) bool {
+	of, ok := p.source(all)
+	return p.FromID != 0 && p.Last() == nil && !(ok && (of.Live() || of.Short(all)))
+}
+
+// Begun reports whether a piece is printed or poured, or on its way to be.
+func (p Piece) Begun() bool { return p.State == OnPlate || p.State == PieceDone || p.Last() != nil }
 
 // WaitsFor says what a piece whose making waits for others waits for.
 func (p Piece) WaitsFor() string {

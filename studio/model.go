@@ -330,7 +330,7 @@ func MeasureModel(s *mesh.Soup, cuts ...solid.Plane) (mesh.Measures, ModelShape)
 	shape.LeastMM3 = map[string]float64{}
 	for _, processName := range []string{process.Resin, process.Filament} {
 		shape.hold(whole, processName)
-		shape.LeastMM3[processName] = solid.LeastPillarMM3(whole, HoldingFor(processName))
+		shape.LeastMM3[processName] = solid.LeastPillarMM3(whole, HoldingFor(processName), shape.PillarMM3[processName])
 	}
 	var kinds []solid.FaceKind
 	shape.Faces, kinds = solid.FacesOf(whole, cuts)
@@ -525,9 +525,4 @@ func Ills(faults []mesh.Fault) string {
 		}
 	}
 	return strings.Join(out, ", ")
-}
-
-// MeanSectionMM2 is what a cut across its height lays bare on average, at a scale.
-func (m Model) MeanSectionMM2(scale float64) float64 {
-	return m.Measures.VolumeMM3 * math.Pow(scale, 3) / max(1, m.PrintHeightMM()*scale)
 }

@@ -299,10 +299,15 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 	return p.Process == part.Process && p.MaterialID == part.MaterialID && p.Scale == it.Scale && p.WallMM == part.WallMM
 }
 
+// AsAsked reports whether nothing of the piece differs from what the part and item ask for.
+func (p Piece) AsAsked(part Part, it Item) bool {
+	return p.SameSpec(part, it) && p.Tier == it.Tier && p.Name == it.nameOf(p.Kind, part)
+}
+
 // Refit makes the piece what is asked of it now: what is stamped stays, what is still to
 // come is planned anew.
 func (p Piece) Refit(a Act, it Item, part Part, plan []Stage) (Piece, Entry) {
-	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = it.PieceName(part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
+	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = it.nameOf(p.Kind, part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
 	p.Stages = Retier(p.Stages, plan)
 	switch {
 	case p.State == PieceDone && p.Now() != nil:
@@ -334,6 +339,19 @@ func (i Item) PieceName(part Part) string {
 		name = strings.TrimLeft(name[n:], " ,")
 	}
 	return i.Title + ", " + name
+}
+
+// nameOf is what a piece of a kind is called.
+func (i Item) nameOf(kind PieceKind, part Part) string {
+	switch kind {
+	case KindAssembly:
+		return i.Title
+	case KindMaster:
+		return i.PieceName(part) + ", the print to cast"
+	case KindMould:
+		return i.PieceName(part) + ", mould"
+	}
+	return i.PieceName(part)
 }
 
 // Fitting is how the pieces of a part are brought in line with what is asked now.
@@ -377,7 +395,7 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 			f.CallOff = append(f.CallOff, CalledOff{p, "it was printed as it was ordered before"})
 		default:
 			kept++
-			if !fits || p.Tier != it.Tier || p.Name != it.PieceName(part) {
+			if !p.AsAsked(part, it) {
 				f.Refit = append(f.Refit, p)
 			}
 		}
@@ -386,8 +404,13 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 	return f
 }
 
-// NewPiece is a piece of a part before it is printed.
-func NewPiece(code string, o Order, it Item, part Part, plan []Stage) Piece {
-	return Piece{Code: code, Kind: KindPrint, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.PieceName(part),
+// NewPiece is a piece of a part before anything is done of it: what is printed waits for a
+// plate, what is made of others for those.
+func NewPiece(kind PieceKind, code string, o Order, it Item, part Part, plan []Stage) Piece {
+	p := Piece{Code: code, Kind: kind, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.nameOf(kind, part),
 		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier, Attempt: 1, State: Waiting, Stages: plan}
+	if OneOf(kind, KindAssembly, KindMould, KindCast) {
+		p.State = InParts
+	}
+	return p
 }

@@ -293,12 +293,16 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		if err := o.InHouse(); err != nil {
 			return p, studio.Entry{}, err
 		}
-		all, err := c.PiecesOf(p.OrderID)
-		if err == nil {
-			err = p.MayReopen(all)
-		}
-		if err != nil {
+		if feeds, err := feeds(c, p); err != nil {
 			return p, studio.Entry{}, err
+		} else if feeds {
+			all, err := c.PiecesOf(p.OrderID)
+			if err == nil {
+				err = p.MayReopen(all)
+			}
+			if err != nil {
+				return p, studio.Entry{}, err
+			}
 		}
 		return p.TakeBack(c.Act())
 	})

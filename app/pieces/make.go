@@ -95,8 +95,7 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 	}
 	refit := func(p studio.Piece) error {
 		p.ParentID = assembly.ID
-		p, e := p.Refit(m.c.Act(), it, part, m.plan(part, it))
-		return save(m.c, p, e)
+		return m.refit(&p, it, part, m.plan(part, it))
 	}
 	off := func(p studio.Piece) bool {
 		return slices.ContainsFunc(f.CallOff, func(o studio.CalledOff) bool { return o.Piece.ID == p.ID })
@@ -127,7 +126,7 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 		if assembly.ID != 0 {
 			code = studio.ChildCode(assembly.Code, m.codes)
 		}
-		p := studio.NewPiece(code, m.o, it, part, m.plan(part, it))
+		p := studio.NewPiece(studio.KindPrint, code, m.o, it, part, m.plan(part, it))
 		p.ParentID = assembly.ID
 		if err := m.c.AddPiece(&p); err != nil {
 			return err
@@ -167,16 +166,15 @@ func (m *maker) trees(it studio.Item) error {
 	}
 	plan := m.h.AssemblyStages(it, m.items)
 	for len(assemblies) < it.Copies {
-		a := studio.NewAssembly(studio.NextCode(m.o.Number, m.codes), m.o, it, slices.Clone(plan))
+		a := studio.NewPiece(studio.KindAssembly, studio.NextCode(m.o.Number, m.codes), m.o, it, it.Principal(), slices.Clone(plan))
 		if err := m.c.AddPiece(&a); err != nil {
 			return err
 		}
 		m.codes, assemblies = append(m.codes, a.Code), append(assemblies, a)
 	}
 	for _, a := range assemblies {
-		if a.Tier != it.Tier || a.Name != it.Title {
-			a.Tier, a.Name, a.Stages = it.Tier, it.Title, studio.Retier(a.Stages, plan)
-			if err := errors.Join(m.c.SavePiece(a), m.c.SaveStages(&a)); err != nil {
+		if !a.AsAsked(it.Principal(), it) {
+			if err := m.refit(&a, it, it.Principal(), plan); err != nil {
 				return err
 			}
 		}
@@ -189,7 +187,15 @@ func (m *maker) trees(it studio.Item) error {
 	return nil
 }
 
-// atMost calls off the pieces beyond a number, those that are the least far.
+// refit makes a piece what is asked of it now.
+func (m *maker) refit(p *studio.Piece, it studio.Item, part studio.Part, plan []studio.Stage) error {
+	var e studio.Entry
+	*p, e = p.Refit(m.c.Act(), it, part, slices.Clone(plan))
+	return save(m.c, *p, e)
+}
+
+// atMost calls off the pieces beyond a number with what they are made of, those that are the
+// least far.
 func (m *maker) atMost(list []studio.Piece, n int) ([]studio.Piece, error) {
 	done := func(p studio.Piece) (n int) {
 		for _, c := range append(p.PartsOf(m.pieces), p) {
@@ -203,11 +209,25 @@ func (m *maker) atMost(list []studio.Piece, n int) ([]studio.Piece, error) {
 	}
 	slices.SortStableFunc(list, func(a, b studio.Piece) int { return done(b) - done(a) })
 	for ; len(list) > n; list = list[:len(list)-1] {
-		if err := CallOff(m.c, list[len(list)-1], "the order wants fewer"); err != nil {
-			return nil, err
+		last := list[len(list)-1]
+		for _, p := range append(last.PartsOf(m.pieces), last) {
+			if err := m.callOff(p, "the order wants fewer"); err != nil {
+				return nil, err
+			}
 		}
 	}
 	return list, nil
+}
+
+// callOff takes a piece off the order, if it is not off already.
+func (m *maker) callOff(p studio.Piece, why string) error {
+	if !p.Live() {
+		return nil
+	}
+	if at := slices.IndexFunc(m.pieces, func(o studio.Piece) bool { return o.ID == p.ID }); at >= 0 {
+		m.pieces[at].State = studio.PieceOff
+	}
+	return CallOff(m.c, p, why)
 }
 
 // casts makes what the copies of an item are cast in: one print of each part, moulds of it, and
@@ -215,74 +235,79 @@ func (m *maker) atMost(list []studio.Piece, n int) ([]studio.Piece, error) {
 func (m *maker) casts(it studio.Item) error {
 	for _, part := range it.Parts {
 		plan := m.h.CastPlan(part, it, m.items)
-		own := map[studio.PieceKind][]studio.Piece{}
-		want := part.Copies * it.Copies
-		short := false
-		for _, p := range m.pieces {
-			switch {
-			case p.PartID != part.ID || p.ParentID != 0:
-			case p.Kind == studio.KindPrint && p.Live() && p.State != studio.Waiting:
-				want--
-			case p.Live():
-				own[p.Kind] = append(own[p.Kind], p)
-			case p.Short(m.pieces) && p.Kind == studio.KindMaster:
-				short = true
-			}
-		}
-		if len(own[studio.KindMaster]) == 0 && !short && want > 0 {
-			p, err := m.casting(studio.KindMaster, it, part, 0, plan.Master)
-			if err != nil {
-				return err
-			}
-			own[studio.KindMaster] = []studio.Piece{p}
-			m.added++
-		}
-		master := int64(0)
-		if len(own[studio.KindMaster]) > 0 {
-			master = own[studio.KindMaster][0].ID
-		}
-		moulds, err := m.round(studio.KindMould, it, part, own[studio.KindMould], (max(0, want)+plan.Life-1)/plan.Life, plan.Mould, func(int) int64 { return master })
+		own, want, err := m.castOf(part, it)
 		if err != nil {
 			return err
 		}
-		if _, err := m.round(studio.KindCast, it, part, own[studio.KindCast], max(0, want), plan.Copy, func(k int) int64 { return moulds[k/plan.Life].ID }); err != nil {
+		masters := own[studio.KindMaster]
+		if len(masters) > 0 || want > 0 {
+			if masters, err = m.round(studio.KindMaster, it, part, masters, 1, plan.Master, func(int) int64 { return 0 }); err != nil {
+				return err
+			}
+		}
+		moulds, err := m.round(studio.KindMould, it, part, own[studio.KindMould], (want+plan.Life-1)/plan.Life, plan.Mould, func(int) int64 { return masters[0].ID })
+		if err != nil {
+			return err
+		}
+		if _, err := m.round(studio.KindCast, it, part, own[studio.KindCast], want, plan.Copy, func(k int) int64 { return moulds[k/plan.Life].ID }); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// round brings the moulds, or the castings, of a part to a number; from says what each is made of.
+// castOf is what there is of a part that is cast, and how many castings it wants. What was made
+// as the item was ordered before is called off; a print to cast that is lost stays the one until
+// that is settled.
+func (m *maker) castOf(part studio.Part, it studio.Item) (own map[studio.PieceKind][]studio.Piece, want int, err error) {
+	own, want = map[studio.PieceKind][]studio.Piece{}, part.Copies*it.Copies
+	for _, p := range m.pieces {
+		switch {
+		case p.PartID != part.ID || p.ParentID != 0:
+		case p.Live() && p.Begun() && !p.SameSpec(part, it):
+			if err := m.callOff(p, "it was made as it was ordered before"); err != nil {
+				return nil, 0, err
+			}
+		case p.Kind == studio.KindPrint && (p.Live() && p.State != studio.Waiting || p.State == studio.LeftOut || p.Short(m.pieces)):
+			want--
+		case p.Live(), p.Kind == studio.KindMaster && p.Short(m.pieces):
+			own[p.Kind] = append(own[p.Kind], p)
+		}
+	}
+	return own, max(0, want), nil
+}
+
+// round brings what a part is cast in and of to a number, as it is asked for now; from says what
+// each is made of.
 func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, own []studio.Piece, n int, plan []studio.Stage, from func(k int) int64) ([]studio.Piece, error) {
 	own, err := m.atMost(own, n)
 	if err != nil {
 		return nil, err
 	}
-	for k, p := range own {
-		if p.Tier != it.Tier {
-			name := p.Name
-			p, e := p.Refit(m.c.Act(), it, part, plan)
-			p.Name = name
-			if err := save(m.c, p, e); err != nil {
+	for k := range own {
+		p := &own[k]
+		lost := p.Sourceless(m.pieces)
+		if lost {
+			p.FromID = from(k)
+		}
+		if p.Live() && (lost || !p.AsAsked(part, it)) {
+			if err := m.refit(p, it, part, plan); err != nil {
 				return nil, err
 			}
-			own[k] = p
 		}
 	}
 	for k := len(own); k < n; k++ {
-		p, err := m.casting(kind, it, part, from(k), plan)
-		if err != nil {
+		p := studio.NewPiece(kind, studio.NextCode(m.o.Number, m.codes), m.o, it, part, slices.Clone(plan))
+		p.FromID = from(k)
+		if err := m.c.AddPiece(&p); err != nil {
 			return nil, err
 		}
-		own = append(own, p)
+		m.codes, own = append(m.codes, p.Code), append(own, p)
+		if kind == studio.KindMaster {
+			m.added++
+		}
 	}
 	return own, nil
-}
-
-func (m *maker) casting(kind studio.PieceKind, it studio.Item, part studio.Part, fromID int64, plan []studio.Stage) (studio.Piece, error) {
-	p := studio.NewCasting(kind, studio.NextCode(m.o.Number, m.codes), m.o, it, part, fromID, slices.Clone(plan))
-	m.codes = append(m.codes, p.Code)
-	return p, m.c.AddPiece(&p)
 }
 
 // strays calls off what no item wants any more: prints of parts that were taken off, prints
@@ -307,7 +332,7 @@ func (m *maker) strays() error {
 		case p.Kind == studio.KindAssembly:
 			kept = it.Joined()
 		case p.Kind == studio.KindPrint && it.Cast:
-			kept = p.State != studio.Waiting
+			kept = p.State != studio.Waiting && p.ParentID == 0
 		case p.Kind == studio.KindPrint:
 			kept = it.Joined() == (p.ParentID != 0)
 		default:
@@ -341,12 +366,18 @@ func gather(c change.Change, orderID int64) error {
 
 // gatherOn does so where something is made of a piece.
 func gatherOn(c change.Change, p studio.Piece) error {
-	if p.ParentID == 0 {
-		if used, err := c.MadeOf(p.ID); err != nil || !used && p.ReplacesID == 0 {
-			return err
-		}
+	if feeds, err := feeds(c, p); err != nil || !feeds {
+		return err
 	}
 	return gather(c, p.OrderID)
+}
+
+// feeds reports whether something may be made of a piece, or of what it replaces.
+func feeds(c change.Change, p studio.Piece) (bool, error) {
+	if p.ParentID != 0 || p.ReplacesID != 0 {
+		return true, nil
+	}
+	return c.MadeOf(p.ID)
 }
 
 // WithModels gives each part its model, as it stands.
@@ -370,25 +401,9 @@ func save(c change.Change, p studio.Piece, e studio.Entry) error {
 	return errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e))
 }
 
-// CallOff takes a piece off its order, an assembly with all it is made of; laid on a plate that
-// has not started, it is lifted off first.
+// CallOff takes a piece off its order; laid on a plate that has not started, it is lifted off
+// first.
 func CallOff(c change.Change, p studio.Piece, why string) error {
-	if now, err := c.PieceByID(p.ID); err != nil || p.Live() && !now.Live() { // it went with its assembly
-		return err
-	}
-	if p.Kind == studio.KindAssembly {
-		all, err := c.PiecesOf(p.OrderID)
-		if err != nil {
-			return err
-		}
-		for _, child := range p.PartsOf(all) {
-			if child.Live() {
-				if err := CallOff(c, child, why); err != nil {
-					return err
-				}
-			}
-		}
-	}
 	if p.State == studio.OnPlate {
 		pl, err := c.PlateOfPiece(p.ID)
 		if err != nil {

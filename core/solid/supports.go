@@ -124,9 +124,8 @@ func PillarMM3(m *mesh.Mesh, h Holding) (mm3 float64) {
 }
 
 // LeastPillarMM3 is what PillarMM3 comes to in the best of a few orientations: those whose faces
-// hang over the least room, by quick figures, and as the mesh stands.
-func LeastPillarMM3(m *mesh.Mesh, h Holding) float64 {
-	least := PillarMM3(m, h)
+// hang over the least room, by quick figures, and as the mesh stands, which is least so far.
+func LeastPillarMM3(m *mesh.Mesh, h Holding, least float64) float64 {
 	if size := m.Box.Size(); least == 0 || planMM2(m) > heaped*size.X*size.Y {
 		return least
 	}
