@@ -132,6 +132,7 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 	assert.True(t, d.Complete())
 	require.Len(t, d.Packed, 1)
 	assert.Len(t, d.Packed[0].Pieces, 2)
+	assert.Equal(t, 2, d.Given(), "of eight pieces")
 	assert.Equal(t, []string{"Joined of 3: " + no + "-1, " + no + "-2"}, d.Packed[0].Contents())
 	charged := 0.0
 	for _, it := range d.AcceptedQuote().Taken().Items {

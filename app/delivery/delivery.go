@@ -83,6 +83,14 @@ type DeliverySheet struct {
 // Complete reports whether everything is done that the client is to get.
 func (s DeliverySheet) Complete() bool { return studio.Complete(s.PriceSheet.Specs(), s.Pieces) == nil }
 
+// Given counts the pieces that the client is handed.
+func (s DeliverySheet) Given() (n int) {
+	for _, p := range s.Packed {
+		n += len(p.Pieces)
+	}
+	return n
+}
+
 // Share maps minutes to a bar 200 long, the longest stage filling it.
 func (s DeliverySheet) Share(minutes float64) float64 {
 	longest := 1.0

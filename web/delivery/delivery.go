@@ -28,7 +28,7 @@ func (s *Room) delivery(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.Show(w, r, "delivery", kit.Page{Title: "Delivery of " + v.Order.Title, Sheet: "Delivery", Active: "/orders", D: v,
-		Block: kit.Block("Order", v.Order.Number, "Pieces", fmt.Sprint(len(v.Pieces))), Keys: kit.Keys("D", "deliver", "P", "packing list", "F", "find")})
+		Block: kit.Block("Order", v.Order.Number, "Pieces", fmt.Sprint(v.Given())), Keys: kit.Keys("D", "deliver", "P", "packing list", "F", "find")})
 }
 
 func (s *Room) deliver(w http.ResponseWriter, r *http.Request) {
