@@ -38,7 +38,51 @@ func capped(outer []flatPoint, holes [][]flatPoint, thin float64) [][3]int32 {
 		joined = append(joined, h[:m+1]...)
 		ring = append(joined, ring[at:]...)
 	}
-	return clip(ring, thin)
+	return flipped(clip(ring, thin), ring, thin)
+}
+
+// flipped gives triangles that are less than thin high the height of the one beside them: of the
+// two, the diagonal is turned.
+func flipped(list [][3]int32, ring []flatPoint, thin float64) [][3]int32 {
+	at := make(map[int32]Point, len(ring))
+	for _, p := range ring {
+		at[p.id] = p.Point
+	}
+	area := func(t [3]int32) float64 { return turnOf(at[t[0]], at[t[1]], at[t[2]]) }
+	high := func(t [3]int32) bool {
+		longest := max(length2(at[t[0]], at[t[1]]), length2(at[t[1]], at[t[2]]), length2(at[t[2]], at[t[0]]))
+		return area(t) > thin*math.Sqrt(longest)
+	}
+	beside := map[[2]int32]int{} // the triangle that has an edge, in its direction
+	keep := func(i int, t [3]int32) {
+		list[i] = t
+		for k := range t {
+			beside[[2]int32{t[k], t[(k+1)%3]}] = i
+		}
+	}
+	for i, t := range list {
+		keep(i, t)
+	}
+	for i, t := range list {
+		if high(t) {
+			continue
+		}
+		for k := range t { // a, b, c with the edge from c to a turned
+			a, b, c := t[k], t[(k+1)%3], t[(k+2)%3]
+			j, ok := beside[[2]int32{a, c}]
+			if !ok || j == i {
+				continue
+			}
+			d := list[j][0] + list[j][1] + list[j][2] - a - c
+			one, other := [3]int32{a, b, d}, [3]int32{b, c, d}
+			if d != b && high(one) && high(other) {
+				keep(i, one)
+				keep(j, other)
+				break
+			}
+		}
+	}
+	return list
 }
 
 // bridge finds the corner of the ring that a hole's rightmost corner sees.
