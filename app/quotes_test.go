@@ -309,6 +309,8 @@ func TestRestoration(t *testing.T) {
 	q := s.Accept(o.Number)
 	assert.Contains(t, q.Document.Items[0].RestoreText(q.Document.Studio), "€ 400.00")
 	assert.Contains(t, strings.Join(q.Document.Included, "; "), "delivery: by cart")
+	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false), "1 piece still in work")
+	s.Finish(o.Number + "-1")
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false))
 }
 

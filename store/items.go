@@ -9,7 +9,7 @@ import (
 
 const (
 	itemColumns = `position, title, tier, copies, scale, size_rule, options`
-	partColumns = `model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id, inside, hidden`
+	partColumns = `model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id, inside, hidden, waived`
 )
 
 // itemRow is an item as its table has it.
@@ -59,6 +59,16 @@ func (t *Tx) BareItems(orderID int64) ([]studio.Item, error) {
 	return items, nil
 }
 
+// PartsOfWaiting returns the parts that pieces in a state are of, without their models.
+func (t *Tx) PartsOfWaiting(state studio.PieceState) ([]studio.Part, error) {
+	return rows[studio.Part](t, `SELECT id, item_id, `+partColumns+` FROM parts WHERE id IN (SELECT part_id FROM pieces WHERE state = ?)`, string(state))
+}
+
+// Part returns one, without its model.
+func (t *Tx) Part(partID int64) (studio.Part, error) {
+	return one[studio.Part](t, `SELECT id, item_id, `+partColumns+` FROM parts WHERE id = ?`, partID)
+}
+
 // SaveItem adds an item without an id with its parts, or changes both.
 func (t *Tx) SaveItem(i *studio.Item) error {
 	row := itemRow{*i, i.Rule, i.ItemOptions}
@@ -86,6 +96,9 @@ func (t *Tx) PieceModels(pieces ...studio.Piece) (map[int64]studio.Model, error)
 	out := make(map[int64]studio.Model, len(pieces))
 	oriented := t.orientedModels()
 	for _, p := range pieces {
+		if p.ModelID == 0 { // not made of one
+			continue
+		}
 		m, err := oriented(p.ModelID, p.OrientationID)
 		if err != nil {
 			return nil, err

@@ -10,7 +10,7 @@ import (
 
 const (
 	pieceOnce    = `code, order_id, item_id, part_id, replaces_id, kind`
-	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id, parent_id, from_id`
+	pieceColumns = `name, process, material_id, scale, wall_mm, tier, attempt, state, model_id, orientation_id, parent_id, from_id, beside`
 	stageColumns = `kind, mark, planned_min, book_min, repeat, again, wait_s, person_id, done_ms, minutes, note, until_ms`
 	selectPieces = `SELECT p.* FROM pieces p `
 	selectStages = `SELECT piece_id, position, ` + stageColumns + `, coalesce(w.initials, '') AS initials FROM stages s LEFT JOIN people w ON w.id = s.person_id `
@@ -50,6 +50,12 @@ func (t *Tx) PiecesIn(states ...studio.PieceState) ([]studio.Piece, error) {
 		ORDER BY o.wanted_ms IS NULL, o.wanted_ms, p.order_id, `+asTrees, args...)
 }
 
+// PiecesOfKind returns pieces of a kind in these states, without their stages.
+func (t *Tx) PiecesOfKind(kind studio.PieceKind, states ...studio.PieceState) ([]studio.Piece, error) {
+	marks, args := in(states)
+	return rows[studio.Piece](t, selectPieces+`WHERE p.state IN `+marks+` AND p.kind = ? ORDER BY p.id`, append(args, string(kind))...)
+}
+
 // PiecesOfOrders returns every piece of the orders in a state, whatever its own, without
 // its stages.
 func (t *Tx) PiecesOfOrders(state studio.OrderState) ([]studio.Piece, error) {
@@ -63,11 +69,11 @@ type Counted struct {
 	Pieces  int
 }
 
-// CountPieces counts the pieces of every order by state, but for those inside others and those
-// of some kinds.
+// CountPieces counts the pieces of every order by state, but for those inside or beside others
+// and those of some kinds.
 func (t *Tx) CountPieces(but ...studio.PieceKind) ([]Counted, error) {
 	marks, args := in(but)
-	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL AND kind NOT IN `+marks+` GROUP BY order_id, state`, args...)
+	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL AND beside = 0 AND kind NOT IN `+marks+` GROUP BY order_id, state`, args...)
 }
 
 // MadeOf reports whether other pieces are made of one.

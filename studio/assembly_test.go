@@ -11,6 +11,7 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/process"
+	"sakuji/core/quote"
 	"sakuji/core/route"
 )
 
@@ -30,6 +31,11 @@ func TestWhatIsChargedIsPlanned(t *testing.T) {
 				m := models[rapid.IntRange(0, 2).Draw(t, "model")]
 				it.Parts = append(it.Parts, Part{ID: int64(10*i + k + 1), Name: fmt.Sprint("part ", k), ModelID: m.ID, Model: m, Copies: rapid.IntRange(1, 2).Draw(t, "of each"),
 					Process: rapid.SampledFrom([]string{process.Resin, process.Filament}).Draw(t, "process"), Hidden: k > 0 && rapid.Bool().Draw(t, "hidden")})
+			}
+			for range rapid.IntRange(0, 3).Draw(t, "extras") {
+				it.Extras = append(it.Extras, quote.Extra{What: "extra", Kind: rapid.SampledFrom([]string{quote.Trial, quote.Sculpt, quote.Licence, quote.BoughtIn, quote.Freight, quote.Restore, quote.Base, quote.SoftGoods, quote.Other}).Draw(t, "kind"),
+					Hours: float64(rapid.IntRange(0, 5).Draw(t, "hours")), PerCopy: rapid.Bool().Draw(t, "per copy"), Revisions: rapid.IntRange(0, 2).Draw(t, "revisions"), Odds: 0.25, WorseHours: 3,
+					StopAt: 80, Inside: rapid.Bool().Draw(t, "inside"), Ground: rapid.SampledFrom([]string{quote.Plain, quote.Textured, quote.Flocked, quote.Poured}).Draw(t, "ground")})
 			}
 			items = append(items, it)
 		}
@@ -53,6 +59,9 @@ func TestWhatIsChargedIsPlanned(t *testing.T) {
 			}
 			if it.Joined() {
 				sum(h.AssemblyStages(it, items), it.Copies)
+			}
+			for _, x := range h.ExtraPieces(it) {
+				sum(x.Plan, x.Count)
 			}
 			require.InDelta(t, e.HandsMinutes, planned, 1e-6, it.Title)
 		}

@@ -43,14 +43,16 @@ func stripOf(work []finish.Work) StageList {
 	return out.numbered()
 }
 
-// ClientGets reports whether a piece is something the client is handed: not what lies inside
-// another, nor what others were made of.
+// ClientGets reports whether a piece is something the client is handed: not what lies inside or
+// beside another, nor what others were made of.
 func (p Piece) ClientGets() bool {
-	return p.ParentID == 0 && !OneOf(p.Kind, StaysHere()...)
+	return p.ParentID == 0 && !p.Beside && !OneOf(p.Kind, StaysHere()...)
 }
 
 // StaysHere are the kinds of pieces that never leave the studio.
-func StaysHere() []PieceKind { return []PieceKind{KindMaster, KindMould} }
+func StaysHere() []PieceKind {
+	return []PieceKind{KindMaster, KindMould, KindSculpt, KindTrial, KindWork}
+}
 
 // source is what a mould or a casting is made of, or what was made in its place.
 func (p Piece) source(all []Piece) (of Piece, ok bool) {

@@ -86,7 +86,7 @@ func (h Shop) estimates(items []Item) []Estimated {
 
 // job works out what an item takes, before money.
 func (h Shop) job(it Item, together sessions) (out Estimated) {
-	out.Job = quote.Job{Copies: it.Copies, Extras: slices.Clone(it.Extras)}
+	out.Job = quote.Job{Copies: it.Copies, Extras: slices.Clone(it.Extras), Logged: h.History.Logged[""]}
 	for _, f := range it.Fees {
 		out.Job.Extras = append(out.Job.Extras, f.Extra())
 	}
@@ -189,21 +189,26 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
 	return &finish.Seam{Seams: seams, Pegs: pegs, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()],
-		Packed: it.Joined(), Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
+		Packed: it.Joined(), Inserts: it.Inserts(), Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
 }
 
-// withExtras adds the hours of an item's extras to its chain; sculpting comes first.
+// withExtras adds the hours and waits of an item's extras to its chain; sculpting comes first.
 func withExtras(h Shop, chain []schedule.Step, it Item) []schedule.Step {
 	for _, e := range it.Extras {
-		hours := e.LikelyHours(h.Book, float64(it.Copies))
-		if hours <= 0 {
+		n := e.Pieces(it.Copies)
+		if n == 0 {
 			continue
 		}
-		step := schedule.Step{Name: e.What, HandsMin: 60 * hours}
+		var steps []schedule.Step
+		for k, w := range e.Work(h.Book, it.Copies, h.History.Logged[""]) {
+			if w.Minutes > 0 || w.WaitS > 0 {
+				steps = append(steps, schedule.Step{Name: fmt.Sprintf("%s: %s", e.What, w.Kind), Round: k, HandsMin: w.Minutes * float64(n), WaitMin: float64(w.WaitS) / 60})
+			}
+		}
 		if e.Kind == quote.Sculpt {
-			chain = append([]schedule.Step{step}, chain...)
+			chain = append(steps, chain...)
 		} else {
-			chain = append(chain, step)
+			chain = append(chain, steps...)
 		}
 	}
 	return chain

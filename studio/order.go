@@ -289,6 +289,7 @@ type Part struct {
 	MachineID     int64  // priced on; 0: the cheapest that it fits
 	Inside        string // what is finished of its inside: nothing, finish.InsidePrimed or InsidePainted
 	Hidden        bool   // nobody sees it once it is joined: it stays raw
+	Waived        string // why a closed hollow of it is printed as it is; empty: it is not
 	Model         Model
 }
 

@@ -53,6 +53,15 @@ const (
 	KindMaster   PieceKind = "master"   // the print that moulds are made of
 	KindMould    PieceKind = "mould"
 	KindCast     PieceKind = "cast"
+
+	KindFile        PieceKind = "file" // made ready, and not printed
+	KindSculpt      PieceKind = "sculpt"
+	KindTrial       PieceKind = "trial"
+	KindRestoration PieceKind = "restoration"
+	KindBase        PieceKind = "base"
+	KindBought      PieceKind = "bought" // bought in: one lot
+	KindSoft        PieceKind = "soft"   // soft goods
+	KindWork        PieceKind = "work"   // hours that leave no thing of their own
 )
 
 // Piece is one physical thing that is tracked: a copy of a part, or what is joined of several.
@@ -62,6 +71,7 @@ type Piece struct {
 	Kind          PieceKind
 	ParentID      int64 // the assembly that it becomes part of; 0: none
 	FromID        int64 // of a mould the print it is made around, of a casting its mould
+	Beside        bool  // it goes into or with the other pieces of its item, and is not counted
 	OrderID       int64
 	ItemID        int64
 	PartID        int64 // of an assembly: its principal part

@@ -3,6 +3,7 @@ package studio
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -301,21 +302,42 @@ func (p Piece) SameSpec(part Part, it Item) bool {
 
 // AsAsked reports whether nothing of the piece differs from what the part and item ask for.
 func (p Piece) AsAsked(part Part, it Item) bool {
-	return p.SameSpec(part, it) && p.Tier == it.Tier && p.Name == it.nameOf(p.Kind, part)
+	return p.SameSpec(part, it) && p.Beside == it.Restored() && p.Tier == it.Tier && p.Name == it.nameOf(p.Kind, part)
 }
 
 // Refit makes the piece what is asked of it now: what is stamped stays, what is still to
 // come is planned anew.
 func (p Piece) Refit(a Act, it Item, part Part, plan []Stage) (Piece, Entry) {
 	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = it.nameOf(p.Kind, part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
+	p.Beside = it.Restored()
 	p.Stages = Retier(p.Stages, plan)
+	p.resume()
+	return p, a.entry("piece changed", "%s: %s at %v", p.Code, route.TierName(p.Tier), p.Scale).of(p.OrderID, p.ID, 0)
+}
+
+// Replan gives what is still to come of a piece the plan of today; a piece that a look has sent
+// back finishes that first. It reports whether anything changed.
+func (p Piece) Replan(plan []Stage) (Piece, bool) {
+	if slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Repeat }) {
+		return p, false
+	}
+	was := p.Stages
+	p.Stages = Retier(was, plan)
+	same := slices.EqualFunc(was, p.Stages, func(a, b Stage) bool {
+		return a.Kind == b.Kind && a.Mark == b.Mark && math.Abs(a.PlannedMin-b.PlannedMin) < 1e-6 && a.WaitS == b.WaitS
+	})
+	p.resume()
+	return p, !same
+}
+
+// resume brings a piece's state in line with a strip that was planned anew.
+func (p *Piece) resume() {
 	switch {
 	case p.State == PieceDone && p.Now() != nil:
 		p.State = AtBench
 	case p.State == AtBench && p.Now() == nil:
 		p.State = PieceDone
 	}
-	return p, a.entry("piece changed", "%s: %s at %v", p.Code, route.TierName(p.Tier), p.Scale).of(p.OrderID, p.ID, 0)
 }
 
 // Follow makes a piece that waits print what its part prints now; it reports whether
@@ -357,6 +379,7 @@ func (i Item) nameOf(kind PieceKind, part Part) string {
 // Fitting is how the pieces of a part are brought in line with what is asked now.
 type Fitting struct {
 	Refit   []Piece
+	Keep    []Piece // as they are
 	CallOff []CalledOff
 	Missing int
 }
@@ -397,6 +420,8 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 			kept++
 			if !p.AsAsked(part, it) {
 				f.Refit = append(f.Refit, p)
+			} else {
+				f.Keep = append(f.Keep, p)
 			}
 		}
 	}
@@ -408,7 +433,7 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 // plate, what is made of others for those.
 func NewPiece(kind PieceKind, code string, o Order, it Item, part Part, plan []Stage) Piece {
 	p := Piece{Code: code, Kind: kind, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.nameOf(kind, part),
-		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier, Attempt: 1, State: Waiting, Stages: plan}
+		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier, Attempt: 1, State: Waiting, Beside: it.Restored(), Stages: plan}
 	if OneOf(kind, KindAssembly, KindMould, KindCast) {
 		p.State = InParts
 	}

@@ -26,7 +26,7 @@ func (a *Room) UseVersion(ctx context.Context, who change.Actor, number string, 
 			return change.Refuse("%s is printed from that version already.", p.Name)
 		}
 		was := p.Model
-		p.ModelID, p.Model = m.ID, m
+		p.ModelID, p.Model, p.Waived = m.ID, m, ""
 		if m.How == studio.Hollow {
 			p.WallMM = 0 // it has its own
 			if err := plugsFor(d, it, *p); err != nil {
@@ -152,7 +152,7 @@ func (a *Room) UseBodies(ctx context.Context, who change.Actor, number string, p
 			if i > 0 {
 				p.ID = 0
 			}
-			p.ModelID, p.Model, p.Name, p.OrientationID = b.ID, b, models.Title(b.Name), 0
+			p.ModelID, p.Model, p.Name, p.OrientationID, p.CutInto, p.Waived = b.ID, b, models.Title(b.Name), 0, 0, ""
 			if b.How == studio.Peg {
 				p.Copies = old.Copies * studio.PegCount(b)
 			}

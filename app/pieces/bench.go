@@ -35,7 +35,8 @@ type BenchRow struct {
 	Say    string    // what to do next
 	Plate  int       // the plate it lies on, or 0
 	Model  studio.Model
-	Repeat int // how often a look has sent it back
+	Repeat int    // how often a look has sent it back
+	Held   string // what else it waits for, in words
 }
 
 // Bench filters.
@@ -76,7 +77,7 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		if err != nil {
 			return err
 		}
-		orders := map[int64]studio.Order{}
+		orders, of := map[int64]studio.Order{}, beside(pieces)
 		for _, p := range pieces {
 			o, known := orders[p.OrderID]
 			if !known {
@@ -86,8 +87,9 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 				orders[o.ID] = o
 			}
 			r := a.row(p, o)
+			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
 			s.Count[BenchAll]++
-			ready := p.State == studio.AtBench && !r.Wait
+			ready := p.State == studio.AtBench && !r.Wait && r.Held == ""
 			if ready {
 				s.Count[BenchReady]++
 			} else if p.State == studio.AtBench {
@@ -106,6 +108,23 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		slices.SortStableFunc(s.Rows, func(a, b BenchRow) int { return a.Until.Compare(b.Until) })
 	}
 	return s, err
+}
+
+// beside gathers the pieces of items that have some beside their prints: only those hold others
+// up, or are held.
+func beside(pieces []studio.Piece) map[int64][]studio.Piece {
+	of := map[int64][]studio.Piece{}
+	for _, p := range pieces {
+		if studio.OneOf(p.Kind, studio.ExtraKinds()...) {
+			of[p.ItemID] = []studio.Piece{}
+		}
+	}
+	for _, p := range pieces {
+		if _, some := of[p.ItemID]; some {
+			of[p.ItemID] = append(of[p.ItemID], p)
+		}
+	}
+	return of
 }
 
 func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
@@ -152,6 +171,16 @@ type PieceSheet struct {
 	Fragile   []solid.Fragile // its weakest places, at its size
 	Parts     []studio.Piece  // of an assembly: what it is made of
 	Assembly  *studio.Piece   // that it becomes part of
+	With      []studio.Piece  // what goes into or with it
+	Sealed    string          // why it must not be cured as it is; empty: it may
+}
+
+// Kind is the stage that is next, or none.
+func (s PieceSheet) Kind() route.StageKind {
+	if now := s.Piece.Now(); now != nil {
+		return now.Kind
+	}
+	return ""
 }
 
 // Piece returns a piece's sheet.
@@ -194,6 +223,11 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		if err := s.family(tx, p); err != nil {
 			return err
 		}
+		if s.Kind() == route.Cure {
+			if s.Sealed, err = sealed(tx, p); err != nil {
+				return err
+			}
+		}
 		booked, err := tx.BookedFor(o.ID)
 		if err != nil {
 			return err
@@ -209,10 +243,13 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 
 // family finds the assembly of a piece, or the parts of an assembly.
 func (s *PieceSheet) family(tx *store.Tx, p studio.Piece) error {
-	if p.ParentID == 0 && p.Kind != studio.KindAssembly {
-		return nil
-	}
 	all, err := tx.PiecesOf(p.OrderID)
+	s.Held = studio.Held(p.HeldBy(all))
+	for _, o := range all {
+		if o.ItemID == p.ItemID && o.Beside && !p.Beside && p.ParentID == 0 && o.Live() && !studio.OneOf(o.Kind, studio.StaysHere()...) {
+			s.With = append(s.With, o)
+		}
+	}
 	for _, o := range all {
 		if o.ID == p.ParentID {
 			s.Assembly = &o
@@ -269,8 +306,51 @@ func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c c
 // Stamp stamps the stage that is next.
 func (a *Room) Stamp(ctx context.Context, who change.Actor, code string, st studio.Stamp) (done studio.Piece, err error) {
 	return a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+		if err := mayStamp(c, p, st); err != nil {
+			return p, studio.Entry{}, err
+		}
 		return p.Stamp(c.Act(), st, zone)
 	})
+}
+
+// mayStamp says what beside its own strip keeps a piece from being stamped: pieces that it waits
+// for, and resin shut in that the cure would not reach.
+func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
+	now := p.Now()
+	if now == nil {
+		return nil
+	}
+	if now.Kind.Gate() {
+		all, err := c.PiecesOf(p.OrderID)
+		if err != nil {
+			return err
+		}
+		if held := studio.Held(p.HeldBy(all)); held != "" {
+			return change.Refuse("%s %s.", p.Code, held)
+		}
+	}
+	if now.Kind != route.Cure || st.Early && strings.TrimSpace(st.Note) != "" {
+		return nil
+	}
+	sealed, err := sealed(c.Tx, p)
+	if err == nil && sealed != "" {
+		err = change.Refuse("%s To cure it all the same, give the reason.", sealed)
+	}
+	return err
+}
+
+// sealed says that a piece has resin shut in, where nobody has given a reason for it.
+func sealed(tx *store.Tx, p studio.Piece) (string, error) {
+	if p.PartID == 0 || p.ModelID == 0 {
+		return "", nil
+	}
+	part, err := tx.Part(p.PartID)
+	if err != nil || part.Waived != "" {
+		return "", err
+	}
+	models, err := tx.PieceModels(p)
+	part.Model, part.Process, part.Name = models[p.ID], p.Process, p.Code
+	return part.Sealed(), err
 }
 
 // SendBack strikes the stage that is next through and repeats the stages from an earlier

@@ -35,7 +35,7 @@ func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
 		case it.Joined():
 			make = m.trees
 		}
-		if err := make(it); err != nil {
+		if err := errors.Join(make(it), m.extras(it)); err != nil {
 			return err
 		}
 	}
@@ -97,15 +97,13 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 		p.ParentID = assembly.ID
 		return m.refit(&p, it, part, m.plan(part, it))
 	}
-	off := func(p studio.Piece) bool {
-		return slices.ContainsFunc(f.CallOff, func(o studio.CalledOff) bool { return o.Piece.ID == p.ID })
-	}
-	again := func(p studio.Piece) bool {
-		return slices.ContainsFunc(f.Refit, func(o studio.Piece) bool { return o.ID == p.ID })
-	}
-	for _, p := range own { // what was part of an assembly stands alone now
-		if p.PartID == part.ID && p.Kind == studio.KindPrint && p.Live() && p.ParentID != assembly.ID && !off(p) && !again(p) {
-			f.Refit = append(f.Refit, p)
+	for _, p := range f.Keep {
+		keep := func(p studio.Piece) error { return m.replan(p, m.plan(part, it)) }
+		if p.ParentID != assembly.ID { // what was part of an assembly stands alone now
+			keep = refit
+		}
+		if err := keep(p); err != nil {
+			return err
 		}
 	}
 	for _, p := range f.Refit {
@@ -173,10 +171,12 @@ func (m *maker) trees(it studio.Item) error {
 		m.codes, assemblies = append(m.codes, a.Code), append(assemblies, a)
 	}
 	for _, a := range assemblies {
+		bring := func() error { return m.replan(a, plan) }
 		if !a.AsAsked(it.Principal(), it) {
-			if err := m.refit(&a, it, it.Principal(), plan); err != nil {
-				return err
-			}
+			bring = func() error { return m.refit(&a, it, it.Principal(), plan) }
+		}
+		if err := bring(); err != nil {
+			return err
 		}
 		for _, part := range it.Parts {
 			if err := m.prints(it, part, a.PartsOf(m.pieces), a, &spare); err != nil {
@@ -187,11 +187,89 @@ func (m *maker) trees(it studio.Item) error {
 	return nil
 }
 
+// extras makes what an item takes beside its prints. What is not asked for any more is called
+// off.
+func (m *maker) extras(it studio.Item) error {
+	own := map[int64]studio.Piece{}
+	for _, p := range m.pieces {
+		if p.ItemID == it.ID && p.Live() && studio.OneOf(p.Kind, studio.ExtraKinds()...) {
+			own[p.ID] = p
+		}
+	}
+	for _, x := range m.h.ExtraPieces(it) {
+		var list []studio.Piece
+		for _, p := range m.pieces {
+			if _, free := own[p.ID]; free && x.Is(p) {
+				list = append(list, p)
+				delete(own, p.ID)
+			}
+		}
+		list, err := m.atMost(list, x.Count)
+		if err != nil {
+			return err
+		}
+		for _, p := range list {
+			if p, e, changed := p.RefitExtra(m.c.Act(), x, it); changed {
+				if err := save(m.c, p, e); err != nil {
+					return err
+				}
+			}
+		}
+		for k := len(list); k < x.Count; k++ {
+			code, err := m.besideCode(it, x, k)
+			if err != nil {
+				return err
+			}
+			p := x.NewExtra(code, m.o, it)
+			if err := m.c.AddPiece(&p); err != nil {
+				return err
+			}
+			m.codes = append(m.codes, p.Code)
+		}
+	}
+	for _, p := range m.pieces {
+		if _, left := own[p.ID]; left {
+			if err := m.callOff(p, "the order does without it now"); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// besideCode is the label of the k-th piece of an extra: with a letter of the copy that it goes
+// with, where there is one for each.
+func (m *maker) besideCode(it studio.Item, x studio.ExtraPiece, k int) (string, error) {
+	now, err := m.c.PiecesOf(m.o.ID)
+	if err != nil {
+		return "", err
+	}
+	var copies []string
+	for _, p := range now {
+		if p.ItemID == it.ID && p.Live() && p.ClientGets() && p.PartID != 0 {
+			copies = append(copies, p.Code)
+		}
+	}
+	if x.Count == it.Copies && len(copies) == it.Copies {
+		return studio.ChildCode(copies[k], m.codes), nil
+	}
+	return studio.NextCode(m.o.Number, m.codes), nil
+}
+
 // refit makes a piece what is asked of it now.
 func (m *maker) refit(p *studio.Piece, it studio.Item, part studio.Part, plan []studio.Stage) error {
 	var e studio.Entry
 	*p, e = p.Refit(m.c.Act(), it, part, slices.Clone(plan))
 	return save(m.c, *p, e)
+}
+
+// replan gives a piece that stays as it is the plan of today.
+func (m *maker) replan(p studio.Piece, plan []studio.Stage) error {
+	p, changed := p.Replan(slices.Clone(plan))
+	if !changed {
+		return nil
+	}
+	return errors.Join(m.c.SavePiece(p), m.c.SaveStages(&p))
 }
 
 // atMost calls off the pieces beyond a number with what they are made of, those that are the
@@ -294,6 +372,8 @@ func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, o
 			if err := m.refit(p, it, part, plan); err != nil {
 				return nil, err
 			}
+		} else if err := m.replan(*p, plan); err != nil {
+			return nil, err
 		}
 	}
 	for k := len(own); k < n; k++ {
@@ -327,6 +407,7 @@ func (m *maker) strays() error {
 	for _, p := range now {
 		it, kept := items[p.ItemID]
 		switch {
+		case studio.OneOf(p.Kind, studio.ExtraKinds()...):
 		case !kept || !wanted[p.PartID]:
 			kept = kept && p.Kind == studio.KindAssembly && it.Joined() // it may stand on other parts now
 		case p.Kind == studio.KindAssembly:

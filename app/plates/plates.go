@@ -35,6 +35,7 @@ type PlatesSheet struct {
 	Open    []studio.Plate // laid, running or finished
 	Emptied []studio.Plate
 	Waiting []WaitingGroup
+	Held    []studio.HeldPiece // wait, and must not be laid yet
 	Now     time.Time
 }
 
@@ -69,14 +70,18 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 		if s.Emptied, err = tx.EmptiedPlates(12); err != nil {
 			return err
 		}
-		s.Waiting, err = Waiting(tx, s.Shop)
+		s.Waiting, s.Held, err = Waiting(tx, s.Shop)
 		return err
 	})
 	return s, err
 }
 
-func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, err error) {
+// Waiting returns the pieces that may share plates, and those that must not be laid yet.
+func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, held []studio.HeldPiece, err error) {
 	pieces, err := tx.PiecesIn(studio.Waiting)
+	if err == nil {
+		pieces, held, err = heldBack(tx, pieces)
+	}
 	for _, p := range pieces {
 		at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == p.Process && g.Material.ID == p.MaterialID })
 		if at < 0 {
@@ -92,7 +97,36 @@ func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, err error) {
 		}
 		groups[at].Pieces = append(groups[at].Pieces, p)
 	}
-	return groups, err
+	return groups, held, err
+}
+
+// heldBack takes out of pieces that wait those that must not be laid yet.
+func heldBack(tx *store.Tx, pieces []studio.Piece) (free []studio.Piece, held []studio.HeldPiece, err error) {
+	parts, err := tx.PartsOfWaiting(studio.Waiting)
+	if err != nil {
+		return nil, nil, err
+	}
+	byID := make(map[int64]studio.Part, len(parts))
+	for _, p := range parts {
+		byID[p.ID] = p
+	}
+	sculpts, err := tx.PiecesOfKind(studio.KindSculpt, studio.InWork()...)
+	if err != nil {
+		return nil, nil, err
+	}
+	of := map[int64][]studio.Piece{}
+	for _, s := range sculpts {
+		of[s.ItemID] = append(of[s.ItemID], s)
+	}
+	models, err := tx.PieceModels(pieces...)
+	for _, p := range pieces {
+		if why := p.HeldBack(byID[p.PartID], models[p.ID], of[p.ItemID]); why != "" {
+			held = append(held, studio.HeldPiece{Piece: p, Why: why})
+			continue
+		}
+		free = append(free, p)
+	}
+	return free, held, err
 }
 
 // LaidPiece is a piece on a plate as the drawing and the lists need it.
@@ -185,7 +219,7 @@ const maxCandidates = 8
 
 // candidates tries each kind of waiting piece on what is left of the bed.
 func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Candidate, err error) {
-	groups, err := Waiting(tx, s.Shop)
+	groups, _, err := Waiting(tx, s.Shop)
 	if err != nil {
 		return nil, err
 	}
@@ -271,7 +305,7 @@ func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materi
 // fillPlate lays waiting pieces around what lies there; only those with the codes
 // named, all for none.
 func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
-	groups, err := Waiting(d.Tx, h)
+	groups, _, err := Waiting(d.Tx, h)
 	if err != nil {
 		return nil, err
 	}

@@ -99,6 +99,9 @@ func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Do
 			if m, ok := s.Shop.Material(it.Parts[k].MaterialID, it.Parts[k].Process); ok {
 				it.Parts[k].MaterialID = m.ID
 			}
+			if it.Parts[k].Sealed() != "" && it.Parts[k].Waived == "" {
+				it.Parts[k].Waived = despite
+			}
 		}
 		if err := c.SaveItem(&it); err != nil {
 			return q, err

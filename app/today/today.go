@@ -393,7 +393,7 @@ func (t *today) batchTask(b batch) (rank int, at time.Time, task Task) {
 // desk is what waits at the desk: plates to lay, quotes to send, deposits, orders
 // that are complete.
 func (t *today) desk() error {
-	groups, err := plates.Waiting(t.tx, t.h)
+	groups, _, err := plates.Waiting(t.tx, t.h)
 	if err != nil {
 		return err
 	}

@@ -32,7 +32,7 @@ func Pour(b rates.Book) Work {
 
 // plain is a stage's work that the book tells as it stands.
 func plain(b rates.Book, s Step, minutes float64, from rates.Figure) Work {
-	return Work{Kind: s.Kind, Minutes: minutes, BookMin: minutes, WaitS: waitS(b, s),
+	return Work{Kind: s.Kind, Minutes: minutes, BookMin: minutes, WaitS: WaitS(b, s),
 		Working: rates.Working{Formula: "as the book has it", Inputs: []rates.Figure{from}, Result: rates.Of(s.Kind.Manner().Name, minutes, "min", rates.Derived)}}
 }
 

@@ -30,7 +30,10 @@ func SpreadKey(kind route.StageKind) string {
 	switch kind {
 	case route.Print:
 		return "plate"
-	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour:
+	case route.Sculpt, route.ClientYes, route.Revise:
+		return "sculpt"
+	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour, route.Insert, route.Try, route.Judge, route.Soak, route.Assess, route.Ask, route.Mend,
+		route.Order, route.Here, route.Ground, route.Flock, route.Seal, route.Water, route.Pattern, route.CutOut, route.Sew, route.Work:
 		return "other"
 	case route.DryFit, route.Score, route.Glue:
 		return "join"

@@ -375,7 +375,7 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 	w.Minutes = minutes * w.Effort.Mean
 	w.Working = rates.Working{Formula: "(" + formula + ") × expected of likely", Inputs: append(in, w.Effort.Inputs...),
 		Result: rates.Of(step.Kind.Manner().Name, w.Minutes, "min", rates.Derived)}
-	w.WaitS = waitS(b, step)
+	w.WaitS = WaitS(b, step)
 	return w
 }
 
@@ -397,7 +397,9 @@ func plateWork(b rates.Book, p Part) Work {
 
 // waitS is the clock time after a stage in the studio's room: the coats between, then the
 // last until it may be handled.
-func waitS(b rates.Book, step Step) int64 {
+// WaitS is the clock time after a step, in seconds: its wait, and the waits between its coats, as
+// the room is warm.
+func WaitS(b rates.Book, step Step) int64 {
 	if step.Wait == "" {
 		return 0
 	}

@@ -13,6 +13,7 @@ type Seam struct {
 	Source   string  // where the length came from
 	Copies   int
 	Packed   bool     // the assembly is packed in place of its parts
+	Inserts  bool     // goods go inside before it is closed
 	Sessions Sessions // that it shares with other pieces
 	Logged   map[route.StageKind]Logged
 }
@@ -56,6 +57,9 @@ func Join(b rates.Book, s Seam) (work []Work, glue Supply) {
 	around := s.Seams * length.Value
 	stage(Step{Kind: route.DryFit}, "seam.piece", "seams × a seam × share", s.Seams, seamFit, seams)
 	stage(Step{Kind: route.Score}, "seam.piece", "seams × a seam × share", s.Seams, seamScore, seams)
+	if s.Inserts {
+		work = append(work, Work{Kind: route.Insert}) // a gate: the goods have the hands
+	}
 	stage(Step{Kind: route.Glue, Wait: "seam.wait"}, "seam.piece", "seams × a seam × share", s.Seams, seamGlue, seams)
 	stage(Step{Kind: route.Fill, Wait: "fill.wait"}, "seam.length", "seams × length × speed × share", around, seamFill, seams, length)
 	stage(Step{Kind: route.Sand}, "seam.length", "seams × length × speed × share", around, seamSand, seams, length)

@@ -2,20 +2,24 @@ package quote
 
 import (
 	"math"
+	"slices"
 
 	"sakuji/core/finish"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // Kinds of extras: what an item costs besides its prints.
 const (
-	Trial    = "trial"   // a small print to learn something by
-	Sculpt   = "sculpt"  // hours of sculpting, with revisions
-	Licence  = "licence" // a fee
-	BoughtIn = "bought"  // bought-in parts
-	Freight  = "freight"
-	Restore  = "restore" // hours on an old piece
-	Other    = "other"
+	Trial     = "trial"   // a small print to learn something by
+	Sculpt    = "sculpt"  // hours of sculpting, with revisions
+	Licence   = "licence" // a fee
+	BoughtIn  = "bought"  // bought-in parts
+	Freight   = "freight"
+	Restore   = "restore" // hours on an old piece
+	Base      = "base"    // hours on what it stands on
+	SoftGoods = "soft"    // cut from a pattern: leather, cloth, padding
+	Other     = "other"
 )
 
 // Extra is one such thing. Money is in the studio's currency.
@@ -26,7 +30,10 @@ type Extra struct {
 	Count   float64 `json:"count,omitempty"` // how many; of a copy, when PerCopy
 	Pack    float64 `json:"pack,omitempty"`  // sold by so many; 0: one by one
 	PerCopy bool    `json:"per_copy,omitempty"`
-	Hours   float64 `json:"hours,omitempty"` // once, and PerCopy for each copy
+	Hours   float64 `json:"hours,omitempty"`  // once, and PerCopy for each copy
+	Inside  bool    `json:"inside,omitempty"` // goods that are put in before the piece is closed
+	Ground  string  `json:"ground,omitempty"` // of a base: Plain, Textured, Flocked or Poured
+	Over    string  `json:"over,omitempty"`   // of a trial: what it is tried over, or with
 
 	// Sculpting: the base is shared by a set, each further figure takes its extra.
 	Figures     int     `json:"figures,omitempty"`
@@ -44,6 +51,7 @@ type Extra struct {
 func (e Extra) Check() error {
 	var v rates.Invalid
 	v.Need(e.What != "", "what", "say what it is")
+	v.Need(slices.Contains([]string{Plain, Textured, Flocked, Poured}, e.Ground), "ground", "a ground is plain, textured, flocked or poured")
 	within := func(field, what string, x, most float64, unit string) {
 		v.Need(x >= 0 && x <= most, field, "%s: between 0 and %s%s", what, rates.Number(most), unit)
 	}
@@ -76,7 +84,7 @@ func (e Extra) LikelyHours(b rates.Book, copies float64) float64 {
 	return hours * copies
 }
 
-func (b *builder) extra(e Extra, copies float64) {
+func (b *builder) extra(e Extra, copies float64, logged map[route.StageKind]finish.Logged) {
 	count, times := max(1, e.Count), 1.0
 	if e.PerCopy {
 		times = copies
@@ -97,10 +105,10 @@ func (b *builder) extra(e Extra, copies float64) {
 	if e.PerCopy && copies > 1 {
 		formula, in = "hours × copies × wage", append(in, rates.Of("copies", copies, "×", rates.Derived))
 	}
-	key, wage := "other", b.book.Get("wage")
+	wage := b.book.Get("wage")
 	switch e.Kind {
 	case Sculpt:
-		key, wage = "sculpt", b.book.Get("wage.sculpt")
+		wage = b.book.Get("wage.sculpt")
 		formula = "(base + further figures × hours + revisions × hours) × wage"
 		in = []rates.Figure{rates.Of("base sculpt", e.Hours, "h", rates.Ours), rates.Of("further figures", float64(max(0, e.Figures-1)), "×", rates.Ours), rates.Of("a further figure", e.FigureHours, "h", rates.Ours),
 			rates.Of("revisions", float64(e.Revisions), "×", rates.Ours), b.book.Get("revision.hours")}
@@ -108,20 +116,34 @@ func (b *builder) extra(e Extra, copies float64) {
 		wage = b.book.Get("wage.paint")
 		formula = "(hours + odds of worse × hours then) × wage"
 		in = append(in, rates.Of("odds of finding worse", 100*e.Odds, "%", rates.Ours), rates.Of("hours then", e.WorseHours, "h", rates.Ours))
+	case Base:
+		wage = b.book.Get("wage.paint")
 	}
 	if hours <= 0 {
 		return
 	}
-	spread := finish.SpreadOf(b.book, key)
-	minutes := hours * 60 * spread.Mean
+	minutes, effort := e.expected(b.book, int(copies), logged)
 	b.item.HandsMinutes += minutes
 	amount := minutes / 60 * wage.Value
-	b.add(Hands, e.What, amount, minutes, rates.Working{Formula: formula + " × expected of likely", Inputs: append(append(in, wage), spread.Inputs...)})
-	worse := e.Odds * e.WorseHours * times * spread.Mean * wage.Value
-	b.risky("other", e.What, amount-worse, 1, spread)
+	b.add(Hands, e.What, amount, minutes, rates.Working{Formula: formula + " × expected of likely", Inputs: append(append(in, wage), effort.Inputs...)})
+	worse := e.Odds * e.WorseHours * times * effort.Mean * wage.Value
+	b.risky("other", e.What, amount-worse, 1, effort)
 	if e.Kind == Restore && worse > 0 {
 		b.item.risks = append(b.item.risks, risk{what: e.What + ": worse", piece: b.piece, amount: worse, odds: e.Odds, each: worse / e.Odds})
 	}
+}
+
+// expected is what all of an extra's things take of hands, in minutes, and how it may turn out:
+// as its longest stage may.
+func (e Extra) expected(b rates.Book, copies int, logged map[route.StageKind]finish.Logged) (minutes float64, effort finish.Effort) {
+	longest := -1.0
+	for _, w := range e.Work(b, copies, logged) {
+		minutes += w.Minutes * float64(max(1, e.Pieces(copies)))
+		if w.BookMin > longest {
+			longest, effort = w.BookMin, w.Effort
+		}
+	}
+	return minutes, effort
 }
 
 // Floor is the least price at which an hour of hands earns its wage, and what an hour

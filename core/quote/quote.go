@@ -68,6 +68,7 @@ type Job struct {
 	Copies int
 	Seam   *finish.Seam
 	Extras []Extra
+	Logged map[route.StageKind]finish.Logged // what stamps say of the stages of extras
 }
 
 // Line is one amount of an item's cost.
@@ -185,7 +186,7 @@ func Build(b rates.Book, jobs []Job, digits int32) []Item {
 			w.join(*j.Seam, j.copies(), packs)
 		}
 		for _, e := range j.Extras {
-			w.extra(e, j.copies())
+			w.extra(e, j.copies(), j.Logged)
 			w.piece++
 		}
 		piece = w.piece + 1

@@ -351,7 +351,8 @@ func TestExtras(t *testing.T) {
 	assert.EqualValues(t, 8_00, by["net"], "six of them: two packs of four")
 	assert.EqualValues(t, 15_00, by["licence"])
 	assert.EqualValues(t, Minor((10+3*2+2*2)*mean*b.V("wage.sculpt"), 2), by["sculpting"])
-	assert.EqualValues(t, Minor((5+0.25*8)*finish.SpreadOf(b, "other").Mean*b.V("wage.paint"), 2), by["mending"])
+	mended := (5*0.65+0.25*8)*finish.SpreadOf(b, "other").Mean + 5*0.05*finish.SpreadOf(b, "prime").Mean + 5*0.3*finish.SpreadOf(b, "base").Mean
+	assert.EqualValues(t, Minor(mended*b.V("wage.paint"), 2), by["mending"])
 	floor, hour := it.Floor(it.CostMinor)
 	assert.Equal(t, it.CostMinor, floor)
 	assert.InDelta(t, float64(it.ByKind(Hands))/(it.HandsMinutes/60), hour, 1e-9, "at cost an hour earns its wage")

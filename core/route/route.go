@@ -43,6 +43,26 @@ const (
 	Clear          StageKind = "clear"
 	Fit            StageKind = "fit"
 	Pack           StageKind = "pack"
+	Insert         StageKind = "insert" // what goes inside before an assembly is closed: a gate
+	Sculpt         StageKind = "sculpt"
+	ClientYes      StageKind = "yes" // the client's answer: a gate, no hands
+	Revise         StageKind = "revise"
+	Try            StageKind = "try" // of a trial
+	Judge          StageKind = "judge"
+	Soak           StageKind = "soak" // of a restoration: old paint and glue come off
+	Assess         StageKind = "assess"
+	Ask            StageKind = "ask" // stop and ask, where a limit was agreed
+	Mend           StageKind = "mend"
+	Order          StageKind = "order" // of what is bought in
+	Here           StageKind = "here"
+	Ground         StageKind = "ground" // of a base
+	Flock          StageKind = "flock"
+	Seal           StageKind = "seal"
+	Water          StageKind = "water"
+	Pattern        StageKind = "pattern" // of soft goods
+	CutOut         StageKind = "cutout"
+	Sew            StageKind = "sew"
+	Work           StageKind = "work" // of hours that leave no thing of their own
 )
 
 // Tiers, the stopping points a design is sold at.
@@ -99,6 +119,26 @@ var manners = map[StageKind]Manner{
 	Clear:          {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
 	Fit:            {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue, heat guns and blades: burns, fumes, cuts. Lithium cells: protected ones, charged watched; no mains without a qualified person. Magnets: swallowed or pinching, away from implants. What hangs overhead is fixed by somebody qualified." + sheet},
 	Pack:           {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun. Cells: batteries out, by the carrier’s rules. Heavy pieces are lifted by two."},
+	Insert:         {"in", "insert", "Put in what goes inside, test it, then close: nothing may be left over", "", "Lithium cells: protected ones, charged watched. Magnets: swallowed or pinching, away from implants. Try lights and motors before it is closed."},
+	Sculpt:         {"su", "sculpt", "Sculpt it", "", ""},
+	ClientYes:      {"ys", "client’s yes", "Show it to the client; stamp it on their yes, send it back on their no", "", ""},
+	Revise:         {"rv", "revision", "Change what the client asked for", "", ""},
+	Try:            {"tr", "trial", "Make the trial piece, as the job will be made", "hard enough to judge", "What the trial is of has its own dangers: gloves, eye protection, air." + sheet},
+	Judge:          {"ju", "result", "Judge it, and note what came out", "", ""},
+	Soak:           {"so", "strip paint", "Soak and brush the old paint off", "dry", "Strippers and ultrasonic baths: gloves, eye protection, air, by their data sheets. Paint of unknown age may hold lead: test it, work wet, no dry sanding; leave it to somebody licensed where the law says so." + sheet},
+	Assess:         {"as", "assess", "Look for breaks, old glue and what is missing, and note it", "", "Paint of unknown age may hold lead: test it, work wet, wash your hands." + sheet},
+	Ask:            {"ak", "stop and ask", "If it is worse than agreed, stop and ask the client; stamp it when that is settled", "", ""},
+	Mend:           {"me", "mend", "Mend it: spares or prints in place of what is missing", "glue and putty hard", "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Paint of unknown age may hold lead: no dry sanding." + sheet},
+	Order:          {"or", "order", "Order it", "", ""},
+	Here:           {"he", "arrived", "Count and check it, give it its place", "", ""},
+	Ground:         {"gr", "ground", "Cut and shape the ground", "", "Foam and hot wire: fumes, air. Blades cut: away from yourself. Dust of plaster: particulate respirator." + sheet},
+	Flock:          {"fk", "flock", "Flock in several tones, blow off what is loose", "glue hard", "Loose fibres: particulate respirator, no wet coats beside it."},
+	Seal:           {"se", "seal", "Seal every corner before any release spray, then test with water", "", "Release spray and its solvent: air, no flame. Never leave a fresh pour where a leak runs unseen."},
+	Water:          {"pw", "water pour", "Pour in layers no deeper than the resin allows; watch the first hour", "pour hard", "Casting resin: gloves, eye protection, air; deep layers heat up. A torch for bubbles is a flame: nothing that burns beside it." + sheet},
+	Pattern:        {"pa", "pattern", "Draw the pattern, try it in paper", "", ""},
+	CutOut:         {"ct", "cut out", "Cut it out", "", "Blades cut: away from yourself, a new blade, a mat."},
+	Sew:            {"sw", "stitch or glue", "Stitch or glue it", "glue hard", "Contact adhesive: air, no flame. Hot glue burns." + sheet},
+	Work:           {"wk", "work", "Do it", "", ""},
 }
 
 // Manner returns how the kind is shown.
@@ -112,7 +152,17 @@ func (k StageKind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []StageKind {
-	return []StageKind{Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Glue, Case, Rubber, Open, Pour, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+}
+
+// Gate reports whether a stage may wait for other pieces than its own: what goes inside, into or
+// with a piece.
+func (k StageKind) Gate() bool {
+	switch k {
+	case Insert, Mend, Fit, Pack:
+		return true
+	}
+	return false
 }
 
 // Course says what a print passes beside what every one does.

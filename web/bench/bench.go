@@ -83,14 +83,6 @@ type pieceView struct {
 	People []studio.Person
 }
 
-// Kind is the stage that is next, or none.
-func (v pieceView) Kind() route.StageKind {
-	if now := v.Piece.Now(); now != nil {
-		return now.Kind
-	}
-	return ""
-}
-
 func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.App.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
 	if err != nil {

@@ -177,7 +177,7 @@ func (s *Room) addExtra(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[extraForm](r)
 	if err == nil {
 		err = s.App.Orders.AddExtra(r.Context(), kit.Owner(r), chi.URLParam(r, "no"), kit.PathID(r, "item"), quote.Extra{Kind: f.Kind, What: f.What, Each: f.Each, Count: f.Count, Pack: f.Pack, PerCopy: f.PerCopy,
-			Hours: f.Hours, Figures: f.Figures, FigureHours: f.FigureHours, Revisions: f.Revisions, Odds: f.OddsPercent / 100, WorseHours: f.WorseHours, StopAt: f.StopAt})
+			Hours: f.Hours, Figures: f.Figures, FigureHours: f.FigureHours, Revisions: f.Revisions, Odds: f.OddsPercent / 100, WorseHours: f.WorseHours, StopAt: f.StopAt, Inside: f.Inside, Ground: f.Ground, Over: f.Over})
 	}
 	s.pricingDone(w, r, err, "It is in the price.")
 }
@@ -197,6 +197,9 @@ type extraForm struct {
 	OddsPercent float64 `form:"odds" label:"Odds"`
 	WorseHours  float64 `form:"worse_hours" label:"Hours then"`
 	StopAt      float64 `form:"stop_at" label:"Stop and ask"`
+	Inside      bool    `form:"inside"`
+	Ground      string  `form:"ground" label:"Ground"`
+	Over        string  `form:"over" label:"Tried over" validate:"max=120"`
 }
 
 func (s *Room) dropExtra(w http.ResponseWriter, r *http.Request) {

@@ -39,7 +39,7 @@ type pricingView struct {
 // extraKind is a kind of extra with what it is asked for.
 type extraKind struct{ Key, Name string }
 
-var extraKinds = []extraKind{{quote.BoughtIn, "bought in"}, {quote.Sculpt, "sculpting"}, {quote.Trial, "a trial piece"}, {quote.Freight, "freight"}, {quote.Licence, "a licence"}, {quote.Restore, "restoring"}, {quote.Other, "other"}}
+var extraKinds = []extraKind{{quote.BoughtIn, "bought in"}, {quote.Sculpt, "sculpting"}, {quote.Trial, "a trial piece"}, {quote.Freight, "freight"}, {quote.Licence, "a licence"}, {quote.Restore, "restoring"}, {quote.Base, "a base"}, {quote.SoftGoods, "soft goods: leather, cloth, padding"}, {quote.Other, "other"}}
 
 // told is an amount as the order tells its price.
 func (v pricingView) told(net, total int64) int64 {

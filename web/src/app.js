@@ -172,6 +172,9 @@ Alpine.data("extra", () => ({
   get worked() { return !["freight", "licence"].includes(this.kind); },
   get sculpt() { return this.kind === "sculpt"; },
   get restore() { return this.kind === "restore"; },
+  get ground() { return this.kind === "base"; },
+  get trial() { return this.kind === "trial"; },
+  get goods() { return ["bought", "soft"].includes(this.kind); },
 }));
 
 // Files dropped on a drop field go into its file input, and the form is sent.

@@ -1,0 +1,201 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"sakuji/core/quote"
+	"sakuji/core/route"
+)
+
+// ExtraPiece is a thing that an item takes beside its prints, before it is made.
+type ExtraPiece struct {
+	Extra quote.Extra
+	Kind  PieceKind
+	Name  string
+	Count int // so many of it
+	Plan  []Stage
+}
+
+// kindOf is what the pieces of an extra are.
+func kindOf(e quote.Extra) PieceKind {
+	kinds := map[string]PieceKind{quote.Sculpt: KindSculpt, quote.Trial: KindTrial, quote.Restore: KindRestoration, quote.Base: KindBase, quote.BoughtIn: KindBought, quote.SoftGoods: KindSoft}
+	if k, ok := kinds[e.Kind]; ok {
+		return k
+	}
+	return KindWork
+}
+
+// ExtraKinds are the kinds of pieces that come of extras.
+func ExtraKinds() []PieceKind {
+	return []PieceKind{KindSculpt, KindTrial, KindRestoration, KindBase, KindBought, KindSoft, KindWork}
+}
+
+// What says what a piece is, as people call it: what it is printed in, or what else it is.
+func (p Piece) What() string {
+	names := map[PieceKind]string{KindAssembly: "assembly", KindMaster: "print to cast", KindMould: "mould", KindCast: "casting", KindFile: "file", KindSculpt: "sculpt", KindTrial: "trial",
+		KindRestoration: "restoration", KindBase: "base", KindBought: "bought in", KindSoft: "soft goods", KindWork: "work"}
+	if name, ok := names[p.Kind]; ok {
+		return name
+	}
+	return p.Process
+}
+
+// ExtraPieces plans what an item takes beside its prints. Extras of one kind and name are one.
+func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
+	for _, e := range it.Extras {
+		n := e.Pieces(it.Copies)
+		if n == 0 {
+			continue
+		}
+		x := ExtraPiece{Extra: e, Kind: kindOf(e), Name: it.Title + ", " + e.What, Count: n, Plan: stripOf(e.Work(h.Book, it.Copies, h.History.Logged[""]))}
+		if len(it.Parts) == 0 && n == it.Copies && (e.Kind == quote.Restore || e.What == it.Title) {
+			x.Name = e.What // it is the thing
+		}
+		if e.Kind == quote.BoughtIn {
+			if count := max(1, e.Count) * map[bool]float64{true: float64(it.Copies), false: 1}[e.PerCopy]; count > 1 {
+				x.Name += fmt.Sprintf(", %d pieces", int(count))
+			}
+		}
+		if e.Kind == quote.Trial && e.Over != "" {
+			x.Name += " over " + e.Over
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// beside reports whether a piece of an extra goes into or with other pieces of its item, which
+// are what is counted: prints, or what is restored.
+func (x ExtraPiece) beside(it Item) bool {
+	if x.Kind == KindRestoration {
+		return false
+	}
+	return len(it.Parts) > 0 || it.Restored()
+}
+
+// Restored reports whether the item is something old that is mended: what is printed for it goes
+// into it.
+func (i Item) Restored() bool {
+	return slices.ContainsFunc(i.Extras, func(e quote.Extra) bool { return e.Kind == quote.Restore })
+}
+
+// Inserts reports whether goods go inside before the item's assembly is closed.
+func (i Item) Inserts() bool {
+	return slices.ContainsFunc(i.Extras, func(e quote.Extra) bool { return e.Inside && e.Pieces(i.Copies) > 0 })
+}
+
+// NewExtra is a piece of an extra before anything is done of it: it lies at the bench.
+func (x ExtraPiece) NewExtra(code string, o Order, it Item) Piece {
+	return Piece{Code: code, Kind: x.Kind, OrderID: o.ID, ItemID: it.ID, Beside: x.beside(it), Name: x.Name, Scale: it.Scale, Tier: it.Tier, Attempt: 1, State: AtBench, Stages: slices.Clone(x.Plan)}
+}
+
+// Is reports whether a piece is one of the extra's, by kind and name, whatever their number.
+func (x ExtraPiece) Is(p Piece) bool {
+	return p.Kind == x.Kind && bare(p.Name) == bare(x.Name)
+}
+
+// bare is the name of an extra's piece without its number.
+func bare(name string) string {
+	if at := strings.LastIndex(name, ", "); at >= 0 && strings.HasSuffix(name, " pieces") {
+		return name[:at]
+	}
+	return name
+}
+
+// RefitExtra makes a piece what is asked of its extra now; changed says whether anything was.
+func (p Piece) RefitExtra(a Act, x ExtraPiece, it Item) (Piece, Entry, bool) {
+	same := p.Name == x.Name && p.Beside == x.beside(it) && samePlan(p.Strip().Planned(), x.Plan)
+	if same {
+		return p, Entry{}, false
+	}
+	p.Name, p.Beside = x.Name, x.beside(it)
+	p.Stages = Retier(p.Stages, slices.Clone(x.Plan))
+	p.resume()
+	return p, a.entry("piece changed", "%s: %s", p.Code, p.Name).of(p.OrderID, p.ID, 0), true
+}
+
+// samePlan reports whether two plans are of the same stages with the same minutes.
+func samePlan(a []route.Stage, b []Stage) bool {
+	return slices.EqualFunc(a, b, func(x route.Stage, y Stage) bool { return x.Kind == y.Kind && x.BookMin == y.BookMin })
+}
+
+// HeldBy are the pieces of its order that a piece waits for at the stage that is next: a print
+// for the client's yes on its sculpt, a glue joint for what goes inside, a parcel for what goes
+// with it, goods for the piece they are put into, a repair for its spares.
+func (p Piece) HeldBy(all []Piece) (out []Piece) {
+	now := p.Now()
+	if now == nil || !p.Live() {
+		return nil
+	}
+	for _, o := range all {
+		if o.ItemID == p.ItemID && o.ID != p.ID && o.Live() && o.State != PieceDone && p.waitsAt(now.Kind, o) {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// waitsAt reports whether a piece waits at a stage for another that is not done.
+func (p Piece) waitsAt(kind route.StageKind, o Piece) bool {
+	switch {
+	case kind == route.Print:
+		return o.Kind == KindSculpt
+	case kind == route.Mend:
+		return OneOf(o.Kind, KindPrint, KindCast, KindAssembly)
+	case p.Beside && kind == route.Insert:
+		return o.Kind == KindAssembly && o.State == InParts
+	case p.Beside && kind == route.Fit:
+		n := o.Now()
+		return !o.Beside && o.ParentID == 0 && !OneOf(o.Kind, StaysHere()...) && n != nil && !OneOf(n.Kind, route.Fit, route.Pack)
+	case p.Beside || p.ParentID != 0:
+		return false
+	case kind == route.Insert:
+		return o.Beside && o.puts(route.Insert)
+	case kind == route.Pack:
+		return o.Beside && OneOf(o.Kind, KindBase, KindBought, KindSoft)
+	}
+	return false
+}
+
+// puts reports whether goods have a stage at which they are put in.
+func (p Piece) puts(kind route.StageKind) bool {
+	return slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == kind })
+}
+
+// Held says in words what holds a piece up; empty for nothing.
+func Held(by []Piece) string {
+	if len(by) == 0 {
+		return ""
+	}
+	var codes []string
+	for _, p := range by[:min(3, len(by))] {
+		codes = append(codes, p.Code+" "+p.Name)
+	}
+	if n := len(by) - len(codes); n > 0 {
+		codes = append(codes, fmt.Sprintf("%d more", n))
+	}
+	return "waits for " + joinAnd(codes)
+}
+
+// HeldPiece is a piece that waits for a plate and must not be laid on one yet, and why not.
+type HeldPiece struct {
+	Piece Piece
+	Why   string
+}
+
+// HeldBack says why a piece of a part must not be laid on a plate as it is; empty: it may. sculpts
+// are those of its item that the client has not said yes to.
+func (p Piece) HeldBack(part Part, model Model, sculpts []Piece) string {
+	part.Model = model
+	switch {
+	case len(sculpts) > 0:
+		return "the client’s yes to " + sculpts[0].Code + " is still open"
+	case part.ToCut() != "" && model.How != Cut:
+		return part.ToCut()
+	case part.Waived == "":
+		return part.Sealed()
+	}
+	return ""
+}
