@@ -142,6 +142,66 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false))
 }
 
+// What is joined after paint is fitted dry first, then coloured by itself while its assembly is, and
+// joined when both are; what comes off is fitted and never glued. The minutes stay those charged.
+func TestJoinedAfterPaint(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 1)
+	form.Tier = route.Painted
+	for id, p := range form.Parts {
+		if p.Copies == 2 { // the feet
+			p.Joins = studio.JoinAfter
+			form.Parts[id] = p
+		}
+	}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	quoted := s.Accept(no)
+	kinds := func(code string) (out []route.StageKind) {
+		by, _ := piecesOf(t, s, no)
+		for _, st := range by[code].Stages {
+			out = append(out, st.Kind)
+		}
+		return out
+	}
+	assert.Equal(t, []route.StageKind{route.DryFit, route.Base, route.Shade, route.Light, route.Clear, route.JoinAfter, route.Pack}, kinds(no+"-1"))
+	assert.NotContains(t, kinds(no+"-1a"), route.Base, "the body is coloured as the assembly")
+	assert.Equal(t, route.Clear, kinds(no + "-1b")[len(kinds(no+"-1b"))-1])
+	printAll(t, s)
+	finishTo(t, s, no+"-1a")
+	finishTo(t, s, no+"-1b")
+	by, _ := piecesOf(t, s, no)
+	assert.Equal(t, studio.InParts, by[no+"-1"].State)
+	finishTo(t, s, no+"-1c")
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1c")
+	require.NoError(t, err)
+	assert.Equal(t, route.Base, p.Kind())
+	assert.Equal(t, "waits for "+no+"-1 Vase", p.Held, "a dry fit comes before the first coat")
+	refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1c", studio.Stamp{}); return err }(), "waits for "+no+"-1")
+	by, _ = piecesOf(t, s, no)
+	require.Equal(t, studio.AtBench, by[no+"-1"].State, "all are there to be fitted")
+	finishTo(t, s, no+"-1")
+	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, route.JoinAfter, p.Kind())
+	assert.Contains(t, p.Held, no+"-1b")
+	assert.Contains(t, p.Piece.Now().How, "Scrape paint off the mating faces first.")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1b", studio.Stamp{Minutes: 9})
+	require.NoError(t, err)
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "its own coat is its own until it is joined")
+	s.Finish(no + "-1b")
+	s.Finish(no + "-1c")
+	s.Finish(no + "-1")
+	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "is in "+no+"-1 already")
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	charged := 0.0
+	for _, it := range quoted.Document.Items {
+		charged += it.Cost.HandsMinutes
+	}
+	assert.InDelta(t, charged, d.Planned, 0.01)
+}
+
 // A part that is scrapped holds its assembly up until it is replaced, by a piece with a letter
 // of its own; changes of the order keep what is printed and call off whole trees.
 func TestTreesThroughLossAndChange(t *testing.T) {

@@ -50,20 +50,23 @@ func (i Item) countedOn(p Part) finish.Features {
 }
 
 // AssemblyStages plans the strip of one assembly of an item: it is put together, then coloured,
-// fitted out and packed whole. The hands of its colours are those of all its parts.
+// joined with what was coloured apart, fitted out and packed whole. The hands of its colours are
+// those of all its parts that are joined before.
 func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
 	together := h.sessionsOf(items)
-	var work, pack []finish.Work
+	var first, whole []finish.Work
 	if seam := h.seamOf(it, together); seam != nil {
-		work, _ = finish.Join(h.Book, *seam)
-		if last := len(work) - 1; seam.Packed && last >= 0 {
-			work, pack = work[:last], work[last:]
+		work, _ := finish.Join(h.Book, *seam)
+		at := slices.IndexFunc(work, func(w finish.Work) bool { return w.Kind == route.JoinAfter || w.Kind == route.Pack })
+		if at < 0 {
+			at = len(work)
 		}
+		first, whole = work[:at], work[at:]
 	}
-	var whole []finish.Work
 	for _, p := range it.Parts {
+		after := it.after(p)
 		for _, w := range finish.Plan(h.Book, h.sharing(p, it, together)) {
-			if n := float64(p.Copies); route.OnAssembly(w.Kind) {
+			if n := float64(p.Copies); route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind)) {
 				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n
 				whole = append(whole, w)
 			}
@@ -71,7 +74,7 @@ func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
 	}
 	kinds := route.All() // in the order of work, whichever part wants it
 	slices.SortStableFunc(whole, func(a, b finish.Work) int { return slices.Index(kinds, a.Kind) - slices.Index(kinds, b.Kind) })
-	return stripOf(append(work, merged(append(whole, pack...))...))
+	return stripOf(append(slices.Clone(first), merged(whole)...))
 }
 
 // merged does what is of one kind and follows on itself at one go.
@@ -140,14 +143,32 @@ func (p Piece) now(s PieceState) (Piece, bool) {
 	return p, changed
 }
 
-// Missing says what an assembly still waits for: its parts that are not done.
+// Missing says what an assembly still waits for: its parts that are not done, nor lie there to be
+// fitted before their own colours.
 func (p Piece) Missing(all []Piece) (out []Piece) {
 	for _, c := range p.PartsOf(all) {
-		if c.Short(all) || c.Live() && c.State != PieceDone {
+		if c.Short(all) || c.Live() && !c.fitsDry() {
 			out = append(out, c)
 		}
 	}
 	return out
+}
+
+// fitsDry reports whether a part is as far as its assembly wants it for the dry fit: done, or smooth
+// and about to be coloured by itself.
+func (p Piece) fitsDry() bool {
+	now := p.Now()
+	return p.State == PieceDone || p.State == AtBench && now != nil && route.Colours(now.Kind)
+}
+
+// ColouredApart reports whether a part has coats of its own, and is joined after them.
+func (p Piece) ColouredApart() bool {
+	return p.ParentID != 0 && slices.ContainsFunc(p.Stages, func(s Stage) bool { return route.Colours(s.Kind) })
+}
+
+// passed reports whether a stage of a kind is stamped.
+func (p Piece) passed(kind route.StageKind) bool {
+	return slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == kind && s.Mark == route.Done })
 }
 
 // ChainsOf is what the pieces of each order still have before them, a chain of steps for each

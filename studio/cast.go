@@ -37,8 +37,8 @@ func master(fp finish.Part) finish.Part {
 // stripOf makes a strip of planned work.
 func stripOf(work []finish.Work) StageList {
 	var out StageList
-	for _, w := range work {
-		out = append(out, Stage{Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, WaitS: w.WaitS}})
+	for _, w := range finish.Stages(work) {
+		out = append(out, Stage{Stage: route.Stage{Kind: w.Kind, Mark: route.Todo, PlannedMin: w.Minutes, BookMin: w.BookMin, How: w.How, WaitS: w.WaitS}})
 	}
 	return out.numbered()
 }
@@ -87,12 +87,19 @@ func (p Piece) WaitsFor() string {
 	return "waits for its parts"
 }
 
+// coloured reports whether the last stamp is on a coat of the part's own.
+func (p Piece) coloured() bool {
+	last := p.Last()
+	return last != nil && route.Colours(last.Kind)
+}
+
 // MayReopen says whether what others are made of may be worked on again: once they have been
 // begun, they are what is worked on.
 func (p Piece) MayReopen(all []Piece) error {
 	for _, o := range all {
 		of, made := o.source(all)
-		if (o.ID == p.ParentID || made && of.ID == p.ID) && o.Live() && o.Last() != nil {
+		built := o.ID == p.ParentID && !(p.coloured() && o.puts(route.JoinAfter) && !o.passed(route.JoinAfter)) // painted apart, it is not joined yet
+		if (built || made && of.ID == p.ID) && o.Live() && o.Last() != nil {
 			return fmt.Errorf("%s is in %s already: take that back first", p.Code, o.Code)
 		}
 	}

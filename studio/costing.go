@@ -137,10 +137,11 @@ func (h Shop) joinedIn(steps []schedule.Step, seam *finish.Seam, it Item) []sche
 	if at < 0 {
 		at = len(steps)
 	}
-	if n := len(join); seam.Packed && at < len(steps) { // packed last
-		return append(slices.Insert(slices.Clone(steps), at, join[:n-1]...), join[n-1])
+	last := slices.IndexFunc(work, func(w finish.Work) bool { return w.Kind == route.JoinAfter || w.Kind == route.Pack })
+	if last < 0 {
+		last = len(work)
 	}
-	return slices.Insert(slices.Clone(steps), at, join...)
+	return append(slices.Insert(slices.Clone(steps), at, join[:last]...), join[last:]...)
 }
 
 // placed says on what a part is printed, and of what; ok is false where it cannot be.
@@ -188,7 +189,8 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		slices.Sort(widths)
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
-	return &finish.Seam{Seams: seams, Pegs: pegs, LengthMM: length, Source: source, Copies: it.Copies, Logged: h.History.Logged[it.process()],
+	after, loose, joint := it.joints(length)
+	return &finish.Seam{Seams: seams, After: min(after, seams), Loose: min(loose, seams-min(after, seams)), Pegs: pegs, LengthMM: length, Source: source, Joint: joint, Adhesive: it.Adhesive, Copies: it.Copies, Logged: h.History.Logged[it.process()],
 		Packed: it.Joined(), Inserts: it.Inserts(), Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
 }
 

@@ -149,6 +149,10 @@ func (p Piece) waitsAt(kind route.StageKind, o Piece) bool {
 	case p.Beside && kind == route.Fit:
 		n := o.Now()
 		return !o.Beside && o.ParentID == 0 && !OneOf(o.Kind, StaysHere()...) && n != nil && !OneOf(n.Kind, route.Fit, route.Pack)
+	case kind == route.JoinAfter:
+		return o.ParentID == p.ID
+	case p.ParentID != 0 && route.Colours(kind): // a dry fit comes before the first coat
+		return o.ID == p.ParentID && o.puts(route.DryFit) && !o.passed(route.DryFit)
 	case p.Beside || p.ParentID != 0:
 		return false
 	case kind == route.Insert:
@@ -162,6 +166,12 @@ func (p Piece) waitsAt(kind route.StageKind, o Piece) bool {
 // puts reports whether goods have a stage at which they are put in.
 func (p Piece) puts(kind route.StageKind) bool {
 	return slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == kind })
+}
+
+// Gated reports whether the stage that is next may wait for other pieces.
+func (p Piece) Gated() bool {
+	now := p.Now()
+	return now != nil && (now.Kind.Gate() || p.ParentID != 0 && route.Colours(now.Kind))
 }
 
 // Held says in words what holds a piece up; empty for nothing.

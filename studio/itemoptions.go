@@ -22,8 +22,10 @@ type ItemOptions struct {
 	DetailWhy    string          `json:"detail_why,omitempty"`
 	Standard     string          `json:"standard,omitempty"`  // of painting: finish.Display or Fast
 	Care         finish.Care     `json:"care,omitzero"`       // where its hours go
+	Scheme       string          `json:"scheme,omitempty"`    // of its colours: finish.SchemeLight and others
 	PersonID     int64           `json:"person_id,omitempty"` // who smooths and paints it; 0: not said
 	Apart        bool            `json:"apart,omitempty"`     // its parts are handed over as they are
+	Adhesive     string          `json:"adhesive,omitempty"`  // its joints are glued with; empty: chosen by need
 	SeamMM       float64         `json:"seam_mm,omitempty"`   // all around one seam; 0: as the parts are wide
 	Cast         bool            `json:"cast,omitempty"`      // copies are cast from one print
 	Option       bool            `json:"option,omitempty"`    // the client may take it or leave it
@@ -51,6 +53,9 @@ func (m ItemOptions) Check() (v rates.Invalid) {
 	v.Need(m.SeamMM >= 0 && m.SeamMM <= 1e6, "seam", "seam: between 0 and 1,000 m")
 	v.Need(f.FitHours >= 0 && f.FitHours <= 1000, "fit", "fitting out: between 0 and 1,000 h")
 	v.Need(OneOf(m.Standard, finish.Display, finish.Fast), "standard", "painting is for display or fast")
+	_, glue := finish.AdhesiveOf(m.Adhesive)
+	v.Need(m.Adhesive == "" || glue, "adhesive", "there is no adhesive %s", m.Adhesive)
+	v.Need(OneOf(m.Scheme, finish.Schemes()...), "scheme", "there is no scheme %s", m.Scheme)
 	share := func(p float64) bool { return p >= 0 && p <= 100 }
 	v.Need(share(m.Care.FocalPercent), "focal", "a focal region is between 0 and 100 %% of what is seen")
 	v.Need(share(m.Care.TonedPercent) && !(m.Care.FocalPercent+m.Care.TonedPercent > 100), "toned", "focal and toned down are 100 %% of what is seen at most")
@@ -253,7 +258,9 @@ func Differences(before, after []Item) (out []Change) {
 		add(it.Title, "counted on it", was.countText(), it.countText())
 		add(it.Title, "painting", standardText(was.Standard), standardText(it.Standard))
 		add(it.Title, "care", careText(was.Care), careText(it.Care))
+		add(it.Title, "scheme", finish.SchemeName(was.Scheme), finish.SchemeName(it.Scheme))
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
+		add(it.Title, "adhesive", was.Adhesive, it.Adhesive)
 		add(it.Title, "extras", was.extraText(), it.extraText())
 		out = append(out, partDifferences(was, it)...)
 	}
@@ -293,6 +300,9 @@ func partDifferences(was, it Item) (out []Change) {
 		add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
 		add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
 		add(name, "inside", insideText(q.Inside), insideText(p.Inside))
+		a, _ := was.JoinOf(q)
+		b, _ := it.JoinOf(p)
+		add(name, "joined", joinText(a), joinText(b))
 		add(name, "seen", seenText(q.Unseen()), seenText(p.Unseen()))
 		add(name, "printed in pieces", fmt.Sprint(q.Pieces()), fmt.Sprint(p.Pieces()))
 		if q.ModelID != p.ModelID {
@@ -328,6 +338,11 @@ func insideText(inside string) string {
 		return "left as printed"
 	}
 	return inside
+}
+
+// joinText says when a part is joined.
+func joinText(when string) string {
+	return map[string]string{JoinBefore: "before paint", JoinAfter: "after paint", JoinLoose: "comes off"}[when]
 }
 
 func seenText(unseen bool) string {

@@ -162,7 +162,10 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
 	work := finish.Plan(h.Book, h.printed(p, it, h.sessionsOf(items)))
 	if it.Joined() {
-		work = slices.DeleteFunc(work, func(w finish.Work) bool { return route.OnAssembly(w.Kind) })
+		after := it.after(p)
+		work = slices.DeleteFunc(work, func(w finish.Work) bool {
+			return route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind))
+		})
 	}
 	return stripOf(work)
 }
@@ -193,7 +196,7 @@ func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 		finishRoute = h.Studio.Defaults.FinishRoute(p.Process, it.Tier)
 	}
 	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute,
-		AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
+		Scheme: it.Scheme, AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
 		Inside: p.Inside, Hidden: p.Unseen(), Joined: it.Joined(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
 		OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
@@ -253,7 +256,7 @@ func session(fp finish.Part, it Item, p Part, kind route.StageKind) string {
 	case route.Wash, route.Cure, route.RemoveSupports:
 		by = p.Process
 	case route.Prime, route.Clear, route.Look, route.Pack:
-	case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Fit:
+	case route.Base, route.Mask, route.Spray, route.Pull, route.Shade, route.Light, route.Detail, route.Weather, route.Fit:
 		by = fmt.Sprint(it.ID, it.Title)
 	default:
 		by = fp.Route

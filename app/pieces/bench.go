@@ -110,12 +110,12 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 	return s, err
 }
 
-// beside gathers the pieces of items that have some beside their prints: only those hold others
-// up, or are held.
+// beside gathers the pieces of items that have some beside their prints, or joined after paint:
+// only those hold others up, or are held.
 func beside(pieces []studio.Piece) map[int64][]studio.Piece {
 	of := map[int64][]studio.Piece{}
 	for _, p := range pieces {
-		if studio.OneOf(p.Kind, studio.ExtraKinds()...) {
+		if studio.OneOf(p.Kind, studio.ExtraKinds()...) || p.ParentID != 0 && p.State == studio.AtBench && p.Gated() {
 			of[p.ItemID] = []studio.Piece{}
 		}
 	}
@@ -295,7 +295,7 @@ func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c c
 			return change.Refused(err)
 		}
 		done = p
-		if err := save(c, p, e); err != nil || p.State == was {
+		if err := save(c, p, e); err != nil || p.State == was && !p.ColouredApart() {
 			return err
 		}
 		return gatherOn(c, p)
@@ -320,7 +320,7 @@ func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
 	if now == nil {
 		return nil
 	}
-	if now.Kind.Gate() {
+	if p.Gated() {
 		all, err := c.PiecesOf(p.OrderID)
 		if err != nil {
 			return err

@@ -35,7 +35,9 @@ func SpreadKey(kind route.StageKind) string {
 	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour, route.Insert, route.Try, route.Judge, route.Soak, route.Assess, route.Ask, route.Mend,
 		route.Order, route.Here, route.Ground, route.Flock, route.Seal, route.Water, route.Pattern, route.CutOut, route.Sew, route.Work:
 		return "other"
-	case route.DryFit, route.Score, route.Glue:
+	case route.Spray, route.Pull:
+		return "mask"
+	case route.DryFit, route.Score, route.Glue, route.JoinAfter:
 		return "join"
 	}
 	return string(kind)

@@ -27,6 +27,7 @@ type Part struct {
 	Worn         bool    // its rim is broken, so that it does not cut
 	Joined       bool    // it becomes part of an assembly, which is packed in its place
 	Standard     string  // Display or Fast
+	Scheme       string  // of its colours, by which the primer is chosen
 	Care         Care
 	OverhangMM2  float64 // projected area of faces that stood on supports
 	Tips         float64 // that hold it, where an orientation was worked out; 0: not known
@@ -106,6 +107,9 @@ type Work struct {
 	BookMin float64 // by the book, before what the logbook and the spread add
 	WaitS   int64
 	Tool    string // Brush, Airbrush or Can, where that was chosen
+	How     string // what to do it with: the paper, the primer, the adhesive
+	Papers  []int  // P numbers that a sanding runs through
+	Fine    bool   // it is worked so finely that paper has places to keep off
 	Working rates.Working
 	Effort  Effort
 }
@@ -191,16 +195,39 @@ func (p Part) Course() route.Course {
 // Plan returns the work of every stage of a piece, in order.
 func Plan(b rates.Book, p Part) []Work {
 	var out []Work
-	smooth := p.finishRoute().Steps
+	fr, sanded := p.finishRoute(), 0
+	detail, _ := p.Detail(b)
+	smooth := fr.Steps
 	for _, kind := range p.Course().Stages() {
 		step := stepOf(kind, p.Process)
 		if len(smooth) > 0 && !p.raw() && smooth[0].Kind == kind {
 			step, smooth = smooth[0], smooth[1:]
 		}
-		out = append(out, stage(b, p, step))
+		w := stage(b, p, step)
+		switch {
+		case kind == route.Sand:
+			w.Papers, w.How = fr.papers(sanded, step.times())
+			if len(w.Papers) == 1 {
+				w.How = paperText(w.Papers[0], true, detail > fineFrom)
+			}
+			w.Fine = detail > fineFrom
+			sanded++
+		case kind == route.Prime && step.Coat == "filler":
+			w.How = "filler primer: it shows the flaws and fills the shallow ones"
+		case kind == route.Prime:
+			primer, why := PrimerFor(p.Scheme)
+			w.How = primer + " primer: " + why
+		case w.Tool != "":
+			w.How = "by " + w.Tool
+		}
+		out = append(out, w)
 	}
 	return out
 }
+
+// fineFrom is how many times as long as on a plain part paper takes where there are places to keep
+// it off. Source: from memory.
+const fineFrom = 1.5
 
 // stepOf is the step of a kind that does not depend on the finish route.
 func stepOf(kind route.StageKind, processName string) Step {
@@ -395,10 +422,8 @@ func plateWork(b rates.Book, p Part) Work {
 	return w
 }
 
-// waitS is the clock time after a stage in the studio's room: the coats between, then the
-// last until it may be handled.
-// WaitS is the clock time after a step, in seconds: its wait, and the waits between its coats, as
-// the room is warm.
+// WaitS is the clock time after a step in the studio's room, in seconds: the coats between, then
+// the last until it may be handled.
 func WaitS(b rates.Book, step Step) int64 {
 	if step.Wait == "" {
 		return 0

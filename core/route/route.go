@@ -36,11 +36,14 @@ const (
 	Pour           StageKind = "pour" // of a cast
 	Base           StageKind = "base"
 	Mask           StageKind = "mask"
+	Spray          StageKind = "spray" // through a mask
+	Pull           StageKind = "pull"
 	Shade          StageKind = "shade"
 	Light          StageKind = "light"
 	Detail         StageKind = "detail"
 	Weather        StageKind = "weather"
 	Clear          StageKind = "clear"
+	JoinAfter      StageKind = "join" // of what is joined after paint
 	Fit            StageKind = "fit"
 	Pack           StageKind = "pack"
 	Insert         StageKind = "insert" // what goes inside before an assembly is closed: a gate
@@ -111,12 +114,15 @@ var manners = map[StageKind]Manner{
 	Open:           {"op", "open", "Open the mould, take the print out, clean it", "", "Blades cut: away from yourself, the mould clamped."},
 	Pour:           {"po", "casting", "Pour, take out and clean up", "casting hard", "Casting resin: gloves, eye protection, air; deep pours heat up. Watch the first hour for leaks." + sheet},
 	Base:           {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
+	Spray:          {"sy", "spray", "Spray through the mask, lightly, from the tape inward", "safe to pull", "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + sheet},
+	Pull:           {"pu", "pull", "Pull the masks, slowly and flat, and touch up what bled", "", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
 	Mask:           {"ma", "mask", "Mask the edges, rub the tape down", "safe to pull", "Tape lifts paint that is not fully cured, gloss worst. Blades cut: away from yourself."},
 	Shade:          {"sh", "shades", "Shade the recesses", "wash dry", "Thinners and spirits: air, no flame." + sheet},
 	Light:          {"li", "highlights", "Lights on the raised edges", "dry", "Thinners and spirits: air, no flame." + sheet},
 	Detail:         {"de", "fine detail", "Eyes, faces, letters, small things", "dry", "Thinners and spirits: air, no flame." + sheet},
 	Weather:        {"we", "weathering", "Weather it, more where hands and sun reach", "heavy wash dry", "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet},
 	Clear:          {"cl", "clear coat", "Clear coat, thin and even", "clear coat dry", "Spray: organic-vapour respirator, booth or outside, no flame." + sheet},
+	JoinAfter:      {"jo", "join", "Join what was painted apart, lined up exactly, nothing on the paint", "glue hard", "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once. Activator clouds clear coats." + sheet},
 	Fit:            {"ft", "fit out", "Fit it out, dry fit first", "", "Hot glue, heat guns and blades: burns, fumes, cuts. Lithium cells: protected ones, charged watched; no mains without a qualified person. Magnets: swallowed or pinching, away from implants. What hangs overhead is fixed by somebody qualified." + sheet},
 	Pack:           {"pk", "pack", "Photograph and pack", "", "Not a toy: small parts. Say so on the care note, and keep it from heat and sun. Cells: batteries out, by the carrier’s rules. Heavy pieces are lifted by two."},
 	Insert:         {"in", "insert", "Put in what goes inside, test it, then close: nothing may be left over", "", "Lithium cells: protected ones, charged watched. Magnets: swallowed or pinching, away from implants. Try lights and motors before it is closed."},
@@ -152,14 +158,14 @@ func (k StageKind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []StageKind {
-	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack}
+	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, JoinAfter, Fit, Pack}
 }
 
 // Gate reports whether a stage may wait for other pieces than its own: what goes inside, into or
 // with a piece.
 func (k StageKind) Gate() bool {
 	switch k {
-	case Insert, Mend, Fit, Pack:
+	case Insert, Mend, JoinAfter, Fit, Pack:
 		return true
 	}
 	return false
@@ -180,11 +186,14 @@ type Course struct {
 // joined: colours run over seams, and what is handed over is packed whole.
 func OnAssembly(k StageKind) bool {
 	switch k {
-	case Base, Mask, Shade, Light, Detail, Weather, Clear, Fit, Pack:
+	case Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, Fit, Pack:
 		return true
 	}
 	return false
 }
+
+// Colours reports whether a kind of stage is done on the part itself where it is joined after paint.
+func Colours(k StageKind) bool { return OnAssembly(k) && k != Fit && k != Pack }
 
 // Stages returns the stages of a print in order. Resin: supports come off before the
 // cure, while they are soft. Masks go on over base coats, so that what lies under them
@@ -240,6 +249,7 @@ type Stage struct {
 	BookMin    float64   // of them, by the rate book alone; 0: not known
 	Repeat     bool      // it came of a look that sent the piece back
 	Again      int       // of a stage that sent the piece back: how many stages after it are the repeat
+	How        string    // with what: the paper, the primer, the adhesive
 	WaitS      int64     // clock time after it, seconds
 	Until      time.Time // when that wait ends; zero while it is not done
 }
@@ -337,7 +347,7 @@ func (s Stages) Planned() []Stage { return planned(s, false) }
 // done again stands for what was done before it.
 func planned(s Stages, repeat bool) (out []Stage) {
 	for _, st := range s {
-		out = append(out, Stage{Kind: st.Kind, Mark: Todo, PlannedMin: st.PlannedMin, BookMin: st.BookMin, Repeat: repeat, WaitS: st.WaitS})
+		out = append(out, Stage{Kind: st.Kind, Mark: Todo, PlannedMin: st.PlannedMin, BookMin: st.BookMin, Repeat: repeat, How: st.How, WaitS: st.WaitS})
 		if st.Mark == SentBack {
 			out = out[:max(0, len(out)-max(1, st.Again))]
 		}

@@ -49,6 +49,8 @@ DROP TABLE items;
 ALTER TABLE new_items RENAME TO items;
 CREATE INDEX items_order ON items (order_id);
 
+ALTER TABLE stages ADD COLUMN how TEXT NOT NULL DEFAULT ''; -- with what it is done: the paper, the primer, the adhesive
+ALTER TABLE parts ADD COLUMN joins TEXT NOT NULL DEFAULT '' CHECK (joins IN ('', 'before', 'after', 'loose')); -- to its assembly: before paint, after it, or it comes off; empty: as the tool decides
 ALTER TABLE parts ADD COLUMN waived TEXT NOT NULL DEFAULT ''; -- why a closed hollow is printed as it is; empty: it is not
 
 -- +goose Down

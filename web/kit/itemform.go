@@ -12,7 +12,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 	f, err := Decode[itemForm](r)
 	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
 	for id, p := range f.Parts {
-		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden}
+		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden, Joins: p.Joins}
 	}
 	if f.WithOptions {
 		form.Making = f.options()
@@ -42,6 +42,8 @@ type itemForm struct {
 	Cast        bool    `form:"cast"`
 	Option      bool    `form:"option"`
 	Weapon      string  `form:"weapon"`
+	Adhesive    string  `form:"adhesive"`
+	Scheme      string  `form:"scheme"`
 	Eyes        int     `form:"eyes" label:"Eyes"`
 	Faces       int     `form:"faces" label:"Faces"`
 	Letters     int     `form:"letters" label:"Letters"`
@@ -61,12 +63,13 @@ type partForm struct {
 	Machine  int64   `form:"machine"`
 	Inside   string  `form:"inside"`
 	Hidden   bool    `form:"hidden"`
+	Joins    string  `form:"joins"`
 }
 
 // options is what is asked of an item beside its parts.
 func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
-		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon,
+		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon, Adhesive: f.Adhesive, Scheme: f.Scheme,
 		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }

@@ -1,0 +1,84 @@
+package studio
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+)
+
+// Before paint where a seam must vanish, after it where parts keep their own colour, never where
+// one comes off; what was said goes before what the tool thinks.
+func TestJoinOf(t *testing.T) {
+	it := item(block(20, 20, 30), process.Resin, route.Painted, 1, 1)
+	peg, cut := block(4, 4, 12), block(10, 10, 10)
+	peg.How, cut.How = Peg, Cut
+	add := func(id int64, name string, m Model, change func(*Part)) {
+		p := it.Parts[0]
+		p.ID, p.Name, p.Model = id, name, m
+		change(&p)
+		it.Parts = append(it.Parts, p)
+	}
+	add(2, "arm", block(8, 8, 20), func(*Part) {})
+	add(3, "visor", block(8, 8, 20), func(p *Part) { p.MaterialID = 99 })
+	add(4, "dowel", peg, func(*Part) {})
+	add(5, "lower half", cut, func(p *Part) { p.MaterialID = 99 })
+	add(6, "lid", block(9, 9, 9), func(p *Part) { p.Joins = JoinLoose })
+	for k, want := range []string{"before paint: the others are joined to it", "before paint: its seam is filled and painted over", "after paint: printed in another material: it keeps its own colour",
+		"before paint: it lies inside", "before paint: it was cut off: the seam must vanish", "comes off: as was said"} {
+		assert.Equal(t, want, it.JoinText(it.Parts[k]), it.Parts[k].Name)
+	}
+	it.Tier = route.Primed
+	assert.Equal(t, "before paint: nothing is painted", it.JoinText(it.Parts[2]))
+	it.Apart = true
+	assert.Equal(t, "before paint", it.JoinText(it.Parts[2]))
+
+	// Nothing of a seam that is joined after paint is filled, and one that comes off is only fitted.
+	h := house()
+	one := item(block(20, 20, 30), process.Resin, route.Painted, 1, 1)
+	one.Parts = append(one.Parts, one.Parts[0])
+	one.Parts[1].ID = 2
+	minutes := map[string]float64{}
+	for _, when := range []string{JoinBefore, JoinAfter, JoinLoose} {
+		one.Parts[1].Joins = when
+		work, _ := finish.Join(h.Book, *h.seamOf(one, nil))
+		for _, w := range work {
+			minutes[when] += w.BookMin
+		}
+	}
+	assert.Less(t, minutes[JoinLoose], minutes[JoinAfter])
+	assert.Less(t, minutes[JoinAfter], minutes[JoinBefore])
+}
+
+// The adhesive follows the need; its clock is in the book, and what it is for stands with it.
+func TestAdhesives(t *testing.T) {
+	b := rates.Starting()
+	for _, c := range []struct {
+		finish.Joint
+		want string
+	}{
+		{finish.Joint{Resin: true, LengthMM: 40}, finish.Cyanoacrylate},
+		{finish.Joint{Resin: true, LengthMM: 120}, finish.UVResin},
+		{finish.Joint{Resin: true, LengthMM: 300}, finish.Epoxy},
+		{finish.Joint{Filament: true, LengthMM: 300}, finish.Weld},
+		{finish.Joint{Resin: true, Filament: true, LengthMM: 120}, finish.Epoxy},
+		{finish.Joint{Filament: true, Worn: true, LengthMM: 300}, finish.Contact},
+	} {
+		a, why := c.Choose()
+		assert.Equal(t, c.want, a.Key, "%+v", c.Joint)
+		assert.NotEmpty(t, why)
+	}
+	for _, a := range finish.Adhesives() {
+		assert.NotEmpty(t, a.Caution, a.Key)
+		handle, full := finish.WaitS(b, finish.Step{Wait: a.Handle}), finish.WaitS(b, finish.Step{Wait: a.Full})
+		require.Positive(t, handle, a.Key)
+		assert.LessOrEqual(t, handle, full, "%s may be handled before it is fully hard", a.Key)
+	}
+	_, known := finish.AdhesiveOf("spit")
+	assert.False(t, known)
+}
