@@ -220,3 +220,47 @@ func TestARestoration(t *testing.T) {
 	assert.Equal(t, 1, d.Given())
 	assert.Equal(t, codes[old], d.Packed[0].Pieces[0].Code)
 }
+
+// A file is made ready and handed over, and nothing is printed; what is left in its colour has its
+// scars dressed, is joined, and meets neither filler nor primer.
+func TestFurtherStoppingPoints(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.FileOnly)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	e := sheet.Items[0].Estimate
+	assert.Zero(t, e.MachineMinutes)
+	assert.Zero(t, e.Grams)
+	assert.Empty(t, e.Troubles)
+	quoted := s.Accept(no)
+	assert.Contains(t, quoted.Document.Included, "the file made ready to print: hollowed, drained, cut and checked")
+	by, codes := piecesOf(t, s, no)
+	require.Len(t, codes, 1, "of two copies there is one file")
+	assert.Equal(t, studio.KindFile, by[codes[0]].Kind)
+	s.Finish(codes[0])
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	assert.True(t, d.Complete())
+	assert.Equal(t, 1, d.Given())
+	assert.InDelta(t, quoted.Document.Items[0].Cost.HandsMinutes, d.Planned, 0.01)
+	// Printed after all: the file stays with the studio, prints wait.
+	s.Change(no, sheet.Items[0].ID, 2, route.Raw, 1)
+	s.Accept(no)
+	by, codes = piecesOf(t, s, no)
+	require.Len(t, codes, 2)
+	for _, p := range by {
+		assert.Equal(t, studio.KindPrint, p.Kind)
+	}
+
+	kitNo, form, itemID := kit(t, s, 1)
+	form.Tier = route.Coloured
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, kitNo, itemID, form))
+	s.Accept(kitNo)
+	by, codes = piecesOf(t, s, kitNo)
+	for _, code := range codes {
+		for _, st := range by[code].Stages {
+			assert.NotContains(t, []route.StageKind{route.Fill, route.Prime, route.Base, route.Clear}, st.Kind, code)
+		}
+	}
+	assert.Equal(t, studio.KindAssembly, by[kitNo+"-1"].Kind)
+}

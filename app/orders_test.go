@@ -222,7 +222,7 @@ func TestBenchFilters(t *testing.T) {
 func TestCautionsFollowTheProcess(t *testing.T) {
 	assert.Contains(t, route.Caution(route.Print, "resin"), "Uncured resin")
 	assert.NotContains(t, route.Caution(route.Print, "filament"), "resin")
-	harmless := []route.StageKind{route.Look, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Ask, route.Order, route.Here, route.Pattern, route.Work}
+	harmless := []route.StageKind{route.Look, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Ask, route.Order, route.Here, route.Pattern, route.Ready, route.Work}
 	for _, kind := range route.All() {
 		if !slices.Contains(harmless, kind) {
 			assert.NotEmpty(t, route.Caution(kind, "resin"), kind)

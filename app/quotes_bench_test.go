@@ -29,7 +29,7 @@ func BenchmarkQuotes(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		form := orders.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: route.Tiers()[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.ItemOptions{}}
+		form := orders.ItemForm{Title: fmt.Sprintf("Vase %d", i), Tier: []string{route.Raw, route.Primed, route.Painted}[i%3], Copies: 1 + i%7, Scale: 1, Making: &studio.ItemOptions{}}
 		if err := s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form); err != nil {
 			b.Fatal(err)
 		}

@@ -97,7 +97,7 @@ func TestSupportsFollowTheFinishRoute(t *testing.T) {
 		assert.Positive(t, st.BookMin, st.Kind)
 		assert.Positive(t, st.PlannedMin, st.Kind)
 	}
-	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Prime, route.Look, route.Fill, route.Sand, route.Prime, route.Look, route.Pack}, kinds)
+	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Skin, route.Sand, route.Sand, route.Prime, route.Look, route.Fill, route.Sand, route.Sand, route.Prime, route.Look, route.Pack}, kinds, "a stage for each paper")
 }
 
 // Stamps draw the reckoning toward what hands really take; the first few a little.

@@ -40,6 +40,22 @@ var counted = map[string]finish.Features{
 	"Mushroom kiosk":         {Letters: 8, Small: 6},
 }
 
+// beside is what the script asks for an item beside its prints.
+var beside = map[string][]quote.Extra{
+	"Relay lantern": {
+		{Kind: quote.BoughtIn, What: "warm light with its cell", Each: 7.5, Hours: 0.5, Inside: true},
+		{Kind: quote.Base, What: "moss ground", Hours: 1.5, Ground: quote.Flocked},
+		{Kind: quote.SoftGoods, What: "carrying strap of waxed cloth", Hours: 1},
+		{Kind: quote.Trial, What: "old copper", Over: "fine sand", Hours: 0.5},
+	},
+	"Newt herald":   {{Kind: quote.Sculpt, What: "Newt herald", Hours: 6, Revisions: 1}},
+	"Frog doorstop": {{Kind: quote.Restore, What: "Frog doorstop", Hours: 3, Odds: 0.3, WorseHours: 2, StopAt: 150}},
+	"Moth seal":     {{Kind: quote.Other, What: "proof pulls in wax", Hours: 0.5}},
+}
+
+// castings are the items that are cast from one print, by what they are called.
+var castings = map[string]bool{"Moth seal": true}
+
 // commission is an order as the script has it.
 type commission struct {
 	nick, client, title, use string
@@ -97,7 +113,28 @@ func (l *life) settled(number, kind, text, answer string) error {
 	return l.App.Orders.SettlePoint(l.ctx, l.ilse, number, s.Points[len(s.Points)-1].ID, answer)
 }
 
+// addLine puts an item on an order with all that the script asks for it.
 func (l *life) addLine(number string, ln line) error {
+	if len(ln.models) == 0 {
+		if err := l.App.Orders.AddPlainItem(l.ctx, l.ilse, number, ln.title); err != nil {
+			return err
+		}
+	} else if err := l.addPrints(number, ln); err != nil {
+		return err
+	}
+	s, err := l.App.Quotes.OrderSheet(l.ctx, number)
+	if err != nil {
+		return err
+	}
+	for _, e := range beside[ln.title] {
+		if err := l.App.Orders.AddExtra(l.ctx, l.ilse, number, s.Items[len(s.Items)-1].ID, e); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *life) addPrints(number string, ln line) error {
 	var uploads []models.Upload
 	for _, m := range ln.models {
 		uploads = append(uploads, upload(m.file, l.files[m.file]))
@@ -107,7 +144,7 @@ func (l *life) addLine(number string, ln line) error {
 		return fmt.Errorf("%s: %v %w", ln.title, problems, err)
 	}
 	it := items[0]
-	making := studio.ItemOptions{Features: counted[ln.title]}
+	making := studio.ItemOptions{Features: counted[ln.title], Cast: castings[ln.title]}
 	form := orders.ItemForm{Title: ln.title, Tier: ln.tier, Copies: ln.copies, Scale: ln.scale, Parts: map[int64]orders.PartForm{}, Making: &making}
 	for _, p := range it.Parts {
 		pf := orders.PartForm{Process: p.Process, MaterialID: p.MaterialID, WallMM: p.WallMM, Copies: p.Copies}
@@ -205,6 +242,12 @@ func (l *life) may() error {
 			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.2, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
 		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "850", note: "A wedding present: of no use after the 16th.",
 			items: []line{{"Orrery moth", []model{moth}, route.Painted, 3, 1, "resin"}, {"Orrery gear", []model{gear}, route.Painted, 4, 1, "resin"}}, colours: [][2]string{{"Gears", "old brass, darker in the gaps"}}}, "Odile Brackwater", 26 * time.Hour},
+		{day(time.May, 9, 10, 0), commission{nick: "seals", client: guild, title: "Moth seals, cast", use: "gaming", wanted: day(time.May, 27, 0, 0), note: "For sealing letters in the game: all alike, no paint.",
+			items: []line{{"Moth seal", []model{moth}, route.Primed, 6, 0.7, "resin"}}}, "Bram Ellery, board", 2 * time.Hour},
+		{day(time.May, 12, 14, 0), commission{nick: "relay", client: museum, title: "Relay lantern, lit, and its herald", use: "shelf", wanted: day(time.May, 26, 0, 0),
+			items: []line{{"Relay lantern", []model{lantern, gear}, route.Painted, 1, 1, "resin"}, {"Newt herald", nil, route.Raw, 1, 1, ""}}, colours: [][2]string{{"Collar", "old copper, green in the gaps"}}}, "P. Quill", 70 * time.Minute},
+		{day(time.May, 12, 9, 15), commission{nick: "doorstop", client: "Odile Brackwater", title: "Frog doorstop, to restore; a gear to print at home", use: "shelf", wanted: day(time.May, 30, 0, 0),
+			items: []line{{"Frog doorstop", nil, route.Raw, 1, 1, ""}, {"Orrery gear, for a school press", []model{gear}, route.FileOnly, 1, 1, ""}}}, "Odile Brackwater", 3 * time.Hour},
 		{day(time.May, 13, 13, 0), commission{nick: "lanterns", client: museum, title: "Eight seed-pod lanterns", use: "shelf", wanted: day(time.May, 29, 0, 0),
 			items: []line{{"Seed-pod lantern", []model{lantern}, route.Primed, 8, 1, "resin"}}}, "P. Quill", time.Hour},
 	}

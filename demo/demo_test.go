@@ -109,6 +109,15 @@ func TestTheMorning(t *testing.T) {
 	require.NoError(t, err)
 	assert.Positive(t, bench.Count[pieces.BenchReady])
 	assert.Positive(t, bench.Count[pieces.BenchWaiting])
+	kinds := map[studio.PieceKind]bool{}
+	for _, o := range orders {
+		s, err := d.App.Quotes.OrderSheet(ctx, o.Number)
+		require.NoError(t, err)
+		for _, p := range s.Pieces {
+			kinds[p.Kind] = true
+		}
+	}
+	assert.Len(t, kinds, 13, "every kind of piece is there: %v", kinds)
 	repeats := 0
 	for _, r := range bench.Rows {
 		repeats += r.Repeat
@@ -134,10 +143,15 @@ func TestTimePasses(t *testing.T) {
 		}
 		return n
 	}
-	waits := func() int {
-		b, err := d.App.Pieces.Bench(t.Context(), pieces.BenchAll, "")
+	waits := func() (n int) { // for time to pass, not for other pieces
+		b, err := d.App.Pieces.Bench(t.Context(), pieces.BenchWaiting, "")
 		require.NoError(t, err)
-		return b.Count[pieces.BenchWaiting]
+		for _, r := range b.Rows {
+			if r.Wait {
+				n++
+			}
+		}
+		return n
 	}
 	require.Positive(t, running())
 	require.Positive(t, waits())

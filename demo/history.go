@@ -217,7 +217,7 @@ func (l *life) machines(at time.Time) error {
 }
 
 // paints are the stages that Ilse does herself.
-var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look}
+var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Flock}
 
 // hands lets a person stamp what is ready, as far as the minutes reach.
 func (l *life) hands(who change.Actor) error {
@@ -242,7 +242,7 @@ func (l *life) hands(who change.Actor) error {
 
 func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 	now := row.Now()
-	if now.Kind == route.Look && row.Repeat == 0 && l.rand.Float64() < 0.22 {
+	if now.Kind == route.Look && row.Repeat == 0 && slices.Contains(row.Strip().BackTo(), route.Fill) && l.rand.Float64() < 0.22 {
 		l.spare[who.ID] -= 2
 		return l.App.Pieces.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)], "")
 	}

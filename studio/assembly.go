@@ -17,7 +17,7 @@ func (i Item) Joined() bool {
 	for _, p := range i.Parts {
 		n += p.Copies
 	}
-	return n > 1 && !i.Apart && !i.Cast && i.Tier != route.Raw
+	return n > 1 && !i.Apart && !i.Cast && i.Tier != route.Raw && route.Printed(i.Tier)
 }
 
 // Principal is the part that an item is named and drawn after, and on which what is counted of

@@ -47,7 +47,7 @@ func TestWhatIsChargedIsPlanned(t *testing.T) {
 					planned += s.PlannedMin * float64(times)
 				}
 			}
-			for _, p := range it.Parts {
+			for _, p := range it.prints() {
 				if it.Cast {
 					plan := h.CastPlan(p, it, items)
 					sum(plan.Master, 1)

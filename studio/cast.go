@@ -28,8 +28,8 @@ func (h Shop) CastPlan(p Part, it Item, items []Item) (out CastPlan) {
 
 // master is the one print of a part that is cast: smooth, for what it shows every copy shows.
 func master(fp finish.Part) finish.Part {
-	if fp.Copies, fp.Sessions = 1, nil; fp.Tier == route.Raw {
-		fp.Tier = route.Primed
+	if fp.Copies, fp.Sessions = 1, nil; !route.Smoothed(fp.Tier) {
+		fp.Tier, fp.Route = route.Primed, ""
 	}
 	return fp
 }

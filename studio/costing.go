@@ -86,13 +86,13 @@ func (h Shop) estimates(items []Item) []Estimated {
 
 // job works out what an item takes, before money.
 func (h Shop) job(it Item, together sessions) (out Estimated) {
-	out.Job = quote.Job{Copies: it.Copies, Extras: slices.Clone(it.Extras), Logged: h.History.Logged[""]}
+	out.Job = quote.Job{Copies: it.Copies, Extras: h.extrasOf(it), Logged: h.History.Logged[""]}
 	for _, f := range it.Fees {
 		out.Job.Extras = append(out.Job.Extras, f.Extra())
 	}
 	print := schedule.Step{Name: "print"}
 	var after []schedule.Step
-	for _, p := range it.Parts {
+	for _, p := range it.prints() {
 		machine, material, troubles, ok := h.placed(p, it.Scale)
 		out.Troubles = append(out.Troubles, troubles...)
 		if !ok {
@@ -116,7 +116,7 @@ func (h Shop) job(it Item, together sessions) (out Estimated) {
 		after = mergeSteps(after, part)
 	}
 	out.Job.Seam = h.seamOf(it, together)
-	if len(it.Parts) > 0 {
+	if len(it.prints()) > 0 {
 		out.Chain = append([]schedule.Step{print}, h.joinedIn(after, out.Job.Seam, it)...)
 	}
 	out.Chain = withExtras(h, out.Chain, it)
@@ -165,7 +165,7 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 	seams, pieces, cuts, pegs := 0.0, 0.0, 0.0, 0.0
 	var widths []float64
-	for _, p := range it.Parts {
+	for _, p := range it.prints() {
 		if _, _, ok := h.machineFor(p, it.Scale); !ok {
 			continue
 		}
@@ -191,12 +191,12 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 	}
 	after, loose, joint := it.joints(length)
 	return &finish.Seam{Seams: seams, After: min(after, seams), Loose: min(loose, seams-min(after, seams)), Pegs: pegs, LengthMM: length, Source: source, Joint: joint, Adhesive: it.Adhesive, Copies: it.Copies, Logged: h.History.Logged[it.process()],
-		Packed: it.Joined(), Inserts: it.Inserts(), Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
+		Packed: it.Joined(), Inserts: it.Inserts(), Unfilled: it.Tier == route.Coloured, Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
 }
 
 // withExtras adds the hours and waits of an item's extras to its chain; sculpting comes first.
 func withExtras(h Shop, chain []schedule.Step, it Item) []schedule.Step {
-	for _, e := range it.Extras {
+	for _, e := range h.extrasOf(it) {
 		n := e.Pieces(it.Copies)
 		if n == 0 {
 			continue
@@ -324,7 +324,7 @@ func (h Shop) machineFor(p Part, scale float64) (Machine, string, bool) {
 func (h Shop) savings(it Item, k int) (out []Saving) {
 	p := it.Parts[k]
 	machine, material, _, ok := h.placed(p, it.Scale)
-	if !ok || it.Cast {
+	if !ok || it.Cast || !route.Printed(it.Tier) {
 		return nil
 	}
 	part := h.costOf(p, it, machine, material, nil)

@@ -20,7 +20,7 @@ type ExtraPiece struct {
 
 // kindOf is what the pieces of an extra are.
 func kindOf(e quote.Extra) PieceKind {
-	kinds := map[string]PieceKind{quote.Sculpt: KindSculpt, quote.Trial: KindTrial, quote.Restore: KindRestoration, quote.Base: KindBase, quote.BoughtIn: KindBought, quote.SoftGoods: KindSoft}
+	kinds := map[string]PieceKind{quote.Sculpt: KindSculpt, quote.Trial: KindTrial, quote.Restore: KindRestoration, quote.Base: KindBase, quote.BoughtIn: KindBought, quote.SoftGoods: KindSoft, quote.FileReady: KindFile}
 	if k, ok := kinds[e.Kind]; ok {
 		return k
 	}
@@ -29,7 +29,7 @@ func kindOf(e quote.Extra) PieceKind {
 
 // ExtraKinds are the kinds of pieces that come of extras.
 func ExtraKinds() []PieceKind {
-	return []PieceKind{KindSculpt, KindTrial, KindRestoration, KindBase, KindBought, KindSoft, KindWork}
+	return []PieceKind{KindSculpt, KindTrial, KindRestoration, KindBase, KindBought, KindSoft, KindWork, KindFile}
 }
 
 // What says what a piece is, as people call it: what it is printed in, or what else it is.
@@ -44,7 +44,7 @@ func (p Piece) What() string {
 
 // ExtraPieces plans what an item takes beside its prints. Extras of one kind and name are one.
 func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
-	for _, e := range it.Extras {
+	for _, e := range h.extrasOf(it) {
 		n := e.Pieces(it.Copies)
 		if n == 0 {
 			continue
@@ -66,10 +66,22 @@ func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
 	return out
 }
 
+// extrasOf are an item's extras, and the files made ready where it is sold as files.
+func (h Shop) extrasOf(it Item) []quote.Extra {
+	out := slices.Clone(it.Extras)
+	if route.Printed(it.Tier) {
+		return out
+	}
+	for _, p := range it.Parts {
+		out = append(out, quote.Extra{Kind: quote.FileReady, What: p.Name, Hours: h.Book.V("file.hours")})
+	}
+	return out
+}
+
 // beside reports whether a piece of an extra goes into or with other pieces of its item, which
 // are what is counted: prints, or what is restored.
 func (x ExtraPiece) beside(it Item) bool {
-	if x.Kind == KindRestoration {
+	if OneOf(x.Kind, KindRestoration, KindFile) {
 		return false
 	}
 	return len(it.Parts) > 0 || it.Restored()

@@ -12,6 +12,7 @@ import (
 	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // OrderState is where an order is on its way.
@@ -350,9 +351,17 @@ func (i Item) Check() error {
 	return v.Err()
 }
 
+// prints are the parts that are printed: none of an item that is sold as files.
+func (i Item) prints() []Part {
+	if !route.Printed(i.Tier) {
+		return nil
+	}
+	return i.Parts
+}
+
 // Pieces is how many prints the item comes to.
 func (i Item) Pieces() (n int) {
-	for _, p := range i.Parts {
+	for _, p := range i.prints() {
 		n += p.Copies * i.Copies
 	}
 	return n

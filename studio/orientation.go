@@ -13,6 +13,7 @@ import (
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 	"sakuji/core/solid"
 )
 
@@ -346,7 +347,7 @@ func Stations() []Station {
 func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string) {
 	box := slices.Sorted(slices.Values(size[:]))
 	for _, s := range Stations() {
-		if s.Wet && processName != process.Resin || !s.Wet && tier == "raw" {
+		if s.Wet && processName != process.Resin || !s.Wet && !route.Smoothed(tier) {
 			continue
 		}
 		room := []float64{h.Book.V("station." + s.Key + ".width"), h.Book.V("station." + s.Key + ".depth"), h.Book.V("station." + s.Key + ".height")}

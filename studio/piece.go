@@ -218,7 +218,7 @@ type sessions map[string]int
 func (h Shop) sessionsOf(items []Item) sessions {
 	s := sessions{}
 	for _, it := range items {
-		for _, p := range it.Parts {
+		for _, p := range it.prints() {
 			fp := h.finishPart(p.Model, p, it)
 			seen := map[route.StageKind]bool{}
 			for _, kind := range fp.Course().Stages() {

@@ -188,7 +188,7 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 func (h Shop) Thickens(it Item, p Part, joins bool) []string {
 	fp := h.finishPart(p.Model, p, it)
 	r, ok := finish.RouteOf(fp.Route)
-	if !ok || r.Thick == "" || it.Tier == route.Raw || p.Unseen() {
+	if !ok || r.Thick == "" || !route.Smoothed(it.Tier) || p.Unseen() {
 		return nil
 	}
 	mm, size := h.Book.V(r.Thick), p.Model.Measures.SizeMM

@@ -6,12 +6,14 @@ import (
 	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/pieces"
+	"sakuji/app/quotes"
 	"sakuji/demo"
 	"sakuji/web/kit"
 )
@@ -46,12 +48,20 @@ func TestScreenshots(t *testing.T) {
 	toad, err := d.App.Models.Shelf(t.Context(), "toad")
 	require.NoError(t, err)
 	model, scan := fmt.Sprintf("/models/%d", shelf[0].ModelID), fmt.Sprintf("/models/%d", toad[0].ModelID)
-	heron, err := d.App.Quotes.OrderSheet(t.Context(), "0412")
-	require.NoError(t, err)
-	size := fmt.Sprintf("/orders/0412/items/%d/size?by=height&height=60", heron.Items[0].ID)
-	loom, err := d.App.Quotes.OrderSheet(t.Context(), "0413")
-	require.NoError(t, err)
-	routes := fmt.Sprintf("/orders/0413/items/%d/routes", loom.Items[0].ID)
+	sheetOf := func(title string) quotes.OrderSheet {
+		for _, o := range orders {
+			if strings.HasPrefix(o.Title, title) {
+				s, err := d.App.Quotes.OrderSheet(t.Context(), o.Number)
+				require.NoError(t, err)
+				return s
+			}
+		}
+		t.Fatal("no order is called ", title)
+		return quotes.OrderSheet{}
+	}
+	heron, loom, relay := sheetOf("Heron Postmaster with satchel"), sheetOf("Cloud Loom prop"), sheetOf("Relay lantern")
+	size := fmt.Sprintf("/orders/%s/items/%d/size?by=height&height=60", heron.Order.Number, heron.Items[0].ID)
+	routes := fmt.Sprintf("/orders/%s/items/%d/routes", loom.Order.Number, loom.Items[0].ID)
 	bench, err := d.App.Pieces.Bench(t.Context(), pieces.BenchReady, "")
 	require.NoError(t, err)
 	require.NotEmpty(t, bench.Rows)
@@ -63,8 +73,8 @@ func TestScreenshots(t *testing.T) {
 		file, path, theme string
 		w, h              int64
 	}{
-		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/0409", "day", 1280, 800},
-		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/0413/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "/plates/19", "day", 1280, 800},
+		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
+		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "/plates/19", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + piece, "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
 		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800}, {"size", size, "day", 1280, 800},

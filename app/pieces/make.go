@@ -30,6 +30,8 @@ func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
 	for _, it := range m.items {
 		make := m.flat
 		switch {
+		case !route.Printed(it.Tier):
+			make = func(studio.Item) error { return nil }
 		case it.Cast:
 			make = m.casts
 		case it.Joined():
@@ -408,6 +410,8 @@ func (m *maker) strays() error {
 		it, kept := items[p.ItemID]
 		switch {
 		case studio.OneOf(p.Kind, studio.ExtraKinds()...):
+		case kept && !route.Printed(it.Tier):
+			kept = false
 		case !kept || !wanted[p.PartID]:
 			kept = kept && p.Kind == studio.KindAssembly && it.Joined() // it may stand on other parts now
 		case p.Kind == studio.KindAssembly:

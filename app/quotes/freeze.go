@@ -133,9 +133,14 @@ func documentItem(it studio.PricedItem) studio.DocumentItem {
 // scope says what the price holds and what it does not, from the items themselves.
 func scope(items []studio.PricedItem) (in, out []string) {
 	has := func(f func(studio.PricedItem) bool) bool { return slices.ContainsFunc(items, f) }
-	if has(func(it studio.PricedItem) bool { return len(it.Parts) > 0 }) {
+	prints := func(it studio.PricedItem) bool { return len(it.Parts) > 0 && route.Printed(it.Tier) }
+	if has(func(it studio.PricedItem) bool { return len(it.Parts) > 0 && !route.Printed(it.Tier) }) {
+		in = append(in, "the file made ready to print: hollowed, drained, cut and checked")
+		out = append(out, "the print of what is sold as a file")
+	}
+	if has(prints) {
 		in = append(in, "the prints, their supports taken off, washed and cured where they are resin, checked against the model")
-	} else {
+	} else if len(in) == 0 {
 		in = append(in, "the work named above")
 	}
 	switch {
@@ -144,7 +149,10 @@ func scope(items []studio.PricedItem) (in, out []string) {
 	case has(func(it studio.PricedItem) bool { return it.Tier == route.Primed }):
 		in = append(in, "smoothing and primer")
 		out = append(out, "paint")
-	case has(func(it studio.PricedItem) bool { return len(it.Parts) > 0 }):
+	case has(func(it studio.PricedItem) bool { return it.Tier == route.Coloured }):
+		in = append(in, "scars dressed; the colour is the material’s own")
+		out = append(out, "filling, primer and paint")
+	case has(prints):
 		out = append(out, "smoothing and paint")
 	}
 	if has(func(it studio.PricedItem) bool { return len(it.Parts) > 1 && it.Apart && it.Tier != route.Raw }) {
@@ -159,7 +167,7 @@ func scope(items []studio.PricedItem) (in, out []string) {
 				in = append(in, "delivery: "+e.What)
 			case e.Kind == quote.Sculpt && e.Revisions > 0:
 				in = append(in, fmt.Sprintf("%s with %s", e.What, studio.Say(e.Revisions, "revision")))
-			case e.Kind == quote.BoughtIn, e.Kind == quote.Trial, e.Kind == quote.Restore, e.Kind == quote.Other, e.Kind == quote.Sculpt:
+			case e.Kind == quote.BoughtIn, e.Kind == quote.Trial, e.Kind == quote.Base, e.Kind == quote.SoftGoods, e.Kind == quote.Restore, e.Kind == quote.Other, e.Kind == quote.Sculpt:
 				in = append(in, e.What)
 			}
 		}

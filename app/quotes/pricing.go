@@ -79,7 +79,7 @@ func (a *Room) FinishRoutes(ctx context.Context, number string, itemID int64) (s
 		return s, it, nil, store.ErrNotFound
 	}
 	it = priced.Item
-	if it.Tier == route.Raw {
+	if !route.Smoothed(it.Tier) {
 		return s, it, nil, nil
 	}
 	usual := s.Shop.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier)

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -160,7 +161,7 @@ func (a *Room) Sheet(tx *store.Tx, number string) (s OrderSheet, err error) {
 			s.Marks = append(s.Marks, it.Title+": castings of its parts are handed over apart; joining them is not priced.")
 		}
 		for _, p := range it.Parts {
-			if why := p.Sealed(); why != "" && p.Waived == "" {
+			if why := p.Sealed(); why != "" && p.Waived == "" && route.Printed(it.Tier) {
 				s.Sealed = append(s.Sealed, why)
 			}
 			if mark := p.ToCut(); mark != "" {

@@ -33,7 +33,7 @@ func SpreadKey(kind route.StageKind) string {
 	case route.Sculpt, route.ClientYes, route.Revise:
 		return "sculpt"
 	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour, route.Insert, route.Try, route.Judge, route.Soak, route.Assess, route.Ask, route.Mend,
-		route.Order, route.Here, route.Ground, route.Flock, route.Seal, route.Water, route.Pattern, route.CutOut, route.Sew, route.Work:
+		route.Order, route.Here, route.Ground, route.Flock, route.Seal, route.Water, route.Pattern, route.CutOut, route.Sew, route.Ready, route.Work:
 		return "other"
 	case route.Spray, route.Pull:
 		return "mask"

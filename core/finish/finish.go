@@ -115,7 +115,7 @@ type Work struct {
 }
 
 // raw reports whether the part is left as it is printed.
-func (p Part) raw() bool { return p.Tier == route.Raw || p.Hidden }
+func (p Part) raw() bool { return p.Tier == route.Raw || p.Tier == route.FileOnly || p.Hidden }
 
 // seen is what the eye meets; all of the surface where nobody told its faces apart.
 func (p Part) seen() float64 {

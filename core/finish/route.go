@@ -113,6 +113,10 @@ var finishRoutes = []Route{
 		Steps: []Step{fill("fill.over", "putty.over", 1)}},
 	{Key: "printed", Name: "as printed", How: "Nothing.",
 		Suits: "small resin parts, terrain, textures"},
+	{Key: "scars", Name: "scars only", How: "Support scars and edges dressed with a blade and P220, P320, P400; nothing else is touched.",
+		Suits:  "prints in a coloured material that are left unpainted",
+		Ladder: [][]int{{220, 320, 400}},
+		Steps:  []Step{sand("sand.resin", "paper.resin", spots), look}},
 	{Key: "clay", Name: "clay skin", How: "Covered with air-dry clay; texture, cracks and bone modelled; sealed.",
 		Suits: "organic creatures; layer lines left as grip", Thick: "clay.thick",
 		Steps: []Step{{Kind: route.Clay, Area: "clay.area", Wait: "clay.wait", Use: "clay.use", Of: "clay"}, primer, look}},
@@ -133,8 +137,10 @@ func RouteOf(key string) (Route, bool) {
 // Usual is the finish route that a house begins with, for a process and tier.
 func Usual(processName, tier string) string {
 	switch {
-	case tier == route.Raw:
+	case tier == route.Raw || tier == route.FileOnly:
 		return "printed"
+	case tier == route.Coloured:
+		return "scars"
 	case processName == process.Resin:
 		return "light"
 	}

@@ -20,6 +20,7 @@ const (
 	Base      = "base"    // hours on what it stands on
 	SoftGoods = "soft"    // cut from a pattern: leather, cloth, padding
 	Other     = "other"
+	FileReady = "file" // a file made ready; of items that are sold as files, never typed
 )
 
 // Extra is one such thing. Money is in the studio's currency.

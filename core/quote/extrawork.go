@@ -24,7 +24,7 @@ func (e Extra) Pieces(copies int) int {
 			return copies
 		}
 		return 1
-	case Sculpt, Trial, BoughtIn:
+	case Sculpt, Trial, BoughtIn, FileReady:
 		return 1
 	}
 	if e.Hours > 0 {
@@ -57,6 +57,8 @@ func (e Extra) passes() []part {
 		return append([]part{{route.Ground, 0.25, ""}}, e.ground()...)
 	case SoftGoods:
 		return []part{{route.Pattern, 0.2, ""}, {route.CutOut, 0.2, ""}, {route.Sew, 0.4, "seam.wait"}, {e.puts(), 0.2, ""}}
+	case FileReady:
+		return []part{{route.Ready, 1, ""}}
 	case BoughtIn:
 		return []part{{route.Order, 0, ""}, {route.Here, 0, ""}, {e.puts(), 1, ""}}
 	case Sculpt:

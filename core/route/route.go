@@ -65,23 +65,42 @@ const (
 	Pattern        StageKind = "pattern" // of soft goods
 	CutOut         StageKind = "cutout"
 	Sew            StageKind = "sew"
-	Work           StageKind = "work" // of hours that leave no thing of their own
+	Ready          StageKind = "ready" // of a file
+	Work           StageKind = "work"  // of hours that leave no thing of their own
 )
 
 // Tiers, the stopping points a design is sold at.
 const (
-	Raw     = "raw"
-	Primed  = "primed"
-	Painted = "painted"
+	FileOnly = "file" // made ready to print, and not printed
+	Raw      = "raw"
+	Coloured = "coloured" // printed in a coloured material and left unpainted
+	Primed   = "primed"
+	Painted  = "painted"
 )
 
 // Tiers returns the stopping points, cheapest first.
-func Tiers() []string { return []string{Raw, Primed, Painted} }
+func Tiers() []string { return []string{FileOnly, Raw, Coloured, Primed, Painted} }
 
 // TierName is the tier in words.
 func TierName(tier string) string {
-	return map[string]string{Raw: "raw kit", Primed: "smoothed and primed", Painted: "painted"}[tier]
+	return map[string]string{FileOnly: "file only", Raw: "raw kit", Coloured: "in its colour, unpainted", Primed: "smoothed and primed", Painted: "painted"}[tier]
 }
+
+// LeavesOut says what a tier does without.
+func LeavesOut(tier string) string {
+	return map[string]string{
+		FileOnly: "no print: the file is hollowed, drained, cut and checked",
+		Raw:      "no smoothing, no joining, no paint",
+		Coloured: "scars dressed and joined; no filling, no primer, no paint",
+		Primed:   "no paint",
+	}[tier]
+}
+
+// Smoothed reports whether a tier is filled, sanded and primed.
+func Smoothed(tier string) bool { return tier == Primed || tier == Painted }
+
+// Printed reports whether a tier is printed at all.
+func Printed(tier string) bool { return tier != FileOnly }
 
 // Manner is how a kind of stage is shown and spoken of.
 type Manner struct {
@@ -144,6 +163,7 @@ var manners = map[StageKind]Manner{
 	Pattern:        {"pa", "pattern", "Draw the pattern, try it in paper", "", ""},
 	CutOut:         {"ct", "cut out", "Cut it out", "", "Blades cut: away from yourself, a new blade, a mat."},
 	Sew:            {"sw", "stitch or glue", "Stitch or glue it", "glue hard", "Contact adhesive: air, no flame. Hot glue burns." + sheet},
+	Ready:          {"re", "file ready", "Make the file ready: hollow and drain it, cut it, check it layer by layer; then hand it over", "", ""},
 	Work:           {"wk", "work", "Do it", "", ""},
 }
 
@@ -158,7 +178,7 @@ func (k StageKind) Manner() Manner {
 
 // All returns every kind, in the order of work.
 func All() []StageKind {
-	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, JoinAfter, Fit, Pack}
+	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Ready, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, JoinAfter, Fit, Pack}
 }
 
 // Gate reports whether a stage may wait for other pieces than its own: what goes inside, into or
@@ -209,7 +229,7 @@ func (c Course) Stages() []StageKind {
 		}
 	}
 	painted := c.Tier == Painted
-	add(painted || c.Tier == Primed, c.Smooth...)
+	add(Smoothed(c.Tier) || c.Tier == Coloured, c.Smooth...)
 	add(painted, Base)
 	add(painted && c.Mask, Mask)
 	add(painted, Shade, Light)
