@@ -217,7 +217,7 @@ func (l *life) machines(at time.Time) error {
 }
 
 // paints are the stages that Ilse does herself.
-var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Look, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Flock}
+var paints = []route.StageKind{route.Base, route.Shade, route.Light, route.Detail, route.Clear, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Flock}
 
 // hands lets a person stamp what is ready, as far as the minutes reach.
 func (l *life) hands(who change.Actor) error {

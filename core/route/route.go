@@ -8,6 +8,8 @@ package route
 import (
 	"errors"
 	"fmt"
+	"strconv"
+	"strings"
 	"time"
 )
 
@@ -373,6 +375,19 @@ func planned(s Stages, repeat bool) (out []Stage) {
 		}
 	}
 	return out
+}
+
+// Paper is the grit that a sanding goes with, "220", where it is one paper's.
+func (s Stage) Paper() string {
+	rest, ok := strings.CutPrefix(s.How, "P")
+	if s.Kind != Sand || !ok {
+		return ""
+	}
+	grit, _, _ := strings.Cut(rest, ",")
+	if _, err := strconv.Atoi(grit); err != nil || strings.Contains(rest, " P") {
+		return ""
+	}
+	return grit
 }
 
 // Open is the stage as it was before it was marked.

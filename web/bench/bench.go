@@ -3,6 +3,7 @@ package bench
 import (
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 
 	"github.com/go-chi/chi/v5"
@@ -21,14 +22,41 @@ type benchView struct {
 	Marks  []route.StageKind
 }
 
-// First is the stage of the first piece whose stage carries a caution.
-func (v benchView) First() route.StageKind {
+// Cautioned is a caution, and the stages on the sheet that it belongs to.
+type cautioned struct {
+	Stages  []string
+	Caution string
+}
+
+// Cautions are those of every piece on the sheet that hands can take now, each once.
+func (v benchView) Cautions() (out []cautioned) {
 	for _, r := range v.Rows {
-		if now := r.Now(); now != nil && now.Kind.Manner().Caution != "" {
-			return now.Kind
+		now := r.Now()
+		if now == nil || r.State != studio.AtBench {
+			continue
+		}
+		text, name := route.Caution(now.Kind, r.Process), now.Kind.Manner().Name
+		at := slices.IndexFunc(out, func(c cautioned) bool { return c.Caution == text })
+		switch {
+		case text == "":
+		case at < 0:
+			out = append(out, cautioned{[]string{name}, text})
+		case !slices.Contains(out[at].Stages, name):
+			out[at].Stages = append(out[at].Stages, name)
 		}
 	}
-	return ""
+	return out
+}
+
+// shown are the kinds of stages on the sheet, in the order of work.
+func shown(rows []pieces.BenchRow) (kinds []route.StageKind) {
+	there := map[route.StageKind]bool{}
+	for _, r := range rows {
+		for _, s := range r.Stages {
+			there[s.Kind] = true
+		}
+	}
+	return slices.DeleteFunc(route.All(), func(k route.StageKind) bool { return !there[k] })
 }
 
 func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
@@ -53,7 +81,7 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: benchView{sheet, people, route.All()},
+	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: benchView{sheet, people, shown(sheet.Rows)},
 		Keys: kit.Keys("↑ ↓", "move", "Enter", "take it", "L", "type a label", "F", "find")})
 }
 

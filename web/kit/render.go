@@ -301,6 +301,10 @@ func (p Page) Strip(piece studio.Piece) (out []StripField) {
 	for i, s := range piece.Stages {
 		m := s.Kind.Manner()
 		f := StripField{Text: m.Mark, Title: m.Name}
+		paper := s.Paper()
+		if paper != "" {
+			f.Text = paper
+		}
 		switch {
 		case s.Mark == route.Done:
 			f.Class, f.Stamp = "done", s.Initials
@@ -317,6 +321,9 @@ func (p Page) Strip(piece studio.Piece) (out []StripField) {
 			f.Class, f.Title = "now", m.Name+": now"
 		default:
 			f.Class, f.Title = "todo", m.Name+": to come"
+		}
+		if paper != "" {
+			f.Class += " paper"
 		}
 		if s.How != "" {
 			f.Title += ". " + studio.UpperFirst(s.How)
