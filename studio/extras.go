@@ -154,7 +154,7 @@ func (p Piece) waitsAt(kind route.StageKind, o Piece) bool {
 	switch {
 	case kind == route.Print:
 		return o.Kind == KindSculpt
-	case kind == route.Mend:
+	case kind == route.Mend && p.Kind == KindRestoration:
 		return OneOf(o.Kind, KindPrint, KindCast, KindAssembly)
 	case p.Beside && kind == route.Insert:
 		return o.Kind == KindAssembly && o.State == InParts

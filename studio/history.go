@@ -78,7 +78,7 @@ func FailedRunsOf(runs []RunResult) map[[2]int64]FailedRuns {
 	out := map[[2]int64]FailedRuns{}
 	for _, r := range runs {
 		bad := r.Outcomes[Failed] + r.Outcomes[ScrappedOff]
-		all := bad + r.Outcomes[Good]
+		all := bad + r.Outcomes[Good] + r.Outcomes[Rework] + r.Outcomes[HiddenFlaw]
 		if all == 0 || r.hours() <= 0 {
 			continue
 		}

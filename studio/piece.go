@@ -268,14 +268,17 @@ func session(fp finish.Part, it Item, p Part, kind route.StageKind) string {
 // stamped stays. A stage already passed is not asked for again, unless it comes
 // after one that is new: what is painted after all is packed once more.
 func Retier(stages, planned []Stage) []Stage {
-	var out []Stage
+	var out, mends []Stage
 	passed := map[route.StageKind]int{}
 	for _, s := range stages {
-		if s.Mark != route.Todo {
+		switch {
+		case s.Mark != route.Todo:
 			out = append(out, s)
-			if s.Mark == route.Done {
+			if s.Mark == route.Done && !s.Rework {
 				passed[s.Kind]++
 			}
+		case s.Rework: // a flaw stays one, however it is finished
+			mends = append(mends, s)
 		}
 	}
 	fresh := false
@@ -285,6 +288,9 @@ func Retier(stages, planned []Stage) []Stage {
 		} else if again(planned, s) { // a second round is passed by a second stamp
 			passed[s.Kind]--
 		}
+	}
+	if len(mends) > 0 {
+		out = slices.Insert(out, Piece{Stages: out}.Strip().AfterPrint(), mends...)
 	}
 	for i := range out {
 		out[i].Position = i

@@ -200,13 +200,19 @@ func (p Piece) ComeOff(a Act, pl Plate, out Outcome, handsMin float64) (Piece, E
 	}
 	var e Entry
 	switch out.What {
-	case Good:
+	case Good, Rework, HiddenFlaw:
 		p.State = AtBench
 		if now := p.Now(); now != nil && now.Kind == route.Print {
 			p.Stages = slices.Clone(p.Stages)
 			p.Now().mark(route.Done, a, pl.Run.Ended, handsMin, fmt.Sprintf("plate %d", pl.Number))
 		}
+		if out.What == Rework {
+			p.Stages = slices.Insert(slices.Clone(p.Stages), p.Strip().AfterPrint(), Stage{Stage: route.Stage{Kind: out.Stage, Mark: route.Todo, PlannedMin: out.Minutes, Rework: true, How: out.Cause}}).numbered()
+		}
 		e = a.entry("printed", "%s came off plate %d", p.Code, pl.Number)
+		if out.What != Good {
+			e = a.entry("printed", "%s came off plate %d, %s: %s", p.Code, pl.Number, OutcomeName(out.What), out.Cause)
+		}
 	case Failed:
 		p.State = Waiting
 		p.Attempt++
@@ -226,7 +232,7 @@ func (p Piece) asItCameOff(outcome string) bool {
 		return true
 	}
 	switch outcome {
-	case Good:
+	case Good, Rework, HiddenFlaw:
 		last := p.Last()
 		return p.State == AtBench && last != nil && last.Kind == route.Print && last.Mark == route.Done
 	case Failed:
@@ -243,8 +249,8 @@ func (p Piece) GoBackOn(outcome string) Piece {
 		return p
 	}
 	switch outcome {
-	case Good:
-		p.Stages = slices.Clone(p.Stages)
+	case Good, Rework, HiddenFlaw:
+		p.Stages = slices.DeleteFunc(slices.Clone(p.Stages), func(s Stage) bool { return s.Rework && s.Mark == route.Todo }).numbered()
 		last := p.Last()
 		*last = last.open()
 	case Failed:

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"sakuji/core/rates"
+
+	"sakuji/core/route"
 )
 
 // PlateState is where a plate is on its way.
@@ -24,10 +26,20 @@ const (
 // Outcomes of a piece on an emptied plate.
 const (
 	Good         = "good"
+	Rework       = "rework" // it is mended at the bench
+	HiddenFlaw   = "hidden" // its flaw is taken as it is: nobody sees it
 	Failed       = "failed"
 	ScrappedOff  = "scrapped"
 	CalledOffOff = "called off" // its order did not want it any more
 )
+
+// OutcomeName says what became of a piece in words.
+func OutcomeName(what string) string {
+	if name, ok := map[string]string{Rework: "to be mended", HiddenFlaw: "taken with a hidden flaw"}[what]; ok {
+		return name
+	}
+	return what
+}
 
 // Causes of failed prints. Source: the trade's fault list.
 func Causes() []string {
@@ -228,9 +240,14 @@ func (pl Plate) Finish(a Act, ended time.Time, reports map[int64]string) (Plate,
 
 // Outcome is what became of a piece on a plate.
 type Outcome struct {
-	What  string // good, failed or scrapped
-	Cause string
+	What    string          // good, rework, hidden, failed or scrapped
+	Cause   string          // of a failure, or the flaw
+	Stage   route.StageKind // that mends it
+	Minutes float64
 }
+
+// Through reports whether what came off a plate is a print to go on with.
+func Through(what string) bool { return OneOf(what, Good, Rework, HiddenFlaw) }
 
 // tooShort is the share of the planned time under which a run that printed well is asked
 // about. Source: from memory.
@@ -253,8 +270,12 @@ func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note st
 		switch {
 		case p.State == PieceOff:
 			out = Outcome{What: CalledOffOff}
-		case !OneOf(out.What, Good, Failed, ScrappedOff):
-			return pl, Entry{}, rates.Amiss(fmt.Sprintf("outcome[%d]", p.ID), "%s, %s: say whether it is good, failed or scrapped. Nothing was saved", p.Code, p.Name)
+		case !OneOf(out.What, Good, Rework, HiddenFlaw, Failed, ScrappedOff):
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("outcome[%d]", p.ID), "%s, %s: say whether it is good, to be mended, failed or scrapped. Nothing was saved", p.Code, p.Name)
+		case OneOf(out.What, Rework, HiddenFlaw) && strings.TrimSpace(out.Cause) == "":
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("flaw[%d]", p.ID), "%s, %s: say what the flaw is. Nothing was saved", p.Code, p.Name)
+		case out.What == Rework && (!OneOf(out.Stage, route.Mends()...) || !(out.Minutes > 0 && out.Minutes <= 24*60)):
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("mend_minutes[%d]", p.ID), "%s, %s: say how it is mended and in how many minutes, a day at most. Nothing was saved", p.Code, p.Name)
 		case out.What == Failed && strings.TrimSpace(out.Cause) == "":
 			return pl, Entry{}, rates.Amiss(fmt.Sprintf("cause[%d]", p.ID), "%s, %s: say why it failed; “not known” will do. Nothing was saved", p.Code, p.Name)
 		}
@@ -262,13 +283,19 @@ func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note st
 		count[out.What]++
 	}
 	ran := pl.Run.Ended.Sub(pl.Run.Started).Minutes()
-	if count[Good] > 0 && !sure && ran < tooShort*pl.Run.PlannedMin {
-		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("The run of plate %d is noted with %s; %s were planned. %s good all the same?", pl.Number, Hours(ran), Hours(pl.Run.PlannedMin), map[bool]string{true: "Is it", false: "Are they"}[count[Good] == 1]), Yes: "Yes, they are good"}
+	good := count[Good] + count[Rework] + count[HiddenFlaw]
+	if good > 0 && !sure && ran < tooShort*pl.Run.PlannedMin {
+		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("The run of plate %d is noted with %s; %s were planned. %s good all the same?", pl.Number, Hours(ran), Hours(pl.Run.PlannedMin), map[bool]string{true: "Is it", false: "Are they"}[good == 1]), Yes: "Yes, they are good"}
 	}
 	run := *pl.Run
 	run.Emptied, run.EmptiedBy, run.Note = a.At, a.PersonID, strings.TrimSpace(note)
 	pl.Run, pl.State = &run, PlateEmptied
 	text := fmt.Sprintf("plate %d: %d good, %d failed, %d scrapped", pl.Number, count[Good], count[Failed], count[ScrappedOff])
+	for _, what := range []string{Rework, HiddenFlaw} {
+		if n := count[what]; n > 0 {
+			text += fmt.Sprintf(", %d %s", n, OutcomeName(what))
+		}
+	}
 	if n := count[CalledOffOff]; n > 0 {
 		text += fmt.Sprintf(", %d called off", n)
 	}
@@ -279,7 +306,7 @@ func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note st
 // that went through whole, whose end somebody or the machine has noted.
 func (pl Plate) Teaches(at time.Time) (TimedRun, bool) {
 	for _, o := range pl.Pieces {
-		if o.Outcome != Good && o.Outcome != CalledOffOff {
+		if !Through(o.Outcome) && o.Outcome != CalledOffOff {
 			return TimedRun{}, false
 		}
 	}

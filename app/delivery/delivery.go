@@ -173,7 +173,7 @@ func (s *DeliverySheet) compare(hours map[route.StageKind]*Compared, p studio.Pi
 			c = &Compared{Kind: st.Kind}
 			hours[st.Kind] = c
 		}
-		if st.Repeat {
+		if st.Repeat || st.Rework {
 			c.Repeats++
 		} else {
 			c.Planned += st.PlannedMin

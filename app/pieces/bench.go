@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"sakuji/app/change"
+	"sakuji/app/models"
 	"sakuji/app/setup"
 	"sakuji/core/route"
 	"sakuji/core/solid"
@@ -210,11 +211,7 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 			return err
 		}
 		s.Model = models[p.ID]
-		if analysis, err := tx.Analysis(p.ModelID); err == nil {
-			for _, f := range analysis.Fragile[:min(len(analysis.Fragile), 3)] {
-				s.Fragile = append(s.Fragile, f.Scaled(p.Scale))
-			}
-		} else if !change.NotFound(err) {
+		if err := s.fragile(tx, p); err != nil {
 			return err
 		}
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
@@ -239,6 +236,12 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		return s.nextAlike(a, tx)
 	})
 	return s, err
+}
+
+// fragile finds the thin places of a piece.
+func (s *PieceSheet) fragile(tx *store.Tx, p studio.Piece) (err error) {
+	s.Fragile, err = models.Fragile(tx, p.ModelID, p.Scale)
+	return err
 }
 
 // family finds the assembly of a piece, or the parts of an assembly.

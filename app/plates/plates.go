@@ -5,13 +5,19 @@ package plates
 import (
 	"context"
 	"errors"
+	"fmt"
+	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/app/change"
 	"sakuji/app/jobs"
+	"sakuji/app/models"
 	"sakuji/app/setup"
 	"sakuji/core/plate"
+	"sakuji/core/rates"
+	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -132,10 +138,49 @@ func heldBack(tx *store.Tx, pieces []studio.Piece) (free []studio.Piece, held []
 // LaidPiece is a piece on a plate as the drawing and the lists need it.
 type LaidPiece struct {
 	studio.OnPlatePiece
-	Piece studio.Piece
-	Model studio.Model
-	Grams float64
+	Piece   studio.Piece
+	Model   studio.Model
+	Grams   float64
+	Fragile []solid.Fragile // its weakest places, at its size
 }
+
+// fragile finds the thin places of what lies on a plate that is about to be emptied.
+func (s *PlateSheet) fragile(tx *store.Tx) (err error) {
+	if !studio.OneOf(s.Plate.State, studio.PlateRunning, studio.PlateFinished) {
+		return nil
+	}
+	weak := map[[2]int64][]solid.Fragile{} // by model and size, in thousandths
+	for i := range s.Pieces {
+		p := s.Pieces[i].Piece
+		key := [2]int64{p.ModelID, int64(math.Round(p.Scale * 1000))}
+		if _, known := weak[key]; !known {
+			if weak[key], err = models.Fragile(tx, p.ModelID, p.Scale); err != nil {
+				return err
+			}
+		}
+		s.Pieces[i].Fragile = weak[key]
+	}
+	return nil
+}
+
+// Check says what to look at when a piece comes off its plate: that it is whole, its holes are open,
+// what meets is true, and its thin places still stand; and what mending one takes.
+func (s PlateSheet) Check(p LaidPiece) string {
+	look := []string{"complete, no cracks"}
+	if p.Model.How == studio.Hollow || p.Model.Measures.Cavities > 0 {
+		look = append(look, "its holes open")
+	}
+	if p.Model.How == studio.Cut || p.Piece.ParentID != 0 {
+		look = append(look, "mating faces true, sockets clean")
+	}
+	if n := len(p.Fragile); n > 0 {
+		look = append(look, fmt.Sprintf("%s whole, the weakest %s mm² at %s mm; mending one takes about %s min", studio.Say(n, "thin place"), rates.Number(p.Fragile[0].SectionMM2), rates.Number(p.Fragile[0].At.Z), rates.Number(s.RepairMin())))
+	}
+	return studio.UpperFirst(strings.Join(look, "; ")) + "."
+}
+
+// RepairMin is what mending a thin place that broke takes, in minutes.
+func (s PlateSheet) RepairMin() float64 { return s.Shop.Book.V("repair.piece") }
 
 // Candidate is a waiting piece and what it would add to a plate.
 type Candidate struct {
@@ -206,6 +251,9 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 		if p.MachineID == s.Machine.ID && p.ID != s.Plate.ID {
 			s.Busy = &open[i]
 		}
+	}
+	if err := s.fragile(tx); err != nil {
+		return s, err
 	}
 	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)
 	if candidates && s.Plate.State == studio.PlateLaid {

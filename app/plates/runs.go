@@ -92,7 +92,7 @@ func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, sai
 		if err != nil {
 			return change.Refused(err)
 		}
-		if err := a.comeOff(c, s, pl); err != nil {
+		if err := a.comeOff(c, s, pl, said.Outcomes); err != nil {
 			return err
 		}
 		if err := savePlate(c, pl, e); err != nil {
@@ -106,10 +106,10 @@ func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, sai
 }
 
 // comeOff moves the pieces of an emptied plate on and books what they took.
-func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate) error {
+func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate, outcomes map[int64]studio.Outcome) error {
 	hands, ran := s.Shop.EmptyingMinutes(len(pl.Pieces)), pl.Run.Share()
-	for i, lp := range s.Pieces {
-		p, e, err := lp.Piece.ComeOff(c.Act(), pl, studio.Outcome{What: pl.Pieces[i].Outcome, Cause: pl.Pieces[i].Cause}, hands)
+	for _, lp := range s.Pieces {
+		p, e, err := lp.Piece.ComeOff(c.Act(), pl, outcomes[lp.Piece.ID], hands)
 		if err != nil {
 			return change.Refused(err)
 		}

@@ -270,6 +270,7 @@ type Stage struct {
 	PlannedMin float64   // minutes of hands
 	BookMin    float64   // of them, by the rate book alone; 0: not known
 	Repeat     bool      // it came of a look that sent the piece back
+	Rework     bool      // it mends a flaw that a print came off its plate with
 	Again      int       // of a stage that sent the piece back: how many stages after it are the repeat
 	How        string    // with what: the paper, the primer, the adhesive
 	WaitS      int64     // clock time after it, seconds
@@ -369,6 +370,9 @@ func (s Stages) Planned() []Stage { return planned(s, false) }
 // done again stands for what was done before it.
 func planned(s Stages, repeat bool) (out []Stage) {
 	for _, st := range s {
+		if st.Rework && !repeat { // a flaw of this print, not of the next
+			continue
+		}
 		out = append(out, Stage{Kind: st.Kind, Mark: Todo, PlannedMin: st.PlannedMin, BookMin: st.BookMin, Repeat: repeat, How: st.How, WaitS: st.WaitS})
 		if st.Mark == SentBack {
 			out = out[:max(0, len(out)-max(1, st.Again))]
@@ -389,6 +393,22 @@ func (s Stage) Paper() string {
 	}
 	return grit
 }
+
+// AfterPrint is where in a strip work on a print begins, once it was washed, stripped and cured.
+func (s Stages) AfterPrint() (at int) {
+	for i, st := range s {
+		if OfPrint(st.Kind) && st.Mark != SentBack {
+			at = i + 1
+		}
+	}
+	return at
+}
+
+// OfPrint reports whether a kind of stage makes a print what it is before anybody smooths it.
+func OfPrint(k StageKind) bool { return k == Print || k == Wash || k == RemoveSupports || k == Cure }
+
+// Mends are the stages that can mend a print.
+func Mends() []StageKind { return []StageKind{Mend, Fill, Sand} }
 
 // Open is the stage as it was before it was marked.
 func (s Stage) Open() Stage {

@@ -49,6 +49,24 @@ DROP TABLE items;
 ALTER TABLE new_items RENAME TO items;
 CREATE INDEX items_order ON items (order_id);
 
+-- What came off a plate may be mended, or taken as it is where the flaw is hidden.
+CREATE TABLE new_plate_pieces (
+  plate_id INTEGER NOT NULL REFERENCES plates (id),
+  piece_id INTEGER NOT NULL REFERENCES pieces (id),
+  x_mm     REAL NOT NULL,
+  y_mm     REAL NOT NULL,
+  quarters INTEGER NOT NULL CHECK (quarters BETWEEN 0 AND 3),
+  report   TEXT NOT NULL DEFAULT '', -- what the machine said became of it
+  outcome  TEXT NOT NULL DEFAULT '' CHECK (outcome IN ('', 'good', 'rework', 'hidden', 'failed', 'scrapped', 'called off')),
+  cause    TEXT NOT NULL DEFAULT '',
+  PRIMARY KEY (plate_id, piece_id)
+) STRICT, WITHOUT ROWID;
+INSERT INTO new_plate_pieces SELECT plate_id, piece_id, x_mm, y_mm, quarters, report, outcome, cause FROM plate_pieces;
+DROP TABLE plate_pieces;
+ALTER TABLE new_plate_pieces RENAME TO plate_pieces;
+CREATE INDEX plate_pieces_piece ON plate_pieces (piece_id);
+
+ALTER TABLE stages ADD COLUMN rework INTEGER NOT NULL DEFAULT 0 CHECK (rework IN (0, 1)); -- it mends what came off a plate with a flaw
 ALTER TABLE stages ADD COLUMN how TEXT NOT NULL DEFAULT ''; -- with what it is done: the paper, the primer, the adhesive
 ALTER TABLE parts ADD COLUMN joins TEXT NOT NULL DEFAULT '' CHECK (joins IN ('', 'before', 'after', 'loose')); -- to its assembly: before paint, after it, or it comes off; empty: as the tool decides
 ALTER TABLE parts ADD COLUMN waived TEXT NOT NULL DEFAULT ''; -- why a closed hollow is printed as it is; empty: it is not

@@ -65,6 +65,7 @@ type PlateView struct {
 	Before  string
 	Caution string
 	Causes  []string
+	Mends   []route.StageKind
 	Ends    time.Time // when it would end if started now
 	Cold    float64
 }
@@ -80,7 +81,7 @@ func (s *Room) plate(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Cold: process.ColdC}
+	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Mends: route.Mends(), Cold: process.ColdC}
 	v.Drawing = DrawPlate(v)
 	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
 	p := kit.Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
@@ -155,18 +156,25 @@ func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Outcomes map[int64]string `form:"outcome"`
-		Causes   map[int64]string `form:"cause"`
-		Ended    kit.Moment       `form:"ended"`
-		Note     string           `form:"note"`
-		Sure     bool             `form:"sure"`
+		Outcomes map[int64]string       `form:"outcome"`
+		Causes   map[int64]string       `form:"cause"`
+		Flaws    map[int64]string       `form:"flaw"`
+		Mends    map[int64]string       `form:"mend"`
+		Minutes  map[int64]kit.Optional `form:"mend_minutes" label:"Minutes to mend it"`
+		Ended    kit.Moment             `form:"ended"`
+		Note     string                 `form:"note"`
+		Sure     bool                   `form:"sure"`
 	}](r)
 	outcomes := map[int64]studio.Outcome{}
 	for id, what := range f.Outcomes {
-		outcomes[id] = studio.Outcome{What: what}
-		if what != studio.Good {
-			outcomes[id] = studio.Outcome{What: what, Cause: f.Causes[id]}
+		out := studio.Outcome{What: what}
+		switch what {
+		case studio.Rework, studio.HiddenFlaw:
+			out.Cause, out.Stage, out.Minutes = strings.TrimSpace(f.Flaws[id]), route.StageKind(f.Mends[id]), f.Minutes[id].Value
+		case studio.Failed, studio.ScrappedOff:
+			out.Cause = f.Causes[id]
 		}
+		outcomes[id] = out
 	}
 	if err == nil {
 		err = s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: s.JustNow(r, f.Ended), Note: f.Note, Sure: f.Sure})

@@ -213,6 +213,8 @@ Alpine.data("outcome", () => ({
   init() { this.what = this.$root.querySelector("input[type=radio]:checked")?.value ?? ""; },
   set(e) { this.what = e.target.value; },
   get asks() { return this.what === "failed" || this.what === "scrapped"; },
+  get flawed() { return this.what === "rework" || this.what === "hidden"; },
+  get mends() { return this.what === "rework"; },
 }));
 
 // Waits count down in minutes; when one ends the sheet is asked for anew.
