@@ -48,7 +48,7 @@ func TestAnOldRevisionHasNoNewerParts(t *testing.T) {
 	require.NoError(t, err)
 	first := pricing(t, s, no)
 	require.Equal(t, studio.JobDone, remade(s, items[0].Parts[0].ModelID, studio.JobBodies, studio.JobOptions{}).State)
-	require.NoError(t, s.Orders.UseBodies(s.Ctx, s.Owner, no, items[0].Parts[0].ID, 0))
+	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, items[0].Parts[0].ID, 0))
 	s.Change(no, items[0].ID, 3, route.Painted, 1.5)
 	require.Len(t, pricing(t, s, no).Items[0].Parts, 2)
 	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 1))

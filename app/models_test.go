@@ -269,10 +269,10 @@ func TestBodiesBecomeParts(t *testing.T) {
 	require.NoError(t, err)
 	part := items[0].Parts[0]
 	var refusal *change.Refusal
-	require.ErrorAs(t, s.Orders.UseBodies(s.Ctx, s.Owner, no, part.ID, 0), &refusal, "not taken apart yet")
+	require.ErrorAs(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, 0), &refusal, "not taken apart yet")
 	j := remade(s, part.ModelID, studio.JobBodies, studio.JobOptions{})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
-	require.NoError(t, s.Orders.UseBodies(s.Ctx, s.Owner, no, part.ID, 0))
+	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, 0))
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	require.Len(t, sheet.Items[0].Parts, 2)

@@ -12,10 +12,13 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/change"
 	"sakuji/app/models"
+	"sakuji/app/orders"
 	"sakuji/app/plates"
+	"sakuji/app/quotes"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/process"
+	"sakuji/core/route"
 	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
@@ -153,7 +156,7 @@ func TestCutPartsBecomeParts(t *testing.T) {
 	// Another cut of the same model, so that the pieces of each must be told apart.
 	other := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}})
 	require.Equal(t, studio.JobDone, other.State, other.Note)
-	require.NoError(t, s.Orders.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	volume, dowels := 0.0, 0
@@ -392,5 +395,71 @@ func TestAnOrientationTakenAnew(t *testing.T) {
 		_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, 0)
 		require.NoError(t, err)
 		assert.InDelta(t, 88, tallest(), 1e-3)
+	}
+}
+
+// What is priced in pieces is held back until it is cut into as many: then its pieces, dowels and
+// assembly are made at once, at the price that was agreed. Cut into another number it is a change.
+func TestPricedInPiecesIsCarriedOut(t *testing.T) {
+	for _, c := range []struct {
+		at   []float64
+		same bool
+	}{{[]float64{30, 60}, true}, {[]float64{45}, false}} {
+		s := apptest.New(t)
+		no, it := takenIn(s, "beam.stl", meshtest.Box(mesh.Vec{X: -30, Y: 5}, mesh.Vec{X: 90, Y: 20, Z: 20}), route.Primed)
+		part := it.Parts[0]
+		form := orders.ItemForm{Title: "Beam", Tier: route.Primed, Copies: 2, Scale: 1, Parts: map[int64]orders.PartForm{part.ID: {Process: part.Process, Copies: 1, CutInto: 3}}}
+		require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, form))
+		agreed := s.Accept(no)
+		plates, err := s.Plates.Plates(s.Ctx)
+		require.NoError(t, err)
+		assert.Empty(t, plates.Waiting)
+		require.Len(t, plates.Held, 2)
+		assert.Contains(t, plates.Held[0].Why, "priced in 3 pieces and still one: cut it")
+
+		j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: c.at, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+		require.Equal(t, studio.JobDone, j.State, j.Note)
+		require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+		require.NoError(t, err)
+		assert.Equal(t, !c.same, sheet.Changed())
+		kinds := map[studio.PieceKind]int{}
+		for _, p := range sheet.Pieces {
+			if p.Live() {
+				kinds[p.Kind]++
+			}
+		}
+		if !c.same {
+			assert.Equal(t, map[studio.PieceKind]int{studio.KindPrint: 2}, kinds, "nothing is made of it before the client’s yes")
+			continue
+		}
+		assert.Equal(t, agreed.TotalMinor, sheet.Price.TotalMinor, "the price is kept")
+		assert.Equal(t, map[studio.PieceKind]int{studio.KindAssembly: 2, studio.KindPrint: 2 * (3 + 2)}, kinds, "three pieces and two dowels each")
+		plates, err = s.Plates.Plates(s.Ctx)
+		require.NoError(t, err)
+		assert.Empty(t, plates.Held)
+		require.NotEmpty(t, plates.Waiting)
+	}
+}
+
+// Cut between the quote and the yes, it is the pieces that are made.
+func TestCutBeforeTheYes(t *testing.T) {
+	s := apptest.New(t)
+	no, it := takenIn(s, "beam.stl", meshtest.Box(mesh.Vec{X: -30, Y: 5}, mesh.Vec{X: 90, Y: 20, Z: 20}), route.Primed)
+	part := it.Parts[0]
+	form := orders.ItemForm{Title: "Beam", Tier: route.Primed, Copies: 1, Scale: 1, Parts: map[int64]orders.PartForm{part.ID: {Process: part.Process, Copies: 1, CutInto: 2}}}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, form))
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
+	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile", Agreed: true}))
+	by, codes := piecesOf(t, s, no)
+	require.Len(t, codes, 1+2+1)
+	for _, p := range by {
+		if p.Kind == studio.KindPrint {
+			assert.NotEqual(t, part.ModelID, p.ModelID, p.Code)
+		}
 	}
 }

@@ -17,7 +17,22 @@ func (i Item) Joined() bool {
 	for _, p := range i.Parts {
 		n += p.Copies
 	}
-	return n > 1 && !i.Apart && !i.Cast && i.Tier != route.Raw && route.Printed(i.Tier)
+	return n > 1 && !i.Apart && !i.Cast && route.Printed(i.Tier) && (i.Tier != route.Raw || i.cutSeams() > 0)
+}
+
+// cutSeams is how many seams of one copy come of parts being cut to be printed.
+func (i Item) cutSeams() (seams float64) {
+	seen := map[string]bool{}
+	for _, p := range i.Parts {
+		if p.Model.How != Cut {
+			continue
+		}
+		if seams += float64(p.Copies); !seen[p.Model.Batch] {
+			seen[p.Model.Batch] = true
+			seams -= float64(p.Copies)
+		}
+	}
+	return seams
 }
 
 // Principal is the part that an item is named and drawn after, and on which what is counted of

@@ -177,11 +177,13 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		cuts += float64(p.Copies * (p.Pieces() - 1))
 		widths = append(widths, outline(p.Model, it.Scale))
 	}
-	if seams = cuts; pieces > 1 && it.Tier != route.Raw {
+	pegs += pegsOfCut * cuts // of what is cut already, they are parts
+	if seams = cuts; it.Tier == route.Raw { // a kit comes apart, but for what was cut to be printed
+		seams += it.cutSeams()
+	} else if pieces > 1 {
 		seams = pieces - 1
 	}
-	pegs += pegsOfCut * cuts
-	if seams+pegs == 0 || it.Apart || it.Cast || len(widths) == 0 || it.Tier == route.Raw && cuts == 0 {
+	if seams+pegs == 0 || it.Apart || it.Cast || len(widths) == 0 || it.Tier == route.Raw && seams == 0 {
 		return nil
 	}
 	length, source := it.SeamMM, rates.Ours
@@ -190,6 +192,9 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		length, source = widths[len(widths)/2]*SeamOfWidth, rates.Mesh
 	}
 	after, loose, joint := it.joints(length)
+	if it.Tier == route.Raw {
+		after, loose = 0, 0
+	}
 	return &finish.Seam{Seams: seams, After: min(after, seams), Loose: min(loose, seams-min(after, seams)), Pegs: pegs, LengthMM: length, Source: source, Joint: joint, Adhesive: it.Adhesive, Copies: it.Copies, Logged: h.History.Logged[it.process()],
 		Packed: it.Joined(), Inserts: it.Inserts(), Unfilled: it.Tier == route.Coloured, Sessions: finish.Sessions{route.Pack: together[ofAll(route.Pack)], route.Prime: together[ofAll(route.Prime)]}}
 }

@@ -299,8 +299,40 @@ func (f LicenceFee) Extra() quote.Extra {
 }
 
 // Same reports whether an item is to be made as another was: name, finish, copies, size,
-// options and parts, whatever the order of either.
-func (i Item) Same(was Item) bool { return i.spec() == was.spec() }
+// options and parts, whatever the order of either. A part that was priced in several pieces and
+// is cut into as many is the same.
+func (i Item) Same(was Item) bool {
+	return i.spec() == was.spec() || i.uncut().spec() == was.uncut().spec()
+}
+
+// uncut is the item with the pieces of each cut taken for the part they were cut of, which is
+// printed in so many.
+func (i Item) uncut() Item {
+	var parts []Part
+	cuts := map[string]int{} // where in parts the pieces of a cut are counted
+	for _, p := range i.Parts {
+		if p.Model.How != Cut {
+			continue
+		}
+		at, known := cuts[p.Model.Batch]
+		if !known {
+			at = len(parts)
+			cuts[p.Model.Batch] = at
+			whole := p
+			whole.ModelID, whole.CutInto, whole.Joins = p.Model.FromID, 0, JoinAsSuggested
+			parts = append(parts, whole)
+		}
+		parts[at].CutInto++
+	}
+	for _, p := range i.Parts {
+		if _, dowel := cuts[p.Model.Batch]; p.Model.How != Cut && !(p.Model.How == Peg && dowel) {
+			parts = append(parts, p)
+		}
+	}
+	slices.SortFunc(parts, func(a, b Part) int { return int(a.ID - b.ID) })
+	i.Parts = parts
+	return i
+}
 
 func (i Item) spec() string {
 	o := i.ItemOptions
@@ -313,6 +345,9 @@ func (i Item) spec() string {
 		s += fmt.Sprintf(" | %d %d %s %d %v %d", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM, p.Pieces())
 		if p.Inside != "" || p.Hidden {
 			s += fmt.Sprintf(" %s %v", p.Inside, p.Hidden)
+		}
+		if p.Joins != JoinAsSuggested {
+			s += " " + p.Joins
 		}
 	}
 	return s

@@ -113,30 +113,20 @@ func plugsFor(d change.Change, it *studio.Item, p studio.Part) error {
 	return nil
 }
 
-// UseBodies prints each body of a part's model, or each piece of its cut, as a part of its
-// own: those made together with ofID, 0 for any.
-func (a *Room) UseBodies(ctx context.Context, who change.Actor, number string, partID, ofID int64) error {
-	return a.onPart(ctx, who, number, partID, func(d change.Change, o *studio.Order, it *studio.Item, k int) error {
+// TakeApart prints each body of a part's model, or each piece of its cut, as a part of its own: those
+// made together with ofID, 0 for any. The order is that of the part.
+func TakeApart(d change.Change, number string, partID, ofID int64) (o studio.Order, err error) {
+	if o, err = d.Order(number); err != nil {
+		return o, err
+	}
+	if err := o.MayChange(); err != nil {
+		return o, change.Refused(err)
+	}
+	return o, inPart(d, &o, partID, func(d change.Change, o *studio.Order, it *studio.Item, k int) error {
 		old := it.Parts[k]
-		var of studio.Model
-		if ofID != 0 {
-			var err error
-			if of, err = d.Tx.Model(ofID); err != nil {
-				return err
-			}
-		}
-		versions, err := d.Versions(old.Model.DesignID)
+		bodies, err := bodiesOf(d, old, ofID)
 		if err != nil {
 			return err
-		}
-		var bodies []studio.Model
-		for _, v := range versions {
-			if studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) && v.FromID == old.ModelID && (of.ID == 0 || v.Batch == of.Batch) {
-				bodies = append(bodies, v)
-			}
-		}
-		if len(bodies) < 2 {
-			return change.Refuse("Take %s apart first.", old.Model.Name)
 		}
 		pieces, err := d.PiecesOf(it.OrderID)
 		if err != nil {
@@ -169,19 +159,45 @@ func (a *Room) UseBodies(ctx context.Context, who change.Actor, number string, p
 	})
 }
 
-func (a *Room) onPart(ctx context.Context, who change.Actor, number string, partID int64, f func(d change.Change, o *studio.Order, it *studio.Item, part int) error) error {
-	return a.OnOrder(ctx, who, number, func(d change.Change, o *studio.Order) error {
-		items, err := d.Items(o.ID)
-		if err != nil {
-			return err
+// bodiesOf are the bodies or pieces that a part's model was taken apart into.
+func bodiesOf(d change.Change, old studio.Part, ofID int64) (bodies []studio.Model, err error) {
+	var of studio.Model
+	if ofID != 0 {
+		if of, err = d.Tx.Model(ofID); err != nil {
+			return nil, err
 		}
-		for i := range items {
-			for k := range items[i].Parts {
-				if items[i].Parts[k].ID == partID {
-					return f(d, o, &items[i], k)
-				}
+	}
+	versions, err := d.Versions(old.Model.DesignID)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range versions {
+		if studio.OneOf(v.How, studio.Body, studio.Cut, studio.Peg) && v.FromID == old.ModelID && (of.ID == 0 || v.Batch == of.Batch) {
+			bodies = append(bodies, v)
+		}
+	}
+	if len(bodies) < 2 {
+		return nil, change.Refuse("Take %s apart first.", old.Model.Name)
+	}
+	return bodies, nil
+}
+
+func (a *Room) onPart(ctx context.Context, who change.Actor, number string, partID int64, f func(d change.Change, o *studio.Order, it *studio.Item, part int) error) error {
+	return a.OnOrder(ctx, who, number, func(d change.Change, o *studio.Order) error { return inPart(d, o, partID, f) })
+}
+
+// inPart finds a part of an order and lets something happen to it.
+func inPart(d change.Change, o *studio.Order, partID int64, f func(d change.Change, o *studio.Order, it *studio.Item, part int) error) error {
+	items, err := d.Items(o.ID)
+	if err != nil {
+		return err
+	}
+	for i := range items {
+		for k := range items[i].Parts {
+			if items[i].Parts[k].ID == partID {
+				return f(d, o, &items[i], k)
 			}
 		}
-		return store.ErrNotFound
-	})
+	}
+	return store.ErrNotFound
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"sakuji/app/change"
+	"sakuji/app/orders"
 	"sakuji/app/pieces"
 	"sakuji/core/quote"
 	"sakuji/store"
@@ -263,7 +264,48 @@ func answer(d change.Change, q studio.Quote, ans Answer) error {
 	if err := errors.Join(d.SaveQuote(&q), d.SaveOrder(&o), d.Log(e)); err != nil || !ans.Accept {
 		return err
 	}
-	return pieces.Make(d, o, q.Taken().Specs())
+	items, err := asCut(d, o, q.Taken().Specs())
+	if err != nil {
+		return err
+	}
+	return pieces.Make(d, o, items)
+}
+
+// asCut takes items as they stand on the order where that is what was agreed: a part may have been
+// cut since, into the pieces that it was priced in.
+func asCut(d change.Change, o studio.Order, agreed []studio.Item) ([]studio.Item, error) {
+	now, err := d.Items(o.ID)
+	for i, it := range agreed {
+		for _, n := range now {
+			if n.ID == it.ID && n.Same(it) {
+				option := it.Option
+				agreed[i] = n
+				agreed[i].Option = option
+			}
+		}
+	}
+	return agreed, err
+}
+
+// UseBodies prints each body of a part's model, or each piece of its cut, as a part of its own. Cut
+// into the pieces it was priced in, an accepted order's pieces are made at once, at the price that
+// was agreed.
+func (a *Room) UseBodies(ctx context.Context, who change.Actor, number string, partID, ofID int64) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		o, err := orders.TakeApart(c, number, partID, ofID)
+		if err != nil || o.State != studio.Accepted {
+			return err
+		}
+		s, err := a.Sheet(c.Tx, number)
+		if err != nil || s.Changed() {
+			return err
+		}
+		items, err := c.Items(o.ID)
+		if err != nil {
+			return err
+		}
+		return pieces.Make(c, o, items)
+	})
 }
 
 // giveWay ends what was accepted before a change that is accepted now.

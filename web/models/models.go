@@ -298,7 +298,7 @@ func (s *Room) useVersion(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case err != nil:
 	case f.Bodies:
-		err = s.App.Orders.UseBodies(r.Context(), kit.Owner(r), f.Order, f.Part, id)
+		err = s.App.Quotes.UseBodies(r.Context(), kit.Owner(r), f.Order, f.Part, id)
 		told = "Each body is a part of order " + f.Order + " now."
 	default:
 		err = s.App.Orders.UseVersion(r.Context(), kit.Owner(r), f.Order, f.Part, id)
