@@ -177,7 +177,7 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 		cuts += float64(p.Copies * (p.Pieces() - 1))
 		widths = append(widths, outline(p.Model, it.Scale))
 	}
-	pegs += pegsOfCut * cuts // of what is cut already, they are parts
+	pegs += pegsOfCut * cuts                // of what is cut already, they are parts
 	if seams = cuts; it.Tier == route.Raw { // a kit comes apart, but for what was cut to be printed
 		seams += it.cutSeams()
 	} else if pieces > 1 {

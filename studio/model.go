@@ -303,6 +303,7 @@ type ModelShape struct {
 	Plan     solid.Outline  `json:"plan"` // the room it takes on a plate: no holes
 	Front    solid.Outline  `json:"front"`
 	Side     solid.Outline  `json:"side"`
+	LowMM    [3]float64     `json:"low,omitzero"` // the least corner of its box, in its file
 
 	PillarMM3 map[string]float64 `json:"pillars,omitempty"` // what holds it as it stands, by process
 	LeastMM3  map[string]float64 `json:"least,omitempty"`   // and what would in its best orientation
@@ -363,6 +364,7 @@ func shapeOf(m *mesh.Mesh) ModelShape {
 		Plan:     solid.OutlineOf(m, solid.Plan),
 		Front:    solid.SilhouetteOf(m, solid.Front),
 		Side:     solid.SilhouetteOf(m, solid.Side),
+		LowMM:    [3]float64{m.Box.Min.X, m.Box.Min.Y, m.Box.Min.Z},
 	}
 }
 

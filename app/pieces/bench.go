@@ -168,12 +168,13 @@ type PieceSheet struct {
 	NextAlike int    // how many more wait for the same stage
 	Now       time.Time
 	Zone      *time.Location
-	Booked    float64         // grams its order has used of this material
-	Fragile   []solid.Fragile // its weakest places, at its size
-	Parts     []studio.Piece  // of an assembly: what it is made of
-	Assembly  *studio.Piece   // that it becomes part of
-	With      []studio.Piece  // what goes into or with it
-	Sealed    string          // why it must not be cured as it is; empty: it may
+	Booked    float64               // grams its order has used of this material
+	Fragile   []solid.Fragile       // its weakest places, at its size
+	Parts     []studio.Piece        // of an assembly: what it is made of
+	Assembly  *studio.Piece         // that it becomes part of
+	With      []studio.Piece        // what goes into or with it
+	Exploded  []studio.ExplodedPart // of an assembly: its parts pulled apart
+	Sealed    string                // why it must not be cured as it is; empty: it may
 }
 
 // Kind is the stage that is next, or none.
@@ -220,6 +221,9 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		if err := s.family(tx, p); err != nil {
 			return err
 		}
+		if err := s.exploded(tx, p); err != nil {
+			return err
+		}
 		if s.Kind() == route.Cure {
 			if s.Sealed, err = sealed(tx, p); err != nil {
 				return err
@@ -241,6 +245,20 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 // fragile finds the thin places of a piece.
 func (s *PieceSheet) fragile(tx *store.Tx, p studio.Piece) (err error) {
 	s.Fragile, err = models.Fragile(tx, p.ModelID, p.Scale)
+	return err
+}
+
+// exploded lays out the drawing of what an assembly is made of.
+func (s *PieceSheet) exploded(tx *store.Tx, p studio.Piece) error {
+	if p.Kind != studio.KindAssembly {
+		return nil
+	}
+	items, err := tx.Items(p.OrderID)
+	for _, it := range items {
+		if it.ID == p.ItemID {
+			s.Exploded = it.Exploded()
+		}
+	}
 	return err
 }
 

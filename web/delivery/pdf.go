@@ -1,7 +1,9 @@
 package delivery
 
 import (
+	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/johnfercher/maroto/v2/pkg/consts/fontstyle"
@@ -36,6 +38,59 @@ func (s *Room) labels(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	s.SendPDF(w, r, p, "labels-"+v.Order.Number+".pdf")
+}
+
+// assembly is how an order's items go together: for the bench, and for whoever gets a kit.
+func (s *Room) assembly(w http.ResponseWriter, r *http.Request) {
+	v, err := s.App.Delivery.Delivery(r.Context(), chi.URLParam(r, "no"))
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	p := papers.New(v.Shop.Studio, "How it goes together", "Order "+v.Order.Number, v.Now).Headed()
+	p.Row("Printed "+p.Day(v.Now)+"; it holds for the order as it stands on that day.", 9, fontstyle.Normal)
+	drawn := false
+	for _, it := range v.Items {
+		parts := it.Exploded()
+		if len(parts) == 0 {
+			continue
+		}
+		drawn = true
+		p.Head(it.Title)
+		if err := p.Exploded(parts, func(part studio.Part) string { return codesOf(part, v.Pieces) }); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		p.Lines(goesInside(it.Item))
+	}
+	if !drawn {
+		p.Row("Nothing on this order is made of several parts.", 11, fontstyle.Normal)
+	}
+	s.SendPDF(w, r, p, "assembly-"+v.Order.Number+".pdf")
+}
+
+// codesOf are the labels of a part's pieces, as many as one reads at a glance.
+func codesOf(part studio.Part, pieces []studio.Piece) string {
+	var codes []string
+	for _, p := range pieces {
+		if p.PartID == part.ID && p.Kind != studio.KindAssembly && p.Live() {
+			codes = append(codes, p.Code)
+		}
+	}
+	if n := len(codes) - 3; n > 0 {
+		codes = append(codes[:3], fmt.Sprintf("and %d more", n))
+	}
+	return strings.Join(codes, ", ")
+}
+
+// goesInside says what is put in before an item is closed.
+func goesInside(it studio.Item) (lines []string) {
+	for _, e := range it.Extras {
+		if e.Inside {
+			lines = append(lines, "Before it is closed: "+e.What+". Count it: nothing may be left over.")
+		}
+	}
+	return lines
 }
 
 func (s *Room) packingList(w http.ResponseWriter, r *http.Request) {

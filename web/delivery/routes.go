@@ -27,6 +27,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/orders/{no}/delivery", s.delivery)
 	r.Get("/orders/{no}/packing-list.pdf", s.packingList)
 	r.Get("/orders/{no}/labels.pdf", s.labels)
+	r.Get("/orders/{no}/assembly.pdf", s.assembly)
 	r.Get("/orders/{no}/delivery-note.pdf", s.deliveryNote)
 }
 

@@ -140,6 +140,16 @@ func (p *Paper) Pictured(picture []byte, heightMM float64, left, right string, s
 	})
 }
 
+// What a picture of its own takes on the page: its breadth, and the greatest height, that a picture of its own takes on the page.
+const pictureWidthMM, pictureHighMM = 160.0, 120.0
+
+// Picture is a picture across the page; high is how high it is of its breadth.
+func (p *Paper) Picture(picture []byte, high float64) {
+	p.add(func(d *sheet) {
+		d.row(min(pictureHighMM, pictureWidthMM*high)*d.scale, image.NewFromBytesCol(gridCols*colMM, picture, extension.Png, props.Rect{Center: true, Percent: 98}))
+	})
+}
+
 // Rule draws a line across.
 func (p *Paper) Rule() {
 	p.add(func(d *sheet) {

@@ -1,6 +1,8 @@
 package papers
 
 import (
+	"bytes"
+	"image/png"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,6 +15,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sakuji/core/quote"
+	"sakuji/core/solid"
 	"sakuji/studio"
 )
 
@@ -87,4 +90,41 @@ func TestNoLonelyLine(t *testing.T) {
 		}
 	}
 	assert.Greater(t, most, 1)
+}
+
+// The exploded drawing holds every part whole, with room for its number, at one scale.
+func TestExplodedDrawing(t *testing.T) {
+	square := func(mm float64) solid.Outline {
+		return solid.Outline{{{X: 0, Y: 0}, {X: mm, Y: 0}, {X: mm, Y: mm}, {X: 0, Y: mm}}}
+	}
+	parts := []studio.ExplodedPart{
+		{Number: 1, Count: 1, Outline: square(40)},
+		{Number: 2, Count: 12, Outline: square(20), From: solid.Point{X: 10, Y: 10}, At: solid.Point{X: 10, Y: 45}},
+	}
+	picture, high, err := exploded(parts)
+	require.NoError(t, err)
+	img, err := png.Decode(bytes.NewReader(picture))
+	require.NoError(t, err)
+	assert.InDelta(t, 65.0/40, high, 0.15, "65 mm high and 40 mm wide, with its room")
+	inked := func(x, y, w, h int) (n int) {
+		for i := range w {
+			for k := range h {
+				if r, _, _, _ := img.At(x+i, y+k).RGBA(); r < 0x4000 {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	b := img.Bounds()
+	assert.Positive(t, inked(0, 0, b.Dx(), b.Dy()/2), "the upper one and its number")
+	assert.Positive(t, inked(0, b.Dy()-drawingRoom-4, b.Dx(), 8), "the foot of the lower one")
+	for x := range b.Dx() {
+		assert.Zero(t, inked(x, b.Dy()-1, 1, 1), "nothing runs over the edge")
+	}
+	p := New(studio.Studio{Name: "Lantern & Larch"}, "How it goes together", "Order 0412", time.Now()).Headed()
+	require.NoError(t, p.Exploded(parts, func(studio.Part) string { return "0412-1a" }))
+	pdf, err := p.PDF()
+	require.NoError(t, err)
+	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF")))
 }
