@@ -42,6 +42,18 @@ func (p Piece) What() string {
 	return p.Process
 }
 
+// StateText says where a piece is, in a word or two: at the bench, which stage is next.
+func (p Piece) StateText() string {
+	now := p.Now()
+	switch {
+	case p.State == InParts:
+		return p.WaitsFor()
+	case p.State == AtBench && now != nil:
+		return now.Kind.Manner().Name
+	}
+	return string(p.State)
+}
+
 // ExtraPieces plans what an item takes beside its prints. Extras of one kind and name are one.
 func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
 	for _, e := range h.extrasOf(it) {
