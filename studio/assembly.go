@@ -87,7 +87,7 @@ func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
 			}
 		}
 	}
-	kinds := route.All() // in the order of work, whichever part wants it
+	kinds := route.Whole(h.Studio.Defaults.Schools.ClearUnderLines, h.Studio.Defaults.Schools.FitBeforeClear)
 	slices.SortStableFunc(whole, func(a, b finish.Work) int { return slices.Index(kinds, a.Kind) - slices.Index(kinds, b.Kind) })
 	return stripOf(append(slices.Clone(first), merged(whole)...))
 }

@@ -38,8 +38,7 @@ const MostExtras = 40
 
 // Check says what is wrong with the options.
 func (m ItemOptions) Check() (v rates.Invalid) {
-	_, known := finish.RouteOf(m.FinishRoute)
-	v.Need(m.FinishRoute == "" || known, "finish_route", "there is no finish route %s", m.FinishRoute)
+	v.Need(m.FinishRoute == "" || finish.RouteName(m.FinishRoute) != "", "finish_route", "there is no finish route %s", m.FinishRoute)
 	count := func(field, what string, n int) {
 		v.Need(n >= 0 && n <= 10_000, field, "%s: between 0 and 10,000", what)
 	}
@@ -145,12 +144,15 @@ func (h Shop) Terms(t Terms) quote.Terms {
 type Defaults struct {
 	FinishRoutes  map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
 	DiscountCodes map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
+
+	Routes  []rates.FinishRoute `json:"routes,omitempty"`  // its own
+	Schools finish.Schools      `json:"painting,omitzero"` // where practitioners disagree
 }
 
 // FinishRoute is the studio’s finish route for a process and tier.
 func (w Defaults) FinishRoute(processName, tier string) string {
 	if key, ok := w.FinishRoutes[processName+" "+tier]; ok {
-		if _, known := finish.RouteOf(key); known {
+		if finish.RouteName(key) != "" {
 			return key
 		}
 	}
@@ -182,8 +184,7 @@ func (v Variant) Check() error {
 	wrong.Need(OneOf(v.Process, "", process.Resin, process.Filament), "process", "a variant is printed in resin or in filament")
 	wrong.Need(v.Factor == 0 || v.Factor >= MinScale && v.Factor <= MaxScale, "factor", "size: between %v and %v times", MinScale, MaxScale)
 	wrong.Need(v.CutInto >= 0 && v.CutInto <= process.MostParts, "cut", "cut into %d at most", process.MostParts)
-	_, known := finish.RouteOf(v.FinishRoute)
-	wrong.Need(v.FinishRoute == "" || known, "finish_route", "there is no finish route %s", v.FinishRoute)
+	wrong.Need(v.FinishRoute == "" || finish.RouteName(v.FinishRoute) != "", "finish_route", "there is no finish route %s", v.FinishRoute)
 	return wrong.Err()
 }
 
@@ -300,6 +301,7 @@ func partDifferences(was, it Item) (out []Change) {
 		add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
 		add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
 		add(name, "inside", insideText(q.Inside), insideText(p.Inside))
+		add(name, "finish route", routeText(q.FinishRoute), routeText(p.FinishRoute))
 		a, _ := was.JoinOf(q)
 		b, _ := it.JoinOf(p)
 		add(name, "joined", joinText(a), joinText(b))
@@ -313,8 +315,8 @@ func partDifferences(was, it Item) (out []Change) {
 }
 
 func routeText(key string) string {
-	if s, ok := finish.RouteOf(key); ok {
-		return s.Name
+	if name := finish.RouteName(key); name != "" {
+		return name
 	}
 	return "our default"
 }

@@ -3,6 +3,7 @@ package studio
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/core/finish"
@@ -191,16 +192,24 @@ func (h Shop) printed(p Part, it Item, together sessions) finish.Part {
 func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 	s, faces := m.Scaled(it.Scale), m.Shape.Faces.Scaled(it.Scale)
 	raised, hollow := m.Shape.Detail.At(it.Scale)
-	finishRoute := it.FinishRoute
+	finishRoute := p.FinishRoute
+	if finishRoute == "" {
+		finishRoute = it.FinishRoute
+	}
 	if finishRoute == "" {
 		finishRoute = h.Studio.Defaults.FinishRoute(p.Process, it.Tier)
 	}
 	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute,
-		Scheme: it.Scheme, AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
+		Scheme: it.Scheme, Schools: h.Studio.Defaults.Schools, AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
 		Inside: p.Inside, Hidden: p.Unseen(), Joined: it.Joined(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
 		OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,
 		Copies: p.Copies * it.Copies, Features: it.countedOn(p), Logged: h.History.Logged[p.Process]}
+	if strings.HasPrefix(finishRoute, finish.OwnRoute) {
+		if r, ok := finish.RouteOf(h.Book, finishRoute); ok {
+			out.Smoothing = &r
+		}
+	}
 	if it.PersonID != 0 {
 		if out.Practice = h.History.Practice[it.PersonID]; out.Practice == nil {
 			out.Practice = finish.Practice{}

@@ -346,8 +346,8 @@ func (i Item) spec() string {
 		if p.Inside != "" || p.Hidden {
 			s += fmt.Sprintf(" %s %v", p.Inside, p.Hidden)
 		}
-		if p.Joins != JoinAsSuggested {
-			s += " " + p.Joins
+		if p.Joins != JoinAsSuggested || p.FinishRoute != "" {
+			s += " " + p.Joins + " " + p.FinishRoute
 		}
 	}
 	return s

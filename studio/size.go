@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 
-	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -187,8 +186,8 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 // Thickens says what a skin adds to a part: to its envelope, and to what plugs together.
 func (h Shop) Thickens(it Item, p Part, joins bool) []string {
 	fp := h.finishPart(p.Model, p, it)
-	r, ok := finish.RouteOf(fp.Route)
-	if !ok || r.Thick == "" || !route.Smoothed(it.Tier) || p.Unseen() {
+	r := fp.FinishRoute()
+	if r.Thick == "" || !route.Smoothed(it.Tier) || p.Unseen() {
 		return nil
 	}
 	mm, size := h.Book.V(r.Thick), p.Model.Measures.SizeMM

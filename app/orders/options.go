@@ -16,8 +16,8 @@ import (
 // SetFinishRoute makes an item's finish route, and with house the studio's own for its process
 // and tier.
 func (a *Room) SetFinishRoute(ctx context.Context, who change.Actor, number string, itemID int64, key string, house bool) error {
-	finishRoute, ok := finish.RouteOf(key)
-	if !ok {
+	name := finish.RouteName(key)
+	if name == "" {
 		return change.Refuse("There is no such finish route.")
 	}
 	return a.onItem(ctx, who, number, itemID, func(d change.Change, o *studio.Order, it *studio.Item) error {
@@ -35,9 +35,9 @@ func (a *Room) SetFinishRoute(ctx context.Context, who change.Actor, number stri
 			if err := d.Tx.SaveStudio(s); err != nil {
 				return err
 			}
-			return d.Note("house route", change.About{Order: o.ID}, "%s, %s: %s", it.Parts[0].Process, route.TierName(it.Tier), finishRoute.Name)
+			return d.Note("house route", change.About{Order: o.ID}, "%s, %s: %s", it.Parts[0].Process, route.TierName(it.Tier), name)
 		}
-		return d.Note("item changed", change.About{Order: o.ID}, "%s: %s", it.Title, finishRoute.Name)
+		return d.Note("item changed", change.About{Order: o.ID}, "%s: %s", it.Title, name)
 	})
 }
 

@@ -39,7 +39,7 @@ func (a *Room) pricing(tx *store.Tx, number string) (s Pricing, err error) {
 	if s.People, err = tx.People(); err != nil {
 		return s, err
 	}
-	s.FinishRoutes = finish.Routes()
+	s.FinishRoutes = finish.Routes(s.Shop.Book)
 	s.Earliest, s.Soonest = s.PriceSheet.Earliest(s.Now), s.PriceSheet.Soonest(s.Now)
 	if q := s.Newest(); q != nil {
 		s.Since = studio.Differences(q.Specs(), s.Specs())
@@ -83,7 +83,7 @@ func (a *Room) FinishRoutes(ctx context.Context, number string, itemID int64) (s
 		return s, it, nil, nil
 	}
 	usual := s.Shop.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier)
-	for _, finishRoute := range finish.Routes() {
+	for _, finishRoute := range finish.Routes(s.Shop.Book) {
 		one := it
 		one.FinishRoute = finishRoute.Key
 		e := s.Shop.Estimate(one)

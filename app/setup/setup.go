@@ -444,7 +444,7 @@ func kindOK(name, processName, what string) error {
 // its per cent.
 func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.Defaults, codes string) error {
 	for _, key := range ways.FinishRoutes {
-		if _, ok := finish.RouteOf(key); !ok {
+		if finish.RouteName(key) == "" {
 			return change.Refuse("There is no finish route %q.", key)
 		}
 	}
@@ -468,6 +468,7 @@ func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.D
 		if err != nil {
 			return change.Refuse("Set the studio up first: its name and currency stand on every quote.")
 		}
+		ways.Routes, ways.Schools = s.Defaults.Routes, s.Defaults.Schools
 		s.Defaults = ways
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err

@@ -25,7 +25,7 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 	if err != nil {
 		return h, err
 	}
-	h.Book = rates.Starting().With(own)
+	h.Book = rates.Starting().With(own).WithRoutes(h.Studio.Defaults.Routes)
 	if h.Machines, err = tx.Machines(); err != nil {
 		return h, err
 	}

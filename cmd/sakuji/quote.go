@@ -51,9 +51,11 @@ type askedItem struct {
 	Worn         bool            `json:"worn"` // edges are broken
 	Extras       []quote.Extra   `json:"extras"`
 	Making       struct {
-		Cast   bool    `json:"cast"`
-		Apart  bool    `json:"apart"`
-		SeamMM float64 `json:"seam_mm"`
+		Cast     bool    `json:"cast"`
+		Apart    bool    `json:"apart"`
+		SeamMM   float64 `json:"seam_mm"`
+		Adhesive string  `json:"adhesive"` // "ca", "epoxy", "contact", "uv", "weld"; "" as the joint needs
+		Scheme   string  `json:"scheme"`   // "light", "dark", "clear", "mirror"; "" mixed
 	} `json:"making"`
 }
 
@@ -66,6 +68,7 @@ type askedPart struct {
 	Inside   string  `json:"inside"`
 	Hidden   bool    `json:"hidden"`
 	CutInto  int     `json:"cut_into"`
+	Joins    string  `json:"joins"` // "before" paint, "after" it, "loose"; "" as suggested
 }
 
 // askedParts is one of several, so many in each copy of the item.
@@ -281,6 +284,7 @@ func (a askedItem) item(h studio.Shop, i int, model func(file string) (studio.Mo
 	it = studio.Item{ID: int64(i + 1), Title: a.called(i), Tier: a.Tier, Copies: 1, Scale: 1}
 	it.Features, it.DetailFactor, it.DetailWhy, it.Standard, it.Care, it.Extras = a.Features, a.DetailFactor, a.DetailWhy, a.Standard, a.Care, a.Extras
 	it.Cast, it.Apart, it.SeamMM = a.Making.Cast, a.Making.Apart, a.Making.SeamMM
+	it.Adhesive, it.Scheme = a.Making.Adhesive, a.Making.Scheme
 	if a.Worn {
 		it.Rule.By = studio.ByHead
 	}
@@ -299,7 +303,7 @@ func (a askedItem) item(h studio.Shop, i int, model func(file string) (studio.Mo
 	case len(parts) == 0:
 		parts = []askedParts{{askedPart: a.askedPart}}
 	}
-	if it.FinishRoute, err = finishRoute(a.Route); err != nil {
+	if it.FinishRoute, err = finishRoute(h.Book, a.Route); err != nil {
 		return it, err
 	}
 	for k, p := range parts {
@@ -320,12 +324,12 @@ func (a askedItem) item(h studio.Shop, i int, model func(file string) (studio.Mo
 }
 
 // finishRoute is the key of a finish route that is named by key or name.
-func finishRoute(name string) (string, error) {
+func finishRoute(b rates.Book, name string) (string, error) {
 	if name == "" {
 		return "", nil
 	}
 	var known []string
-	for _, s := range finish.Routes() {
+	for _, s := range finish.Routes(b) {
 		if strings.EqualFold(s.Key, name) || strings.EqualFold(s.Name, name) {
 			return s.Key, nil
 		}
@@ -335,7 +339,7 @@ func finishRoute(name string) (string, error) {
 }
 
 func (a askedParts) part(h studio.Shop, model func(file string) (studio.Model, error)) (p studio.Part, err error) {
-	p = studio.Part{Copies: 1, Process: a.Process, WallMM: a.WallMM, Inside: a.Inside, Hidden: a.Hidden, CutInto: a.CutInto}
+	p = studio.Part{Copies: 1, Process: a.Process, WallMM: a.WallMM, Inside: a.Inside, Hidden: a.Hidden, CutInto: a.CutInto, Joins: a.Joins}
 	if a.Copies != nil {
 		p.Copies = *a.Copies
 	}

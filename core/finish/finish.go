@@ -7,6 +7,7 @@ package finish
 
 import (
 	"math"
+	"slices"
 
 	"sakuji/core/process"
 	"sakuji/core/rates"
@@ -18,6 +19,7 @@ type Part struct {
 	Process      string
 	Tier         string
 	Route        string  // empty: the usual one
+	Smoothing    *Route  // the finish route of that key, where it is not one of the starting book
 	AreaMM2      float64 // all of its surface: what is washed
 	SeenMM2      float64 // of it, what the eye meets
 	InsideMM2    float64 // of cavities and the inside of shells
@@ -28,6 +30,7 @@ type Part struct {
 	Joined       bool    // it becomes part of an assembly, which is packed in its place
 	Standard     string  // Display or Fast
 	Scheme       string  // of its colours, by which the primer is chosen
+	Schools      Schools
 	Care         Care
 	OverhangMM2  float64 // projected area of faces that stood on supports
 	Tips         float64 // that hold it, where an orientation was worked out; 0: not known
@@ -174,13 +177,16 @@ func (p Part) Detail(b rates.Book) (factor float64, w rates.Working) {
 		Inputs: []rates.Figure{crease, hollow, slow, concave, most}, Result: rates.Of("detail", factor, "×", rates.Derived)}
 }
 
-// finish route is the part's, or the usual one.
-func (p Part) finishRoute() Route {
-	if s, ok := RouteOf(p.Route); ok {
-		return s
+// FinishRoute is the part's, or the usual one.
+func (p Part) FinishRoute() Route {
+	if p.Smoothing != nil {
+		return *p.Smoothing
 	}
-	s, _ := RouteOf(Usual(p.Process, p.Tier))
-	return s
+	key := p.Route
+	if !slices.ContainsFunc(starting(), func(r Route) bool { return r.Key == key }) {
+		key = Usual(p.Process, p.Tier)
+	}
+	return starting()[slices.IndexFunc(starting(), func(r Route) bool { return r.Key == key })]
 }
 
 // Course is what a piece of the part passes.
@@ -188,14 +194,15 @@ func (p Part) Course() route.Course {
 	if p.raw() {
 		return route.Course{Process: p.Process, Tier: route.Raw, Joined: p.Joined}
 	}
-	return route.Course{Process: p.Process, Tier: p.Tier, Joined: p.Joined, Smooth: p.finishRoute().Smooth(),
-		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0}
+	return route.Course{Process: p.Process, Tier: p.Tier, Joined: p.Joined, Smooth: p.FinishRoute().Smooth(),
+		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0,
+		ClearFirst: p.Schools.ClearUnderLines, FitFirst: p.Schools.FitBeforeClear}
 }
 
 // Plan returns the work of every stage of a piece, in order.
 func Plan(b rates.Book, p Part) []Work {
 	var out []Work
-	fr, sanded := p.finishRoute(), 0
+	fr := p.FinishRoute()
 	detail, _ := p.Detail(b)
 	smooth := fr.Steps
 	for _, kind := range p.Course().Stages() {
@@ -206,19 +213,17 @@ func Plan(b rates.Book, p Part) []Work {
 		w := stage(b, p, step)
 		switch {
 		case kind == route.Sand:
-			w.Papers, w.How = fr.papers(sanded, step.times())
-			if len(w.Papers) == 1 {
-				w.How = paperText(w.Papers[0], true, detail > fineFrom)
-			}
 			w.Fine = detail > fineFrom
-			sanded++
+			w.Papers, w.How = step.ladder(w.Fine)
 		case kind == route.Prime && step.Coat == "filler":
 			w.How = "filler primer: it shows the flaws and fills the shallow ones"
 		case kind == route.Prime:
-			primer, why := PrimerFor(p.Scheme)
+			primer, why := PrimerFor(p.Scheme, p.Schools)
 			w.How = primer + " primer: " + why
-		case w.Tool != "":
-			w.How = "by " + w.Tool
+		case kind == route.Mask && p.Schools.PullDry:
+			w.WaitS = WaitS(b, Step{Kind: kind, Wait: "mask.dry"})
+		default:
+			w.How = joined(p.Schools.how(kind), map[bool]string{true: "by " + w.Tool}[w.Tool != ""])
 		}
 		out = append(out, w)
 	}

@@ -1,25 +1,23 @@
 package finish
 
 import (
+	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
+	"sync"
 
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 )
 
-// Route is a finish route: how a print is made smooth. Practitioners disagree, so all of
-// them can be priced for the same part. Source of routes and what they suit: common
-// practice.
+// Route is a finish route with its steps: how a print is made smooth. Practitioners disagree, so
+// all of them can be priced for the same part, and a studio adds its own.
 type Route struct {
-	Key    string
-	Name   string
-	How    string
-	Suits  string
-	Before string  // what it is not for, or wants
-	Ladder [][]int // P numbers, each run after what fills
-	Thick  string  // the figure by which it thickens the part, on every face; empty: no more than coats do
-	Steps  []Step
+	rates.FinishRoute
+	Steps []Step
 }
 
 // grains are the FEPA P-scale's median grain sizes in µm. [published: ISO 6344]
@@ -43,7 +41,8 @@ type Step struct {
 	Coat   string  // what is sprayed, with its coats and the wait between them
 	Use    string  // what is used up on a dm², and of what
 	Of     string
-	Detail bool // goes slower on what is finely worked
+	Papers []int // P numbers, of a sanding
+	Detail bool  // goes slower on what is finely worked
 }
 
 func (s Step) times() float64 {
@@ -53,85 +52,156 @@ func (s Step) times() float64 {
 	return s.Times
 }
 
-var (
-	look   = Step{Kind: route.Look}
-	primer = Step{Kind: route.Prime, Area: "prime.area", Wait: "prime.wait", Coat: "primer", Detail: false}
-	filler = Step{Kind: route.Prime, Area: "filler.area", Wait: "filler.wait", Coat: "filler"}
-)
-
-func sand(by, paper string, times float64) Step {
-	return Step{Kind: route.Sand, Area: by, Use: paper, Of: "paper", Times: times, Detail: true}
+// steps are what a finish route is written in, by name.
+var steps = map[string]Step{
+	"putty all over":    {Kind: route.Fill, Area: "fill.filament", Wait: "fill.wait", Use: "putty.filament", Of: "putty", Detail: true},
+	"spot putty":        {Kind: route.Fill, Area: "fill.resin", Wait: "fill.wait", Use: "putty.resin", Of: "putty", Detail: true},
+	"putty in gaps":     {Kind: route.Fill, Area: "fill.gaps", Wait: "fill.wait", Use: "putty.gaps", Of: "putty", Detail: true},
+	"filler brushed on": {Kind: route.Fill, Area: "fill.over", Wait: "fill.wait", Use: "putty.over", Of: "putty", Detail: true},
+	"sand putty":        {Kind: route.Sand, Area: "sand.filament", Use: "paper.filament", Of: "paper", Detail: true},
+	"sand resin":        {Kind: route.Sand, Area: "sand.resin", Use: "paper.resin", Of: "paper", Detail: true},
+	"sand bare":         {Kind: route.Sand, Area: "sand.gaps", Use: "paper.gaps", Of: "paper", Detail: true},
+	"sand skin":         {Kind: route.Sand, Area: "sand.skin", Use: "paper.skin", Of: "paper", Detail: true},
+	"sand primer":       {Kind: route.Sand, Area: "sand.primer", Use: "paper.primer", Of: "paper", Detail: true},
+	"filler primer":     {Kind: route.Prime, Area: "filler.area", Wait: "filler.wait", Coat: "filler"},
+	"primer":            {Kind: route.Prime, Area: "prime.area", Wait: "prime.wait", Coat: "primer"},
+	"look":              {Kind: route.Look},
+	"resin skin":        {Kind: route.Skin, Area: "skin.area", Wait: "skin.wait", Use: "skin.use", Of: "skin"},
+	"texture":           {Kind: route.Texture, Area: "texture.area", Wait: "texture.wait", Use: "texture.use", Of: "texture"},
+	"clay skin":         {Kind: route.Clay, Area: "clay.area", Wait: "clay.wait", Use: "clay.use", Of: "clay"},
 }
 
-func fill(by, putty string, times float64) Step {
-	return Step{Kind: route.Fill, Area: by, Wait: "fill.wait", Use: putty, Of: "putty", Times: times, Detail: true}
+// StepNames lists what a finish route can be written in.
+func StepNames() (names []string) {
+	for name := range steps {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
 }
 
-// again is the share of a first round that the next one touches; spots, of one that was done
-// lightly. Two or three looks are normal. Source: common practice; the shares from memory.
-const (
-	again = 0.35
-	spots = 0.15
-)
+// MostSteps is how many a finish route has at most.
+const MostSteps = 40
 
-// of is the step over a share of what it goes over the first time.
-func (s Step) of(share float64) Step {
-	s.Times = share
-	return s
+// Read reads a finish route as the book writes it. Its error names the step and says what is wrong
+// with it, or what may not follow what.
+func Read(text rates.FinishRoute) (Route, error) {
+	r := Route{FinishRoute: text}
+	if len(text.Steps) > MostSteps {
+		return r, fmt.Errorf("%s has %d steps; %d at most", text.Name, len(text.Steps), MostSteps)
+	}
+	for i, line := range text.Steps {
+		s, err := step(line)
+		if err != nil {
+			return r, fmt.Errorf("step %d, %q: %w", i+1, line, err)
+		}
+		r.Steps = append(r.Steps, s)
+	}
+	if at, err := route.MaySmooth(r.Smooth()); err != nil {
+		return r, fmt.Errorf("step %d, %q: %w", at+1, text.Steps[at], err)
+	}
+	last := 0
+	for i, s := range r.Steps {
+		switch {
+		case fills(s):
+			last = 0 // the ladder begins anew
+		case s.Kind == route.Sand && len(s.Papers) > 0:
+			if last > 0 && s.Papers[0] > 2*last {
+				return r, fmt.Errorf("step %d, %q: from P%d to P%d is more than double; scratches stay", i+1, text.Steps[i], last, s.Papers[0])
+			}
+			last = s.Papers[len(s.Papers)-1]
+		}
+	}
+	return r, nil
 }
 
-var finishRoutes = []Route{
-	{Key: "putty", Name: "putty all over", How: "Thin putty rubbed over everything, P120 by power and by hand, filler primer, P180–P220, a second round, P320.",
-		Suits:  "filament; hard edges, helmets and housings",
-		Ladder: [][]int{{120}, {180, 220, 320}},
-		Steps: []Step{fill("fill.filament", "putty.filament", 1), sand("sand.filament", "paper.filament", 1), filler, look,
-			fill("fill.filament", "putty.filament", again), sand("sand.primer", "paper.primer", 1), primer, look}},
-	{Key: "skin", Name: "brushed resin skin", How: "UV resin brushed over everything and cured, P60–P80 by power, filler primer, spot putty, P180, filler primer, P320.",
-		Suits: "large plain surfaces", Before: "It runs into fine detail and fills it, and sets very hard.", Thick: "skin.thick",
-		Ladder: [][]int{{60, 80}, {180, 320}},
-		Steps: []Step{{Kind: route.Skin, Area: "skin.area", Wait: "skin.wait", Use: "skin.use", Of: "skin"}, sand("sand.skin", "paper.skin", 1), filler,
-			look, fill("fill.resin", "putty.resin", 1), sand("sand.primer", "paper.primer", 1), filler, look}},
-	{Key: "primer", Name: "filler primer only", How: "A light sanding, filler primer in light coats, sanded, once more.",
-		Suits:  "shallow lines, hidden sides",
-		Ladder: [][]int{{220}, {180, 320}},
-		Steps:  []Step{sand("sand.primer", "paper.primer", 1), filler, look, sand("sand.primer", "paper.primer", 1), filler, look}},
-	{Key: "light", Name: "light sand", How: "Spots filled; P220, P320, P400; primer; what the look finds is filled and sanded once more.",
-		Suits:  "resin prints",
-		Ladder: [][]int{{220, 320, 400}},
-		Steps: []Step{fill("fill.resin", "putty.resin", 1), sand("sand.resin", "paper.resin", 1), primer, look,
-			fill("fill.resin", "putty.resin", spots), sand("sand.resin", "paper.resin", spots), primer.of(spots), look}},
-	{Key: "gaps", Name: "gaps only", How: "Bare print sanded dry, then wet; putty in gaps and spots; sanded; grey primer.",
-		Suits:  "filament that printed well",
-		Ladder: [][]int{{180, 240}, {320}},
-		Steps: []Step{sand("sand.gaps", "paper.gaps", 1), fill("fill.gaps", "putty.gaps", 1), sand("sand.primer", "paper.primer", again), primer, look,
-			fill("fill.gaps", "putty.gaps", spots), sand("sand.primer", "paper.primer", spots), primer.of(spots), look}},
-	{Key: "texture", Name: "texture hides it", How: "Glued sand, plaster or paint over joints and lines, one coat to tone it together again.",
-		Suits: "bases, terrain, rough props",
-		Steps: []Step{{Kind: route.Texture, Area: "texture.area", Wait: "texture.wait", Use: "texture.use", Of: "texture"}, primer, look}},
-	{Key: "over", Name: "paint over filler", How: "Filler brushed on; no sanding, no primer.",
-		Suits: "terrain seen from afar",
-		Steps: []Step{fill("fill.over", "putty.over", 1)}},
-	{Key: "printed", Name: "as printed", How: "Nothing.",
-		Suits: "small resin parts, terrain, textures"},
-	{Key: "scars", Name: "scars only", How: "Support scars and edges dressed with a blade and P220, P320, P400; nothing else is touched.",
-		Suits:  "prints in a coloured material that are left unpainted",
-		Ladder: [][]int{{220, 320, 400}},
-		Steps:  []Step{sand("sand.resin", "paper.resin", spots), look}},
-	{Key: "clay", Name: "clay skin", How: "Covered with air-dry clay; texture, cracks and bone modelled; sealed.",
-		Suits: "organic creatures; layer lines left as grip", Thick: "clay.thick",
-		Steps: []Step{{Kind: route.Clay, Area: "clay.area", Wait: "clay.wait", Use: "clay.use", Of: "clay"}, primer, look}},
+// fills reports whether a step fills what a finer paper left: the ladder begins anew after it.
+func fills(s Step) bool {
+	return s.Kind == route.Fill || s.Kind == route.Skin || s.Kind == route.Clay || s.Kind == route.Prime
 }
 
-// Routes returns all finish routes.
-func Routes() []Route { return slices.Clone(finishRoutes) }
+// step reads one: a name, its papers in the order of their numbers, a share.
+func step(line string) (Step, error) {
+	words := strings.Fields(strings.ReplaceAll(line, "%", " % "))
+	name := 0
+	for name < len(words) && !(words[name][0] >= '0' && words[name][0] <= '9') && !isPaper(words[name]) {
+		name++
+	}
+	s, known := steps[strings.ToLower(strings.Join(words[:name], " "))]
+	if !known {
+		return s, fmt.Errorf("there is no such step; there are %s", strings.Join(StepNames(), ", "))
+	}
+	rest := words[name:]
+	for len(rest) > 0 && isPaper(rest[0]) {
+		p, _ := strconv.Atoi(rest[0][1:])
+		switch _, made := grains[p]; {
+		case s.Kind != route.Sand:
+			return s, fmt.Errorf("only sanding takes papers")
+		case !made:
+			return s, fmt.Errorf("there is no P%d", p)
+		case len(s.Papers) > 0 && p <= s.Papers[len(s.Papers)-1]:
+			return s, fmt.Errorf("papers go from coarse to fine")
+		case len(s.Papers) > 0 && p > 2*s.Papers[len(s.Papers)-1]:
+			return s, fmt.Errorf("from P%d to P%d is more than double; scratches stay", s.Papers[len(s.Papers)-1], p)
+		}
+		s.Papers, rest = append(s.Papers, p), rest[1:]
+	}
+	if s.Kind == route.Sand && len(s.Papers) == 0 {
+		return s, fmt.Errorf("say with which papers: P220 P320")
+	}
+	if len(rest) == 0 {
+		return s, nil
+	}
+	share, err := strconv.ParseFloat(rest[0], 64)
+	if err != nil || len(rest) != 2 || rest[1] != "%" || !(share > 0 && share <= 100) {
+		return s, fmt.Errorf("%q is no share of the surface, such as 15 %%", strings.Join(rest, " "))
+	}
+	s.Times = share / 100
+	return s, nil
+}
 
-// RouteOf returns the finish route of a key.
-func RouteOf(key string) (Route, bool) {
-	at := slices.IndexFunc(finishRoutes, func(s Route) bool { return s.Key == key })
+func isPaper(word string) bool {
+	_, err := strconv.Atoi(word[1:])
+	return (word[0] == 'P' || word[0] == 'p') && len(word) > 1 && err == nil
+}
+
+// Routes returns the finish routes of a book, those that cannot be read left out.
+func Routes(b rates.Book) (out []Route) {
+	for _, text := range b.Routes {
+		if r, err := Read(text); err == nil {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// starting are the finish routes of the starting book.
+var starting = sync.OnceValue(func() []Route { return Routes(rates.Starting()) })
+
+// RouteOf returns the finish route of a key in a book.
+func RouteOf(b rates.Book, key string) (Route, bool) {
+	at := slices.IndexFunc(b.Routes, func(r rates.FinishRoute) bool { return r.Key == key })
 	if at < 0 {
 		return Route{}, false
 	}
-	return finishRoutes[at], true
+	r, err := Read(b.Routes[at])
+	return r, err == nil
+}
+
+// OwnRoute begins the keys of a studio's own finish routes; what follows is its name.
+const OwnRoute = "own: "
+
+// RouteName is what a finish route is called, by its key.
+func RouteName(key string) string {
+	if name, own := strings.CutPrefix(key, OwnRoute); own {
+		return name
+	}
+	for _, r := range starting() {
+		if r.Key == key {
+			return r.Name
+		}
+	}
+	return ""
 }
 
 // Usual is the finish route that a house begins with, for a process and tier.

@@ -2,6 +2,7 @@ package finish
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"sakuji/core/route"
@@ -68,21 +69,27 @@ func paperText(p int, last, fine bool) string {
 	return text
 }
 
-// papers are those of the k-th sanding of a finish route: a run of its ladder, or the spots that a
-// second round touches with all of it.
-func (s Route) papers(k int, times float64) (run []int, how string) {
-	if len(s.Ladder) == 0 {
+// ladder are the papers of a sanding that are a stage each, or how it goes in one: with a single
+// paper, or on the spots that a second round touches.
+func (s Step) ladder(fine bool) (papers []int, how string) {
+	switch n := len(s.Papers); {
+	case n == 0:
 		return nil, ""
+	case s.times() < 1:
+		var names []string
+		for _, p := range s.Papers {
+			names = append(names, fmt.Sprint("P", p))
+		}
+		return nil, strings.Join(names, ", ") + " on what the look found, dry"
+	case n == 1:
+		return nil, paperText(s.Papers[0], true, fine)
 	}
-	run = s.Ladder[min(k, len(s.Ladder)-1)]
-	if times >= 1 {
-		return run, ""
-	}
-	var names []string
-	for _, p := range run {
-		names = append(names, fmt.Sprint("P", p))
-	}
-	return nil, strings.Join(names, ", ") + " on what the look found, dry"
+	return s.Papers, ""
+}
+
+// joined puts what is said of a stage together.
+func joined(words ...string) string {
+	return strings.Join(slices.DeleteFunc(words, func(w string) bool { return w == "" }), "; ")
 }
 
 // Schemes of colour, by which the primer is chosen.
@@ -95,7 +102,7 @@ const (
 )
 
 // PrimerFor is the primer under a scheme, and why. Source: common practice.
-func PrimerFor(scheme string) (primer, why string) {
+func PrimerFor(scheme string, s Schools) (primer, why string) {
 	switch scheme {
 	case SchemeLight:
 		return "white", "under light and saturated colours it lets them shine"
@@ -104,6 +111,9 @@ func PrimerFor(scheme string) (primer, why string) {
 	case SchemeClear:
 		return "clear", "the print is to be seen through"
 	case SchemeMirror:
+		if s.GlossBlack {
+			return "gloss black", "one coat under mirror metal, its sheen follows the metal"
+		}
 		return "flat black", "a gloss coat over it is more even under mirror metal than gloss black from a can"
 	}
 	return "grey", "it shows every flaw, and suits a mixed scheme"

@@ -92,7 +92,7 @@ func Supplies(b rates.Book, p Part) []Supply {
 		return s.list
 	}
 	s.dm2 = p.faces(route.Prime)
-	for _, st := range p.finishRoute().Steps {
+	for _, st := range p.FinishRoute().Steps {
 		if st.Use != "" {
 			s.byArea(st.Use, st.Of, st.times())
 		}

@@ -100,11 +100,25 @@ type Entry struct {
 	Max float64 `json:"max,omitempty"` // 0: no upper bound
 }
 
+// FinishRoute is how a print is made smooth, as the book writes it: steps of core/finish by name,
+// each with its papers and the share of the surface that it goes over, "sand primer P180 P320",
+// "spot putty 15 %". Source of those in the starting book: common practice.
+type FinishRoute struct {
+	Key    string   `json:"key"`
+	Name   string   `json:"name"`
+	How    string   `json:"how"`
+	Suits  string   `json:"suits,omitempty"`
+	Before string   `json:"before,omitempty"` // what it is not for, or wants
+	Thick  string   `json:"thick,omitempty"`  // the figure by which it thickens the part on every face
+	Steps  []string `json:"steps"`
+}
+
 // Book is a whole rate book.
 type Book struct {
 	Rates        []Entry           `json:"rates"`
 	Machines     []Template        `json:"machines"`
 	Materials    []Template        `json:"materials"`
+	Routes       []FinishRoute     `json:"routes,omitempty"`      // finish routes
 	TaxPercent   float64           `json:"tax_percent,omitempty"` // of an exported book: the studio's
 	FinishRoutes map[string]string `json:"schools,omitempty"`     // likewise: its finish routes, by "process tier"
 	index        map[string]int
@@ -173,6 +187,7 @@ func Read(data []byte) (Book, error) {
 			b.Rates = append(b.Rates, e)
 		}
 	}
+	b.Routes = start.WithRoutes(b.Routes).Routes
 	if len(b.Machines) == 0 {
 		b.Machines = start.Machines
 	}
@@ -187,6 +202,19 @@ func Read(data []byte) (Book, error) {
 		}
 	}
 	return b, nil
+}
+
+// WithRoutes is the book with finish routes in place of those of the same key, or after all.
+func (b Book) WithRoutes(own []FinishRoute) Book {
+	b.Routes = slices.Clone(b.Routes)
+	for _, r := range own {
+		if at := slices.IndexFunc(b.Routes, func(o FinishRoute) bool { return o.Key == r.Key }); at >= 0 {
+			b.Routes[at] = r
+		} else {
+			b.Routes = append(b.Routes, r)
+		}
+	}
+	return b
 }
 
 // Export writes the whole book as JSON, which Read takes.

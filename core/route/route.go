@@ -8,6 +8,7 @@ package route
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -201,6 +202,8 @@ type Course struct {
 	Detail        bool
 	Weather       bool
 	Fit           bool
+	ClearFirst    bool // the clear coat goes under hand-painted lines
+	FitFirst      bool // it is fitted out before the clear coat
 	Joined        bool // it becomes part of an assembly, which is packed in its place
 }
 
@@ -212,6 +215,15 @@ func OnAssembly(k StageKind) bool {
 		return true
 	}
 	return false
+}
+
+// Whole returns the kinds of stages done on an assembly in order, whichever part wants them.
+func Whole(clearFirst, fitFirst bool) []StageKind {
+	c := Course{Tier: Painted, Mask: true, Detail: true, Weather: true, Fit: true, ClearFirst: clearFirst, FitFirst: fitFirst}
+	all := c.Stages()
+	at := slices.IndexFunc(all, Colours)
+	all = append([]StageKind{Insert}, all[at:]...)
+	return slices.Insert(all, max(slices.Index(all, Clear), slices.Index(all, Detail), slices.Index(all, Weather))+1, JoinAfter)
 }
 
 // Colours reports whether a kind of stage is done on the part itself where it is joined after paint.
@@ -235,10 +247,12 @@ func (c Course) Stages() []StageKind {
 	add(painted, Base)
 	add(painted && c.Mask, Mask)
 	add(painted, Shade, Light)
+	add(painted && c.ClearFirst, Clear)
 	add(painted && c.Detail, Detail)
 	add(painted && c.Weather, Weather)
-	add(painted, Clear)
-	add(c.Fit, Fit)
+	add(c.Fit && c.FitFirst, Fit)
+	add(painted && !c.ClearFirst, Clear)
+	add(c.Fit && !c.FitFirst, Fit)
 	add(!c.Joined, Pack)
 	return r
 }
@@ -392,6 +406,43 @@ func (s Stage) Paper() string {
 		return ""
 	}
 	return grit
+}
+
+// MaySmooth says what is wrong with the order of smoothing, and at which of its stages: putty is
+// sanded before it is primed, every filled spot is primed again, and the last look comes after the
+// last coat. A route without any primer is left to paint. Source: common practice.
+func MaySmooth(kinds []StageKind) (at int, err error) {
+	primed := false
+	for i, k := range kinds {
+		primed = primed || k == Prime
+		if Colours(k) || OfPrint(k) || k == Pack || k == Fit {
+			return i, errors.New("this is no stage of smoothing")
+		}
+	}
+	if !primed {
+		return 0, nil
+	}
+	filled, sanded, last := -1, true, -1 // the last filling, whether it was sanded, the last coat
+	for i, k := range kinds {
+		switch k {
+		case Fill, Skin:
+			filled, sanded = i, false
+		case Sand:
+			sanded = true
+		case Prime:
+			if filled >= 0 && !sanded {
+				return i, errors.New("what was filled before it is not sanded")
+			}
+			filled, last = -1, i
+		}
+	}
+	switch {
+	case filled >= 0:
+		return filled, errors.New("what it fills is not primed again")
+	case !slices.Contains(kinds[last:], Look):
+		return last, errors.New("nobody looks at it after this coat")
+	}
+	return 0, nil
 }
 
 // AfterPrint is where in a strip work on a print begins, once it was washed, stripped and cured.

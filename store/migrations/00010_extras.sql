@@ -68,6 +68,7 @@ CREATE INDEX plate_pieces_piece ON plate_pieces (piece_id);
 
 ALTER TABLE stages ADD COLUMN rework INTEGER NOT NULL DEFAULT 0 CHECK (rework IN (0, 1)); -- it mends what came off a plate with a flaw
 ALTER TABLE stages ADD COLUMN how TEXT NOT NULL DEFAULT ''; -- with what it is done: the paper, the primer, the adhesive
+ALTER TABLE parts ADD COLUMN finish_route TEXT NOT NULL DEFAULT ''; -- how it is smoothed; empty: as its item is
 ALTER TABLE parts ADD COLUMN joins TEXT NOT NULL DEFAULT '' CHECK (joins IN ('', 'before', 'after', 'loose')); -- to its assembly: before paint, after it, or it comes off; empty: as the tool decides
 ALTER TABLE parts ADD COLUMN waived TEXT NOT NULL DEFAULT ''; -- why a closed hollow is printed as it is; empty: it is not
 

@@ -79,6 +79,5 @@ func finishRouteName(h studio.Shop, it studio.PricedItem) string {
 	if len(it.Parts) == 0 {
 		return ""
 	}
-	s, _ := finish.RouteOf(h.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier))
-	return s.Name
+	return finish.RouteName(h.Studio.Defaults.FinishRoute(it.Parts[0].Process, it.Tier))
 }

@@ -106,7 +106,7 @@ func (s *Room) orderView(r *http.Request) (v orderView, p kit.Page, err error) {
 	if err != nil {
 		return v, p, err
 	}
-	v.Kinds, v.Uses, v.Tiers, v.FinishRoutes = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Routes()
+	v.Kinds, v.Uses, v.Tiers, v.FinishRoutes = quote.Kinds(), studio.Uses(), route.Tiers(), finish.Routes(v.Shop.Book)
 	v.Running = kit.JobsView{List: v.Jobs, Stream: "/jobs/order/" + v.Order.Number, Back: "/orders/" + v.Order.Number, Owner: true}
 	for _, it := range v.Items {
 		v.Longest = max(v.Longest, it.Estimate.CostMinor)

@@ -149,8 +149,8 @@ func variantName(v studio.Variant) string {
 	if v.Process != "" {
 		words = append(words, v.Process)
 	}
-	if finishRoute, ok := finish.RouteOf(v.FinishRoute); ok {
-		words = append(words, finishRoute.Name)
+	if name := finish.RouteName(v.FinishRoute); name != "" {
+		words = append(words, name)
 	}
 	if v.Factor != 0 {
 		words = append(words, rates.Number(100*v.Factor)+" % of the size")

@@ -27,7 +27,7 @@ type loggedRow struct {
 
 // loggedRows are what the logbook says of hands, beside the book and what is reckoned with.
 func loggedRows(h studio.Shop) (out []loggedRow) {
-	for _, p := range []string{process.Resin, process.Filament} {
+	for _, p := range []string{process.Resin, process.Filament, ""} {
 		for _, kind := range route.All() {
 			l, ok := h.History.Logged[p][kind]
 			if !ok {
@@ -78,7 +78,7 @@ func (s *Room) rates(w http.ResponseWriter, r *http.Request) {
 	}
 	slices.Sort(codes)
 	s.Show(w, r, "rates", kit.Page{Title: "Rate book", Sheet: "Rate book", Active: "/rates", D: map[string]any{"Groups": groups, "Own": own, "All": len(h.Book.Rates), "Logged": loggedRows(h),
-		"Defaults": ways, "FinishRoutes": finish.Routes(), "DiscountCodes": strings.Join(codes, "\n")},
+		"Defaults": ways, "FinishRoutes": finish.Routes(h.Book), "DiscountCodes": strings.Join(codes, "\n")},
 		Block: kit.Block("Ours", fmt.Sprint(own)), Keys: kit.Keys("S", "save", "C", "check my rates", "H", "history", "F", "find")})
 }
 
