@@ -70,6 +70,12 @@ func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
 				x.Name += fmt.Sprintf(", %d pieces", int(count))
 			}
 		}
+		if e.Kind == quote.Base && len(it.Parts) > 0 {
+			x.Plan[0].How = "the figure comes off again: leave its place flat"
+			if h.Studio.Defaults.Schools.GlueDown {
+				x.Plan[0].How = "the figure is glued down: drill for its pins first"
+			}
+		}
 		if e.Kind == quote.Trial && e.Over != "" {
 			x.Name += " over " + e.Over
 		}

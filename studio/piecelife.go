@@ -330,7 +330,7 @@ func (p Piece) Replan(plan []Stage) (Piece, bool) {
 	was := p.Stages
 	p.Stages = Retier(was, plan)
 	same := slices.EqualFunc(was, p.Stages, func(a, b Stage) bool {
-		return a.Kind == b.Kind && a.Mark == b.Mark && math.Abs(a.PlannedMin-b.PlannedMin) < 1e-6 && a.WaitS == b.WaitS
+		return a.Kind == b.Kind && a.Mark == b.Mark && math.Abs(a.PlannedMin-b.PlannedMin) < 1e-6 && a.WaitS == b.WaitS && a.How == b.How
 	})
 	p.resume()
 	return p, !same

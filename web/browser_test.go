@@ -316,8 +316,8 @@ func TestTheWholePathInABrowser(t *testing.T) {
 		b.eval(`for (const r of document.querySelectorAll("#empty input[value=good]")) r.click()`)
 		if failing != "" {
 			b.eval(`const li = [...document.querySelectorAll("#empty li")].find((e) => e.innerText.includes(%s)); li.querySelector("[value=failed]").click()`, failing)
-			b.until(`[...document.querySelectorAll("#empty li")].find((e) => e.innerText.includes(%s)).querySelector("select").offsetParent !== null`, failing)
-			b.eval(`const li = [...document.querySelectorAll("#empty li")].find((e) => e.innerText.includes(%s)); li.querySelector("select").value = "half printed"`, failing)
+			b.until(`[...document.querySelectorAll("#empty li")].find((e) => e.innerText.includes(%s)).querySelector("select[name^=cause]").offsetParent !== null`, failing)
+			b.eval(`const li = [...document.querySelectorAll("#empty li")].find((e) => e.innerText.includes(%s)); li.querySelector("select[name^=cause]").value = "half printed"`, failing)
 		}
 		b.button("Empty the plate")
 	}

@@ -132,6 +132,8 @@ type PartForm struct {
 	Inside     string
 	Hidden     bool
 	Joins      string
+
+	FinishRoute string
 }
 
 // shownScale is how exactly a form shows the scale: what comes back within it was not
@@ -175,7 +177,7 @@ func (a *Room) ChangeItem(ctx context.Context, who change.Actor, number string, 
 					return change.Refuse("A part is printed in resin or in filament.")
 				}
 				p.Process, p.WallMM, p.Copies, p.CutInto, p.MachineID = pf.Process, pf.WallMM, pf.Copies, pf.CutInto, 0
-				p.Inside, p.Hidden, p.Joins = pf.Inside, pf.Hidden, pf.Joins
+				p.Inside, p.Hidden, p.Joins, p.FinishRoute = pf.Inside, pf.Hidden, pf.Joins, pf.FinishRoute
 				if m, ok := h.Machine(pf.MachineID); ok && m.Process == p.Process {
 					p.MachineID = m.ID
 				}

@@ -12,7 +12,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 	f, err := Decode[itemForm](r)
 	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
 	for id, p := range f.Parts {
-		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden, Joins: p.Joins}
+		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden, Joins: p.Joins, FinishRoute: p.Route}
 	}
 	if f.WithOptions {
 		form.Making = f.options()
@@ -64,6 +64,7 @@ type partForm struct {
 	Inside   string  `form:"inside"`
 	Hidden   bool    `form:"hidden"`
 	Joins    string  `form:"joins"`
+	Route    string  `form:"route"`
 }
 
 // options is what is asked of an item beside its parts.

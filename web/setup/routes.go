@@ -44,5 +44,9 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 		r.Get("/book.csv", s.exportRates)
 		r.Post("/import", s.importRates)
 		r.Post("/defaults", s.saveDefaults)
+		r.Get("/routes", s.finishRoutes)
+		r.Post("/routes", s.saveRoute)
+		r.Post("/routes/drop", s.dropRoute)
+		r.Post("/schools", s.saveSchools)
 	})
 }
