@@ -186,10 +186,13 @@ func cutUp(soup *mesh.Soup, base string, o studio.JobOptions) ([]version, error)
 	if err != nil {
 		return nil, change.Refuse("%s cannot be cut there: %s.", base, err)
 	}
+	did := []mesh.Done{{What: fmt.Sprintf("cut at %s mm", joinMM(o.At)), Count: len(o.At)}}
+	if asked := o.Pegs * len(cuts); len(dowels) < asked {
+		did = append(did, mesh.Done{What: fmt.Sprintf("room for %d of %d dowels of %s mm: where there is none, line the seam up by its edge", len(dowels), asked, rates.Number(o.PegMM))})
+	}
 	var out []version
 	for i, p := range pieces {
-		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, piece %d of %d.stl", base, i+1, len(pieces)), How: studio.Cut,
-			Did: []mesh.Done{{What: fmt.Sprintf("cut at %s mm", joinMM(o.At)), Count: len(o.At)}}}, p, cuts})
+		out = append(out, version{studio.Model{Name: fmt.Sprintf("%s, piece %d of %d.stl", base, i+1, len(pieces)), How: studio.Cut, Did: did}, p, cuts})
 	}
 	// One dowel stands for all that are as long.
 	for len(dowels) > 0 {

@@ -138,13 +138,13 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 }
 
 // adoptable is where a spare print of a part stands that was printed as an item asks; −1 where
-// there is none.
+// there is none. One that only waits gives way to one with a label of its assembly's.
 func adoptable(spare *[]studio.Piece, part studio.Part, it studio.Item) int {
 	if spare == nil {
 		return -1
 	}
 	return slices.IndexFunc(*spare, func(p studio.Piece) bool {
-		return p.PartID == part.ID && (p.State == studio.Waiting || p.SameSpec(part, it))
+		return p.PartID == part.ID && p.Begun() && p.SameSpec(part, it)
 	})
 }
 

@@ -3,6 +3,7 @@ package solid
 import (
 	"cmp"
 	"context"
+	"errors"
 	"math"
 	"slices"
 
@@ -118,9 +119,11 @@ func fitsAnyhow(box []float64, bed [3]float64) bool {
 func SplitAll(m *mesh.Mesh, axis mesh.Vec, at []float64, pegs Pegs) (pieces []*mesh.Soup, dowels []*mesh.Mesh, err error) {
 	rest := m
 	for _, d := range slices.Sorted(slices.Values(at)) {
-		c, err := Split(rest, axis, d, pegs)
-		if err != nil && pegs.Count > 0 {
-			c, err = Split(rest, axis, d, Pegs{})
+		fewer := pegs
+		c, err := Split(rest, axis, d, fewer)
+		for errors.Is(err, ErrNoRoom) && fewer.Count > 0 {
+			fewer.Count--
+			c, err = Split(rest, axis, d, fewer)
 		}
 		if err != nil {
 			return nil, nil, err
