@@ -39,3 +39,32 @@ func (p *prepared) query(ctx context.Context, db *sql.DB, tx *sql.Tx, query stri
 	}
 	return tx.QueryContext(ctx, query, args...)
 }
+
+// repeats are the statements that a change runs more than once, parsed once: an order's pieces are
+// added by the hundred. They end with their transaction.
+type repeats map[string]*sql.Stmt // nil of what has run once
+
+// mostRepeats bounds how many are kept.
+const mostRepeats = 60
+
+// exec runs a statement of a change.
+func (r *repeats) exec(ctx context.Context, tx *sql.Tx, query string, args []any) (sql.Result, error) {
+	s, ran := (*r)[query]
+	switch {
+	case s != nil:
+		return s.ExecContext(ctx, args...)
+	case ran:
+		s, err := tx.PrepareContext(ctx, query)
+		if err != nil {
+			return nil, err
+		}
+		(*r)[query] = s
+		return s.ExecContext(ctx, args...)
+	case *r == nil:
+		*r = repeats{}
+	}
+	if len(*r) < mostRepeats {
+		(*r)[query] = nil
+	}
+	return tx.ExecContext(ctx, query, args...)
+}

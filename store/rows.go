@@ -10,6 +10,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"sakuji/studio"
@@ -29,8 +30,27 @@ func columnOf(field string) string {
 
 var fields = reflectx.NewMapperFunc("db", columnOf)
 
+// lying remembers where the fields of a struct lie, by its type and columns.
+var lying sync.Map
+
 // paths finds the fields of a struct that lie in these columns.
 func paths(t reflect.Type, columns []string) ([][]int, error) {
+	type of struct {
+		t       reflect.Type
+		columns string
+	}
+	key := of{t, strings.Join(columns, ",")}
+	if known, ok := lying.Load(key); ok {
+		return known.([][]int), nil
+	}
+	out, err := pathsOf(t, columns)
+	if err == nil {
+		lying.Store(key, out)
+	}
+	return out, err
+}
+
+func pathsOf(t reflect.Type, columns []string) ([][]int, error) {
 	short := make([]string, len(columns))
 	for i, c := range columns {
 		short[i] = c

@@ -207,6 +207,7 @@ type Tx struct {
 	tick    int64     // the newest change it sees
 	noted   *[]string // the tables of what is being found
 	written []string  // the tables it has written to
+	again   repeats   // what it does over and over
 }
 
 // remember makes the memory of what is read.
@@ -286,7 +287,7 @@ func (t *Tx) writes(query string) {
 // change runs a statement that changes rows.
 func (t *Tx) change(query string, args ...any) (sql.Result, error) {
 	t.writes(query)
-	r, err := t.tx.ExecContext(t.ctx, query, args...)
+	r, err := t.again.exec(t.ctx, t.tx, query, args)
 	return r, doing(query, args, err)
 }
 

@@ -375,7 +375,14 @@ func NextNumber(highest, first int) string { return fmt.Sprintf("%04d", max(high
 
 // NextCode is the label of the next piece of an order: its number and a count.
 func NextCode(number string, taken []string) string {
-	highest := 0
+	return CodeOf(number, HighestCode(number, taken)+1)
+}
+
+// CodeOf is the label of an order's n-th piece.
+func CodeOf(number string, n int) string { return fmt.Sprintf("%s-%d", number, n) }
+
+// HighestCode is the highest count on the labels of an order's pieces.
+func HighestCode(number string, taken []string) (highest int) {
 	for _, c := range taken {
 		if rest, ok := strings.CutPrefix(c, number+"-"); ok {
 			if n, err := strconv.Atoi(strings.TrimRight(rest, letters)); err == nil {
@@ -383,7 +390,7 @@ func NextCode(number string, taken []string) string {
 			}
 		}
 	}
-	return fmt.Sprintf("%s-%d", number, highest+1)
+	return highest
 }
 
 // OneOf reports whether v is among the allowed.

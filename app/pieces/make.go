@@ -54,14 +54,15 @@ func Make(c change.Change, o studio.Order, items []studio.Item) (err error) {
 
 // maker is an order whose pieces are being made.
 type maker struct {
-	c      change.Change
-	h      studio.Shop
-	o      studio.Order
-	items  []studio.Item
-	pieces []studio.Piece // as they were
-	codes  []string
-	plans  map[int64][]studio.Stage // of the prints of a part
-	added  int                      // prints
+	c        change.Change
+	h        studio.Shop
+	o        studio.Order
+	items    []studio.Item
+	pieces   []studio.Piece // as they were
+	codes    []string
+	numbered int                      // the highest number that a label of the order carries; 0: not looked yet
+	plans    map[int64][]studio.Stage // of the prints of a part
+	added    int                      // prints
 }
 
 // flat makes the pieces of an item that are handed over as they are.
@@ -122,7 +123,7 @@ func (m *maker) prints(it studio.Item, part studio.Part, own []studio.Piece, ass
 			}
 			continue
 		}
-		code := studio.NextCode(m.o.Number, m.codes)
+		code := m.nextCode()
 		if assembly.ID != 0 {
 			code = studio.ChildCode(assembly.Code, m.codes)
 		}
@@ -166,7 +167,7 @@ func (m *maker) trees(it studio.Item) error {
 	}
 	plan := m.h.AssemblyStages(it, m.items)
 	for len(assemblies) < it.Copies {
-		a := studio.NewPiece(studio.KindAssembly, studio.NextCode(m.o.Number, m.codes), m.o, it, it.Principal(), slices.Clone(plan))
+		a := studio.NewPiece(studio.KindAssembly, m.nextCode(), m.o, it, it.Principal(), slices.Clone(plan))
 		if err := m.c.AddPiece(&a); err != nil {
 			return err
 		}
@@ -255,7 +256,16 @@ func (m *maker) besideCode(it studio.Item, x studio.ExtraPiece, k int) (string, 
 	if x.Count == it.Copies && len(copies) == it.Copies {
 		return studio.ChildCode(copies[k], m.codes), nil
 	}
-	return studio.NextCode(m.o.Number, m.codes), nil
+	return m.nextCode(), nil
+}
+
+// nextCode is the label of the order's next piece.
+func (m *maker) nextCode() string {
+	if m.numbered == 0 {
+		m.numbered = studio.HighestCode(m.o.Number, m.codes)
+	}
+	m.numbered++
+	return studio.CodeOf(m.o.Number, m.numbered)
 }
 
 // refit makes a piece what is asked of it now.
@@ -379,7 +389,7 @@ func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, o
 		}
 	}
 	for k := len(own); k < n; k++ {
-		p := studio.NewPiece(kind, studio.NextCode(m.o.Number, m.codes), m.o, it, part, slices.Clone(plan))
+		p := studio.NewPiece(kind, m.nextCode(), m.o, it, part, slices.Clone(plan))
 		p.FromID = from(k)
 		if err := m.c.AddPiece(&p); err != nil {
 			return nil, err
