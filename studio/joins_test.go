@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -8,6 +9,7 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/process"
+	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 )
@@ -81,4 +83,37 @@ func TestAdhesives(t *testing.T) {
 	}
 	_, known := finish.AdhesiveOf("spit")
 	assert.False(t, known)
+}
+
+// A piece that is too big for a station is told at the stage: washed in two turns, sprayed outside.
+func TestFitsAtTheStage(t *testing.T) {
+	h := house()
+	long := block(100, 100, 300)
+	p := Piece{Process: process.Resin, Scale: 1}
+	assert.Contains(t, h.Fits(route.Wash, long, p), "too big for the washing tank: in two turns")
+	assert.Contains(t, h.Fits(route.Cure, long, p), "cure station")
+	assert.Empty(t, h.Fits(route.Prime, long, p))
+	assert.Empty(t, h.Fits(route.Sand, long, p))
+	p.Scale = 2
+	assert.Contains(t, h.Fits(route.Clear, long, p), "too big for the spray booth: outside")
+	p.Scale = 0.5
+	assert.Empty(t, h.Fits(route.Wash, long, p))
+}
+
+// What the client is told follows what is handed over: worn, lit, with magnets, heavy, to be sanded.
+func TestHandover(t *testing.T) {
+	told := func(o Order, grams float64, items ...Item) string {
+		return strings.Join(Handover(o, items, map[int64]float64{1: grams}), " ")
+	}
+	plain := item(block(20, 20, 30), process.Resin, route.Painted, 1, 1)
+	assert.NotContains(t, told(Order{}, 10, plain), "Cells")
+	lit := plain
+	lit.Extras = []quote.Extra{{Kind: quote.BoughtIn, What: "Light with its cell"}, {Kind: quote.BoughtIn, What: "four magnets"}}
+	assert.Contains(t, told(Order{}, 10, lit), "Cells: take them out")
+	assert.Contains(t, told(Order{}, 10, lit), "Magnets: swallowed")
+	assert.Contains(t, told(Order{Use: "worn"}, 10, plain), "straps that release")
+	assert.Contains(t, told(Order{}, 6000, plain), "two lift it")
+	raw := plain
+	raw.Tier = route.Raw
+	assert.Contains(t, told(Order{}, 10, raw), "respirator")
 }

@@ -343,6 +343,22 @@ func Stations() []Station {
 	return []Station{{"washing tank", "wash", true}, {"cure station", "cure", true}, {"spray booth", "booth", false}}
 }
 
+// Fits says how a piece passes the station of a stage that it is too big for; empty: it fits.
+func (h Shop) Fits(kind route.StageKind, m Model, p Piece) string {
+	station := map[route.StageKind]string{route.Wash: "washing tank", route.Cure: "cure station", route.Prime: "spray booth", route.Base: "spray booth", route.Clear: "spray booth", route.Spray: "spray booth"}[kind]
+	size := m.Measures.SizeMM
+	for k := range size {
+		size[k] *= p.Scale
+	}
+	if station == "" || !OneOf(station, h.tooSmall(size, p.Process, route.Painted)...) {
+		return ""
+	}
+	if station == "spray booth" {
+		return "It is too big for the spray booth: outside, in dry and calm weather, or with the booth’s sides off."
+	}
+	return "It is too big for the " + station + ": in two turns, turned end for end."
+}
+
 // tooSmall says at which stations a box does not fit, in plain words.
 func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string) {
 	box := slices.Sorted(slices.Values(size[:]))

@@ -29,7 +29,8 @@ func New(base change.Base, quotes *quotes.Room) *Room { return &Room{base, quote
 type Packed struct {
 	Item   studio.Item
 	Pieces []studio.Piece
-	Inside map[int64]int // of an assembly: of how many prints it was joined
+	Inside map[int64]int  // of an assembly: of how many prints it was joined
+	With   []studio.Piece // what goes with its pieces and is not counted
 }
 
 // Contents writes what the pieces are with their labels, a line for each part: "Beak: 0412-1,
@@ -55,6 +56,25 @@ func (p Packed) Contents() (lines []string) {
 			line = studio.UpperFirst(name) + ": " + line
 		}
 		lines = append(lines, line)
+	}
+	return append(lines, p.bags()...)
+}
+
+// bags says what goes along in bags of their own, numbered: what comes off again, and what lies
+// with the pieces.
+func (p Packed) bags() (lines []string) {
+	bag := func(what string) {
+		lines = append(lines, fmt.Sprintf("Bag %d: %s", len(lines)+1, what))
+	}
+	for _, part := range p.Item.Parts {
+		if when, _ := p.Item.JoinOf(part); when == studio.JoinLoose && p.Item.Joined() {
+			bag(fmt.Sprintf("%d × %s, comes off", part.Copies*len(p.Pieces), part.Name))
+		}
+	}
+	for _, with := range p.With {
+		if with.Kind == studio.KindBase || with.Kind == studio.KindSoft {
+			bag(strings.TrimPrefix(with.Name, p.Item.Title+", ") + ", " + with.Code)
+		}
 	}
 	return lines
 }
@@ -89,6 +109,19 @@ func (s DeliverySheet) Given() (n int) {
 		n += len(p.Pieces)
 	}
 	return n
+}
+
+// Care is what the client should know of what they get.
+func (s DeliverySheet) Care() []string {
+	var items []studio.Item
+	grams := map[int64]float64{}
+	for _, line := range s.Packed {
+		items = append(items, line.Item)
+	}
+	for _, it := range s.Items {
+		grams[it.ID] = it.Estimate.Grams / float64(max(1, it.Copies))
+	}
+	return studio.Handover(s.Order, items, grams)
 }
 
 // Share maps minutes to a bar 200 long, the longest stage filling it.
@@ -132,7 +165,7 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 			if p.State != studio.PieceDone {
 				s.Open++
 			}
-			if !p.ClientGets() {
+			if !p.ClientGets() && !p.Beside {
 				continue
 			}
 			at, ok := index[p.ItemID]
@@ -140,6 +173,10 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 				at = len(s.Packed)
 				index[p.ItemID] = at
 				s.Packed = append(s.Packed, Packed{Item: items[p.ItemID], Inside: map[int64]int{}})
+			}
+			if p.Beside {
+				s.Packed[at].With = append(s.Packed[at].With, p)
+				continue
 			}
 			s.Packed[at].Pieces = append(s.Packed[at].Pieces, p)
 			for _, c := range p.PartsOf(s.Pieces) {

@@ -173,6 +173,7 @@ type PieceSheet struct {
 	Parts     []studio.Piece        // of an assembly: what it is made of
 	Assembly  *studio.Piece         // that it becomes part of
 	With      []studio.Piece        // what goes into or with it
+	Fits      string                // how it passes a station that it is too big for
 	Exploded  []studio.ExplodedPart // of an assembly: its parts pulled apart
 	Sealed    string                // why it must not be cured as it is; empty: it may
 }
@@ -212,6 +213,7 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 			return err
 		}
 		s.Model = models[p.ID]
+		s.Fits = h.Fits(s.Kind(), s.Model, p)
 		if err := s.fragile(tx, p); err != nil {
 			return err
 		}

@@ -88,18 +88,13 @@ func offer(tx *store.Tx, s OrderSheet, doc *studio.Document) error {
 
 // cautions are what the client should know of what is in a price.
 func cautions(o studio.Order, items []studio.PricedItem) []string {
-	has := func(f func(studio.PricedItem) bool) bool { return slices.ContainsFunc(items, f) }
-	out := []string{"A display piece, not a toy: it has small parts. Not for food.", "Keep it from sun, heat and a hot car; dust it softly."}
-	if o.Use == "worn" {
-		out = append(out, "Worn pieces narrow sight and breathing: try it on before the day, with straps that release.")
+	var bare []studio.Item
+	grams := map[int64]float64{}
+	for _, it := range items {
+		bare = append(bare, it.Item)
+		grams[it.ID] = it.Estimate.Grams / float64(max(1, it.Copies))
 	}
-	if has(func(it studio.PricedItem) bool { return it.Weapon == "yes" }) {
-		out = append(out, "It looks like a weapon. Carriers, venues and countries have rules on look-alikes: ask those you mean to pass, and carry it covered.")
-	}
-	if has(func(it studio.PricedItem) bool { return it.Tier == route.Raw && len(it.Parts) > 0 }) {
-		out = append(out, "Raw prints are sanded at home with a particulate respirator and wet where possible; follow the product’s safety data sheet and local rules.")
-	}
-	return out
+	return studio.Handover(o, bare, grams)
 }
 
 // tiersOf says how far the items are finished.

@@ -128,7 +128,7 @@ func (s *Room) deliveryNote(w http.ResponseWriter, r *http.Request) {
 	p.Packed(v, "", s.Stills(r))
 	p.Rule()
 	p.Head("Care")
-	p.Lines([]string{"Keep it from sun, heat and a hot car; dust it softly. Paint scratches.", "A display piece, not a toy: it has small parts.", "Not for food or drink."})
+	p.Lines(append(v.Care(), "Paint scratches."))
 	p.Gap(14)
 	p.Row("Received: ______________________________", 10, fontstyle.Normal)
 	s.SendPDF(w, r, p, "delivery-note-"+v.Order.Number+".pdf")
