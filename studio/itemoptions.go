@@ -24,6 +24,7 @@ type ItemOptions struct {
 	Care         finish.Care     `json:"care,omitzero"`       // where its hours go
 	Scheme       string          `json:"scheme,omitempty"`    // of its colours: finish.SchemeLight and others
 	PersonID     int64           `json:"person_id,omitempty"` // who smooths and paints it; 0: not said
+	Paints       finish.Paints   `json:"paints,omitzero"`     // what its coats are made of
 	Apart        bool            `json:"apart,omitempty"`     // its parts are handed over as they are
 	Adhesive     string          `json:"adhesive,omitempty"`  // its joints are glued with; empty: chosen by need
 	SeamMM       float64         `json:"seam_mm,omitempty"`   // all around one seam; 0: as the parts are wide
@@ -54,6 +55,9 @@ func (m ItemOptions) Check() (v rates.Invalid) {
 	v.Need(OneOf(m.Standard, finish.Display, finish.Fast), "standard", "painting is for display or fast")
 	_, glue := finish.AdhesiveOf(m.Adhesive)
 	v.Need(m.Adhesive == "" || glue, "adhesive", "there is no adhesive %s", m.Adhesive)
+	for _, c := range []route.Coat{m.Paints.Base, m.Paints.Shade, m.Paints.Clear} {
+		v.Need(OneOf(c, route.Coats()...), "paints", "there is no coat %s", c)
+	}
 	v.Need(OneOf(m.Scheme, finish.Schemes()...), "scheme", "there is no scheme %s", m.Scheme)
 	share := func(p float64) bool { return p >= 0 && p <= 100 }
 	v.Need(share(m.Care.FocalPercent), "focal", "a focal region is between 0 and 100 %% of what is seen")
@@ -260,6 +264,7 @@ func Differences(before, after []Item) (out []Change) {
 		add(it.Title, "painting", standardText(was.Standard), standardText(it.Standard))
 		add(it.Title, "care", careText(was.Care), careText(it.Care))
 		add(it.Title, "scheme", finish.SchemeName(was.Scheme), finish.SchemeName(it.Scheme))
+		add(it.Title, "paints", paintsText(was.Paints), paintsText(it.Paints))
 		add(it.Title, "joined", map[bool]string{true: "no", false: "yes"}[was.Apart], map[bool]string{true: "no", false: "yes"}[it.Apart])
 		add(it.Title, "adhesive", was.Adhesive, it.Adhesive)
 		add(it.Title, "extras", was.extraText(), it.extraText())
@@ -340,6 +345,24 @@ func insideText(inside string) string {
 		return "left as printed"
 	}
 	return inside
+}
+
+// paintsText says what the coats of a scheme are made of.
+func paintsText(p finish.Paints) string {
+	return p.Base.Name() + ", shades " + p.Shade.Name() + ", clear coat " + p.Clear.Name()
+}
+
+// Attacks says which of its coats would lift or craze another.
+func (i Item) Attacks() (out []string) {
+	if i.Tier != route.Painted {
+		return nil
+	}
+	for _, kind := range []route.StageKind{route.Shade, route.Clear} {
+		if why := i.Paints.Attack(kind); why != "" {
+			out = append(out, i.Title+": "+why+".")
+		}
+	}
+	return out
 }
 
 // joinText says when a part is joined.

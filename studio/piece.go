@@ -200,7 +200,7 @@ func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
 		finishRoute = h.Studio.Defaults.FinishRoute(p.Process, it.Tier)
 	}
 	out := finish.Part{Process: p.Process, Tier: it.Tier, Route: finishRoute,
-		Scheme: it.Scheme, Schools: h.Studio.Defaults.Schools, AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
+		Scheme: it.Scheme, Schools: h.Studio.Defaults.Schools, Paints: it.Paints, AreaMM2: s.AreaMM2, SeenMM2: faces.OuterMM2, InsideMM2: faces.InnerMM2, RimMM: faces.RimMM,
 		Inside: p.Inside, Hidden: p.Unseen(), Joined: it.Joined(), Worn: it.Rule.Worn(), Standard: it.Standard, Care: it.Care,
 		OverhangMM2: s.Overhang.AreaMM2, Tips: float64(m.Tips) * it.Scale * it.Scale, // tips stand so far apart whatever the size
 		Measured: m.Shape.Detail.Measured(), RaisedMM: raised, HollowMM: hollow, DetailFactor: it.DetailFactor,

@@ -31,6 +31,7 @@ type Part struct {
 	Standard     string  // Display or Fast
 	Scheme       string  // of its colours, by which the primer is chosen
 	Schools      Schools
+	Paints       Paints
 	Care         Care
 	OverhangMM2  float64 // projected area of faces that stood on supports
 	Tips         float64 // that hold it, where an orientation was worked out; 0: not known
@@ -223,7 +224,7 @@ func Plan(b rates.Book, p Part) []Work {
 		case kind == route.Mask && p.Schools.PullDry:
 			w.WaitS = WaitS(b, Step{Kind: kind, Wait: "mask.dry"})
 		default:
-			w.How = joined(p.Schools.how(kind), map[bool]string{true: "by " + w.Tool}[w.Tool != ""])
+			w.How = joined(p.Schools.how(kind), map[bool]string{true: "by " + w.Tool}[w.Tool != ""], p.Paints.Attack(kind))
 		}
 		out = append(out, w)
 	}

@@ -56,3 +56,23 @@ func (s Schools) how(kind route.StageKind) string {
 	}
 	return ""
 }
+
+// Paints are what the coats of a scheme are made of.
+type Paints struct {
+	Base  route.Coat `json:"base,omitempty"`
+	Shade route.Coat `json:"shade,omitempty"`
+	Clear route.Coat `json:"clear,omitempty"`
+}
+
+// Attack says what a stage's coat does to the one under it; empty: they get on.
+func (p Paints) Attack(kind route.StageKind) string {
+	switch {
+	case kind == route.Shade:
+		return route.Attacks(p.Base, p.Shade)
+	case kind == route.Clear && p.Shade != route.Acrylic && route.Attacks(p.Shade, p.Clear) != "":
+		return route.Attacks(p.Shade, p.Clear)
+	case kind == route.Clear:
+		return route.Attacks(p.Base, p.Clear)
+	}
+	return ""
+}

@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"sakuji/app/orders"
 	"sakuji/core/finish"
+	"sakuji/core/route"
 	"sakuji/studio"
 )
 
@@ -44,6 +45,9 @@ type itemForm struct {
 	Weapon      string  `form:"weapon"`
 	Adhesive    string  `form:"adhesive"`
 	Scheme      string  `form:"scheme"`
+	BasePaint   string  `form:"paint_base"`
+	ShadePaint  string  `form:"paint_shade"`
+	ClearPaint  string  `form:"paint_clear"`
 	Eyes        int     `form:"eyes" label:"Eyes"`
 	Faces       int     `form:"faces" label:"Faces"`
 	Letters     int     `form:"letters" label:"Letters"`
@@ -70,7 +74,7 @@ type partForm struct {
 // options is what is asked of an item beside its parts.
 func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
-		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon, Adhesive: f.Adhesive, Scheme: f.Scheme,
+		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon, Adhesive: f.Adhesive, Scheme: f.Scheme, Paints: finish.Paints{Base: route.Coat(f.BasePaint), Shade: route.Coat(f.ShadePaint), Clear: route.Coat(f.ClearPaint)},
 		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }

@@ -29,7 +29,7 @@ var templates embed.FS
 // funcs are what templates may call.
 func funcs(version string) template.FuncMap {
 	return template.FuncMap{
-		"hours": studio.Hours, "handsText": studio.HandsText, "ills": studio.Ills, "num": rates.Number, "tier": route.TierName, "outcomeName": studio.OutcomeName, "leavesOut": route.LeavesOut, "adhesives": finish.Adhesives, "schemes": finish.Schemes, "schemeName": finish.SchemeName, "outline": OutlineSVG, "exploded": ExplodedSVG, "say": studio.Say,
+		"hours": studio.Hours, "handsText": studio.HandsText, "ills": studio.Ills, "num": rates.Number, "tier": route.TierName, "outcomeName": studio.OutcomeName, "leavesOut": route.LeavesOut, "adhesives": finish.Adhesives, "schemes": finish.Schemes, "coats": route.Coats, "schemeName": finish.SchemeName, "outline": OutlineSVG, "exploded": ExplodedSVG, "say": studio.Say,
 		"manner": route.StageKind.Manner, "caution": route.Caution, "keep": keep, "dict": dict, "version": func() string { return version }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": studio.UpperFirst, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
