@@ -141,9 +141,36 @@ func finishTo(t *testing.T, s *apptest.Studio, code string) {
 		if p.Wait {
 			s.Clock.At = p.Until
 		}
-		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5})
+		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: "it held"})
 		require.NoError(t, err)
 	}
+}
+
+// A trial ends with what came out, and the next order that tries the pair is told.
+func TestTrialsAreRemembered(t *testing.T) {
+	s := apptest.New(t)
+	no, _, itemID := kit(t, s, 1)
+	try := quote.Extra{Kind: quote.Trial, What: "Copper", Over: "fine sand", Hours: 0.5}
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, itemID, try))
+	s.Accept(no)
+	by, codes := piecesOf(t, s, no)
+	code := codes[slices.IndexFunc(codes, func(c string) bool { return by[c].Kind == studio.KindTrial })]
+	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 20})
+	require.NoError(t, err)
+	s.Clock.Pass(48 * time.Hour)
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: " "})
+	refusal(t, err, "say in the note what came out")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: "covers in one, no silver under it"})
+	require.NoError(t, err)
+	other, _, otherItem := kit(t, s, 1)
+	try.What = "copper"
+	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, other, otherItem, try))
+	sheet := pricing(t, s, other)
+	tried := sheet.Tried(sheet.Items[0].Extras[0])
+	require.Len(t, tried, 1)
+	assert.Equal(t, "covers in one, no silver under it", tried[0].Note)
+	assert.Equal(t, code, tried[0].Code)
+	assert.Empty(t, sheet.Tried(quote.Extra{Kind: quote.Trial, What: "copper", Over: "moss"}))
 }
 
 // A change of what an item takes beside its prints makes, keeps and calls off piece by piece.

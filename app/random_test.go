@@ -133,7 +133,7 @@ func (c *chance) stamp(code string) bool {
 		require.NoError(c, c.Pieces.SendBack(c.Ctx, c.Owner, code, to, "it did not hold", ""))
 		return true
 	}
-	_, err = c.Pieces.Stamp(c.Ctx, c.Bench, code, studio.Stamp{Minutes: 3})
+	_, err = c.Pieces.Stamp(c.Ctx, c.Bench, code, studio.Stamp{Minutes: 3, Note: "it held"})
 	require.NoError(c, err)
 	return true
 }

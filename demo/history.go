@@ -248,7 +248,11 @@ func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 	}
 	minutes := math.Max(1, math.Round(now.PlannedMin*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
 	l.spare[who.ID] -= minutes
-	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, studio.Stamp{Minutes: minutes})
+	note := ""
+	if now.Kind == route.Judge {
+		note = "covers in two, holds on the sand; no silver under it"
+	}
+	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, studio.Stamp{Minutes: minutes, Note: note})
 	return err
 }
 

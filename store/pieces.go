@@ -56,6 +56,18 @@ func (t *Tx) PiecesOfKind(kind studio.PieceKind, states ...studio.PieceState) ([
 	return rows[studio.Piece](t, selectPieces+`WHERE p.state IN `+marks+` AND p.kind = ? ORDER BY p.id`, append(args, string(kind))...)
 }
 
+// Judged is what came of a trial.
+type Judged struct {
+	Code, Name, Note string
+	Done             time.Time
+}
+
+// Judged returns what was noted at a kind of stage on pieces of a kind, the newest first.
+func (t *Tx) Judged(of studio.PieceKind, kind route.StageKind, limit int) ([]Judged, error) {
+	return rows[Judged](t, `SELECT p.code, p.name, s.note, s.done_ms FROM stages s JOIN pieces p ON p.id = s.piece_id
+		WHERE p.kind = ? AND s.kind = ? AND s.note <> '' AND s.done_ms IS NOT NULL ORDER BY s.done_ms DESC LIMIT ?`, string(of), string(kind), limit)
+}
+
 // PiecesOfOrders returns every piece of the orders in a state, whatever its own, without
 // its stages.
 func (t *Tx) PiecesOfOrders(state studio.OrderState) ([]studio.Piece, error) {

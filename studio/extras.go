@@ -32,6 +32,22 @@ func ExtraKinds() []PieceKind {
 	return []PieceKind{KindSculpt, KindTrial, KindRestoration, KindBase, KindBought, KindSoft, KindWork, KindFile}
 }
 
+// Pair is what a trial is of, "old copper over fine sand": its result is kept for that pair.
+func Pair(e quote.Extra) string {
+	if e.Kind != quote.Trial {
+		return ""
+	}
+	if e.Over == "" {
+		return e.What
+	}
+	return e.What + " over " + e.Over
+}
+
+// IsTrialOf reports whether a trial's piece, by its name, tried a pair.
+func IsTrialOf(name, pair string) bool {
+	return pair != "" && strings.HasSuffix(strings.ToLower(name), ", "+strings.ToLower(pair))
+}
+
 // What says what a piece is, as people call it: what it is printed in, or what else it is.
 func (p Piece) What() string {
 	names := map[PieceKind]string{KindAssembly: "assembly", KindMaster: "print to cast", KindMould: "mould", KindCast: "casting", KindFile: "file", KindSculpt: "sculpt", KindTrial: "trial",
@@ -76,8 +92,8 @@ func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
 				x.Plan[0].How = "the figure is glued down: drill for its pins first"
 			}
 		}
-		if e.Kind == quote.Trial && e.Over != "" {
-			x.Name += " over " + e.Over
+		if e.Kind == quote.Trial {
+			x.Name = it.Title + ", " + Pair(e)
 		}
 		out = append(out, x)
 	}

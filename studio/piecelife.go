@@ -94,6 +94,9 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	}
 	p.Stages = slices.Clone(p.Stages)
 	stage := p.Now()
+	if stage.Kind == route.Judge && st.Note == "" {
+		return p, Entry{}, rates.Amiss("note", "%s: say in the note what came out; the next job with that pair looks for it", p.Code)
+	}
 	if st.Minutes < 0 {
 		st.Minutes = stage.PlannedMin
 	}

@@ -187,7 +187,7 @@ func (s *Studio) Finish(code string) {
 		if p.Wait {
 			s.Clock.At = p.Until
 		}
-		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5})
+		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: "it held"})
 		require.NoError(s.T, err)
 	}
 }

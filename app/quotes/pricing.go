@@ -21,6 +21,20 @@ type Pricing struct {
 	People       []studio.Person
 	Since        []studio.Change // since the newest quote was sent
 	FinishRoutes []finish.Route
+	judged       []store.Judged
+}
+
+// mostJudged is how far back results of trials are looked for.
+const mostJudged = 400
+
+// Tried are the results of trials of an extra's pair, the newest first.
+func (s Pricing) Tried(e quote.Extra) (out []store.Judged) {
+	for _, j := range s.judged {
+		if studio.IsTrialOf(j.Name, studio.Pair(e)) {
+			out = append(out, j)
+		}
+	}
+	return out
 }
 
 // Pricing returns an order's quote sheet.
@@ -40,6 +54,9 @@ func (a *Room) pricing(tx *store.Tx, number string) (s Pricing, err error) {
 		return s, err
 	}
 	s.FinishRoutes = finish.Routes(s.Shop.Book)
+	if s.judged, err = tx.Judged(studio.KindTrial, route.Judge, mostJudged); err != nil {
+		return s, err
+	}
 	s.Earliest, s.Soonest = s.PriceSheet.Earliest(s.Now), s.PriceSheet.Soonest(s.Now)
 	if q := s.Newest(); q != nil {
 		s.Since = studio.Differences(q.Specs(), s.Specs())
