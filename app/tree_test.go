@@ -453,13 +453,56 @@ func TestTreesFollowTheirOrder(t *testing.T) {
 	by, _ = piecesOf(t, s, other)
 	cast := 0
 	for _, p := range by {
-		assert.Zero(t, p.ParentID, p.Code)
-		if p.ClientGets() {
+		if p.Kind == studio.KindCast {
 			cast++
-			assert.Equal(t, studio.KindCast, p.Kind, p.Code)
+			assert.Equal(t, by[other+"-1"].ID, p.ParentID, p.Code)
+			assert.True(t, strings.HasPrefix(p.Code, other+"-1"), p.Code)
+		}
+		assert.Equal(t, p.Kind == studio.KindAssembly, p.ClientGets(), p.Code)
+	}
+	assert.Equal(t, 3, cast, "every part is cast, and joined")
+}
+
+// An order of castings in parts is joined: each assembly waits for its castings, those for their
+// moulds, and what was charged is planned; handed over apart, they stand alone.
+func TestAssembliesOfCastings(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 2)
+	form.Tier, form.Making = route.Painted, &studio.ItemOptions{Cast: true}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	quoted := s.Accept(no)
+	kinds := func() map[studio.PieceKind]int {
+		by, _ := piecesOf(t, s, no)
+		n := map[studio.PieceKind]int{}
+		for _, p := range by {
+			n[p.Kind]++
+		}
+		return n
+	}
+	assert.Equal(t, map[studio.PieceKind]int{studio.KindAssembly: 2, studio.KindMaster: 2, studio.KindMould: 2, studio.KindCast: 6}, kinds())
+	printAll(t, s)
+	for range 4 {
+		for _, code := range openPieces(t, s, no) {
+			finishTo(t, s, code)
 		}
 	}
-	assert.Equal(t, 3, cast, "every part is cast")
+	d, err := s.Delivery.Delivery(s.Ctx, no)
+	require.NoError(t, err)
+	require.True(t, d.Complete(), "%v", openPieces(t, s, no))
+	assert.Equal(t, 2, d.Given())
+	charged := 0.0
+	for _, it := range quoted.Document.Items {
+		charged += it.Cost.HandsMinutes
+	}
+	assert.InDelta(t, charged, d.Planned, 0.01)
+	form.Making = &studio.ItemOptions{Cast: true, Apart: true}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	assert.Equal(t, map[studio.PieceKind]int{studio.KindMaster: 2, studio.KindMould: 2, studio.KindCast: 6}, kinds())
+	by, _ := piecesOf(t, s, no)
+	for _, p := range by {
+		assert.Zero(t, p.ParentID, p.Code)
+	}
 }
 
 // Resin shut in stops a quote, until somebody gives the reason; in filament nothing is shut in.

@@ -17,7 +17,7 @@ func (i Item) Joined() bool {
 	for _, p := range i.Parts {
 		n += p.Copies
 	}
-	return n > 1 && !i.Apart && !i.Cast && route.Printed(i.Tier) && (i.Tier != route.Raw || i.cutSeams() > 0)
+	return n > 1 && !i.Apart && route.Printed(i.Tier) && (i.Tier != route.Raw || i.cutSeams() > 0)
 }
 
 // cutSeams is how many seams of one copy come of parts being cut to be printed.
@@ -212,28 +212,35 @@ func ChainsOf(pieces []Piece, now time.Time, runMin map[int64]float64) (chains m
 			last[p.ParentID] = at
 		}
 	}
-	for _, p := range pieces {
-		if p.ClientGets() {
-			open[p.OrderID]++
-		}
-		if p.Kind != KindAssembly && p.FromID == 0 {
-			continue
-		}
-		on := p.ID // an assembly follows on its parts, a casting on what it is made of
-		if p.FromID != 0 {
-			on = p.FromID
-		}
+	follow := func(p Piece, on int64) (at int) {
 		steps := p.Ahead(now, 0)
 		at, ok := last[on]
 		if ok {
 			chains[p.OrderID][at] = append(chains[p.OrderID][at], steps...)
 			delete(last, on) // the next casting only needs hands
-		} else {
-			chains[p.OrderID] = append(chains[p.OrderID], steps)
-			at = len(chains[p.OrderID]) - 1
+			return at
 		}
+		chains[p.OrderID] = append(chains[p.OrderID], steps)
+		return len(chains[p.OrderID]) - 1
+	}
+	for _, p := range pieces { // what is cast follows on what it is made of
+		if p.ClientGets() {
+			open[p.OrderID]++
+		}
+		if p.FromID == 0 {
+			continue
+		}
+		at := follow(p, p.FromID)
 		if p.Kind == KindMould {
 			last[p.ID] = at
+		}
+		if before, ok := last[p.ParentID]; p.ParentID != 0 && (!ok || long(chains[p.OrderID][at]) > long(chains[p.OrderID][before])) {
+			last[p.ParentID] = at
+		}
+	}
+	for _, p := range pieces { // and an assembly on its parts
+		if p.Kind == KindAssembly {
+			follow(p, p.ID)
 		}
 	}
 	return chains, open

@@ -21,7 +21,7 @@ func (h Shop) CastPlan(p Part, it Item, items []Item) (out CastPlan) {
 	fp := h.printed(p, it, h.sessionsOf(items))
 	out.Master = stripOf(finish.CastMaster(finish.Plan(h.Book, master(fp))))
 	out.Mould = stripOf(finish.Mould(h.Book))
-	out.Copy = stripOf(append([]finish.Work{finish.Pour(h.Book)}, finish.CastCopy(finish.Plan(h.Book, fp))...))
+	out.Copy = stripOf(append([]finish.Work{finish.Pour(h.Book)}, it.own(p, finish.CastCopy(finish.Plan(h.Book, fp)))...))
 	out.Moulds, out.Life = int(finish.Moulds(h.Book, float64(fp.Copies))), int(max(1, h.Book.V("mould.life")))
 	return out
 }

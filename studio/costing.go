@@ -161,7 +161,7 @@ func (h Shop) placed(p Part, scale float64) (machine Machine, material Material,
 }
 
 // seamOf is where an item's pieces are joined and the seam filled; nil where none is.
-// Parts that no machine takes have no seam yet; castings of several parts are not joined.
+// Parts that no machine takes have no seam yet.
 func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 	seams, pieces, cuts, pegs := 0.0, 0.0, 0.0, 0.0
 	var widths []float64
@@ -183,7 +183,7 @@ func (h Shop) seamOf(it Item, together sessions) *finish.Seam {
 	} else if pieces > 1 {
 		seams = pieces - 1
 	}
-	if seams+pegs == 0 || it.Apart || it.Cast || len(widths) == 0 || it.Tier == route.Raw && seams == 0 {
+	if seams+pegs == 0 || it.Apart || len(widths) == 0 || it.Tier == route.Raw && seams == 0 {
 		return nil
 	}
 	length, source := it.SeamMM, rates.Ours

@@ -161,14 +161,19 @@ func (p Piece) Ahead(now time.Time, runMin float64) (steps []schedule.Step) {
 
 // StagesFor plans the strip of a new piece of an order with these items.
 func (h Shop) StagesFor(p Part, it Item, items []Item) []Stage {
-	work := finish.Plan(h.Book, h.printed(p, it, h.sessionsOf(items)))
-	if it.Joined() {
-		after := it.after(p)
-		work = slices.DeleteFunc(work, func(w finish.Work) bool {
-			return route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind))
-		})
+	return stripOf(it.own(p, finish.Plan(h.Book, h.printed(p, it, h.sessionsOf(items)))))
+}
+
+// own is what of a part's work is done on its own pieces: where it is joined, the assembly takes
+// over, but for the colours of what is joined after paint.
+func (i Item) own(p Part, work []finish.Work) []finish.Work {
+	if !i.Joined() {
+		return work
 	}
-	return stripOf(work)
+	after := i.after(p)
+	return slices.DeleteFunc(work, func(w finish.Work) bool {
+		return route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind))
+	})
 }
 
 // sharing is what of a part counts for hands, with the set-ups that it shares.

@@ -210,9 +210,10 @@ func (s *DeliverySheet) compare(hours map[route.StageKind]*Compared, p studio.Pi
 			c = &Compared{Kind: st.Kind}
 			hours[st.Kind] = c
 		}
-		if st.Repeat || st.Rework {
+		switch {
+		case st.Repeat || st.Rework:
 			c.Repeats++
-		} else {
+		case p.Live(): // what was called off or lost was worked on, but is not planned any more
 			c.Planned += st.PlannedMin
 		}
 		c.Actual += st.Minutes

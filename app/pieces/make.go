@@ -151,36 +151,17 @@ func adoptable(spare *[]studio.Piece, part studio.Part, it studio.Item) int {
 
 // trees makes an assembly for each copy of an item, over its prints.
 func (m *maker) trees(it studio.Item) error {
-	var assemblies, spare []studio.Piece
-	for _, p := range m.pieces {
-		switch {
-		case p.ItemID != it.ID || !p.Live():
-		case p.Kind == studio.KindAssembly:
-			assemblies = append(assemblies, p)
-		case p.ParentID == 0:
-			spare = append(spare, p)
-		}
-	}
-	assemblies, err := m.atMost(assemblies, it.Copies)
+	assemblies, err := m.assemblies(it)
 	if err != nil {
 		return err
 	}
-	plan := m.h.AssemblyStages(it, m.items)
-	for len(assemblies) < it.Copies {
-		a := studio.NewPiece(studio.KindAssembly, m.nextCode(), m.o, it, it.Principal(), slices.Clone(plan))
-		if err := m.c.AddPiece(&a); err != nil {
-			return err
+	var spare []studio.Piece
+	for _, p := range m.pieces {
+		if p.ItemID == it.ID && p.Live() && p.Kind != studio.KindAssembly && p.ParentID == 0 {
+			spare = append(spare, p)
 		}
-		m.codes, assemblies = append(m.codes, a.Code), append(assemblies, a)
 	}
 	for _, a := range assemblies {
-		bring := func() error { return m.replan(a, plan) }
-		if !a.AsAsked(it.Principal(), it) {
-			bring = func() error { return m.refit(&a, it, it.Principal(), plan) }
-		}
-		if err := bring(); err != nil {
-			return err
-		}
 		for _, part := range it.Parts {
 			if err := m.prints(it, part, a.PartsOf(m.pieces), a, &spare); err != nil {
 				return err
@@ -188,6 +169,38 @@ func (m *maker) trees(it studio.Item) error {
 		}
 	}
 	return nil
+}
+
+// assemblies brings the assemblies of an item in line: one for each copy.
+func (m *maker) assemblies(it studio.Item) (list []studio.Piece, err error) {
+	for _, p := range m.pieces {
+		if p.ItemID == it.ID && p.Live() && p.Kind == studio.KindAssembly {
+			list = append(list, p)
+		}
+	}
+	if list, err = m.atMost(list, it.Copies); err != nil {
+		return nil, err
+	}
+	plan := m.h.AssemblyStages(it, m.items)
+	for k := range list {
+		a := &list[k]
+		if a.AsAsked(it.Principal(), it) {
+			err = m.replan(*a, plan)
+		} else {
+			err = m.refit(a, it, it.Principal(), plan)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	for len(list) < it.Copies {
+		a := studio.NewPiece(studio.KindAssembly, m.nextCode(), m.o, it, it.Principal(), slices.Clone(plan))
+		if err := m.c.AddPiece(&a); err != nil {
+			return nil, err
+		}
+		m.codes, list = append(m.codes, a.Code), append(list, a)
+	}
+	return list, nil
 }
 
 // extras makes what an item takes beside its prints. What is not asked for any more is called
@@ -321,8 +334,18 @@ func (m *maker) callOff(p studio.Piece, why string) error {
 }
 
 // casts makes what the copies of an item are cast in: one print of each part, moulds of it, and
-// the castings in their rounds. Copies that were printed before stay.
+// the castings in their rounds, under their assemblies where they are joined. Copies that were
+// printed before stay.
 func (m *maker) casts(it studio.Item) error {
+	under := func(studio.Part, int) studio.Piece { return studio.Piece{} }
+	if it.Joined() {
+		assemblies, err := m.assemblies(it)
+		if err != nil {
+			return err
+		}
+		under = func(part studio.Part, k int) studio.Piece { return assemblies[min(k/part.Copies, len(assemblies)-1)] }
+	}
+	none := func(int) studio.Piece { return studio.Piece{} }
 	for _, part := range it.Parts {
 		plan := m.h.CastPlan(part, it, m.items)
 		own, want, err := m.castOf(part, it)
@@ -331,15 +354,15 @@ func (m *maker) casts(it studio.Item) error {
 		}
 		masters := own[studio.KindMaster]
 		if len(masters) > 0 || want > 0 {
-			if masters, err = m.round(studio.KindMaster, it, part, masters, 1, plan.Master, func(int) int64 { return 0 }); err != nil {
+			if masters, err = m.round(studio.KindMaster, it, part, masters, 1, plan.Master, func(int) int64 { return 0 }, none); err != nil {
 				return err
 			}
 		}
-		moulds, err := m.round(studio.KindMould, it, part, own[studio.KindMould], (want+plan.Life-1)/plan.Life, plan.Mould, func(int) int64 { return masters[0].ID })
+		moulds, err := m.round(studio.KindMould, it, part, own[studio.KindMould], (want+plan.Life-1)/plan.Life, plan.Mould, func(int) int64 { return masters[0].ID }, none)
 		if err != nil {
 			return err
 		}
-		if _, err := m.round(studio.KindCast, it, part, own[studio.KindCast], want, plan.Copy, func(k int) int64 { return moulds[k/plan.Life].ID }); err != nil {
+		if _, err := m.round(studio.KindCast, it, part, own[studio.KindCast], want, plan.Copy, func(k int) int64 { return moulds[k/plan.Life].ID }, func(k int) studio.Piece { return under(part, k) }); err != nil {
 			return err
 		}
 	}
@@ -353,7 +376,7 @@ func (m *maker) castOf(part studio.Part, it studio.Item) (own map[studio.PieceKi
 	own, want = map[studio.PieceKind][]studio.Piece{}, part.Copies*it.Copies
 	for _, p := range m.pieces {
 		switch {
-		case p.PartID != part.ID || p.ParentID != 0:
+		case p.PartID != part.ID || p.Kind == studio.KindAssembly || p.ParentID != 0 && p.Kind != studio.KindCast:
 		case p.Live() && p.Begun() && !p.SameSpec(part, it):
 			if err := m.callOff(p, "it was made as it was ordered before"); err != nil {
 				return nil, 0, err
@@ -368,8 +391,8 @@ func (m *maker) castOf(part studio.Part, it studio.Item) (own map[studio.PieceKi
 }
 
 // round brings what a part is cast in and of to a number, as it is asked for now; from says what
-// each is made of.
-func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, own []studio.Piece, n int, plan []studio.Stage, from func(k int) int64) ([]studio.Piece, error) {
+// each is made of, and under what it becomes part of.
+func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, own []studio.Piece, n int, plan []studio.Stage, from func(k int) int64, under func(k int) studio.Piece) ([]studio.Piece, error) {
 	own, err := m.atMost(own, n)
 	if err != nil {
 		return nil, err
@@ -380,7 +403,9 @@ func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, o
 		if lost {
 			p.FromID = from(k)
 		}
-		if p.Live() && (lost || !p.AsAsked(part, it)) {
+		moved := p.ParentID != under(k).ID
+		p.ParentID = under(k).ID
+		if p.Live() && (lost || moved || !p.AsAsked(part, it)) {
 			if err := m.refit(p, it, part, plan); err != nil {
 				return nil, err
 			}
@@ -389,8 +414,14 @@ func (m *maker) round(kind studio.PieceKind, it studio.Item, part studio.Part, o
 		}
 	}
 	for k := len(own); k < n; k++ {
-		p := studio.NewPiece(kind, m.nextCode(), m.o, it, part, slices.Clone(plan))
-		p.FromID = from(k)
+		code := ""
+		if a := under(k); a.ID != 0 {
+			code = studio.ChildCode(a.Code, m.codes)
+		} else {
+			code = m.nextCode()
+		}
+		p := studio.NewPiece(kind, code, m.o, it, part, slices.Clone(plan))
+		p.FromID, p.ParentID = from(k), under(k).ID
 		if err := m.c.AddPiece(&p); err != nil {
 			return nil, err
 		}

@@ -157,9 +157,6 @@ func (a *Room) Sheet(tx *store.Tx, number string) (s OrderSheet, err error) {
 		return s, err
 	}
 	for _, it := range s.Items {
-		if it.Cast && len(it.Parts) > 1 && !it.Apart {
-			s.Marks = append(s.Marks, it.Title+": castings of its parts are handed over apart; joining them is not priced.")
-		}
 		s.Marks = append(s.Marks, it.Attacks()...)
 		for _, p := range it.Parts {
 			if why := p.Sealed(); why != "" && p.Waived == "" && route.Printed(it.Tier) {
