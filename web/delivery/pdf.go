@@ -3,6 +3,7 @@ package delivery
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -33,7 +34,11 @@ func (s *Room) labels(w http.ResponseWriter, r *http.Request) {
 			if _, ok := known[sha]; !ok {
 				known[sha] = find(sha)
 			}
-			p.Pictured(known[sha], 24, piece.Code, "", piece.Name+", "+route.TierName(line.Item.Tier))
+			small := []string{piece.Name + ", " + route.TierName(line.Item.Tier)}
+			if inside := codes(piece.PartsOf(v.Pieces)); inside != "" {
+				small = append(small, "made of "+inside)
+			}
+			p.Pictured(known[sha], 24, piece.Code, "", small...)
 			p.Rule()
 		}
 	}
@@ -69,18 +74,24 @@ func (s *Room) assembly(w http.ResponseWriter, r *http.Request) {
 	s.SendPDF(w, r, p, "assembly-"+v.Order.Number+".pdf")
 }
 
-// codesOf are the labels of a part's pieces, as many as one reads at a glance.
+// codesOf are the labels of a part's pieces.
 func codesOf(part studio.Part, pieces []studio.Piece) string {
-	var codes []string
+	return codes(slices.DeleteFunc(slices.Clone(pieces), func(p studio.Piece) bool { return p.PartID != part.ID || p.Kind == studio.KindAssembly }))
+}
+
+// codes are the labels of pieces, as many as one reads at a glance.
+func codes(pieces []studio.Piece) string {
+	const most = 5
+	var list []string
 	for _, p := range pieces {
-		if p.PartID == part.ID && p.Kind != studio.KindAssembly && p.Live() {
-			codes = append(codes, p.Code)
+		if p.Live() {
+			list = append(list, p.Code)
 		}
 	}
-	if n := len(codes) - 3; n > 0 {
-		codes = append(codes[:3], fmt.Sprintf("and %d more", n))
+	if n := len(list) - most; n > 0 {
+		list = append(list[:most], fmt.Sprintf("and %d more", n))
 	}
-	return strings.Join(codes, ", ")
+	return strings.Join(list, ", ")
 }
 
 // goesInside says what is put in before an item is closed.
