@@ -28,7 +28,6 @@ type chance struct {
 	*apptest.Studio
 	rand   *rand.Rand
 	number string
-	items  map[int64]orders.ItemForm
 	said   []string // what happened, for whoever must find out why
 }
 
