@@ -127,3 +127,46 @@ func TestSchoolsOfPainting(t *testing.T) {
 		assert.True(t, finish.SchoolsOf(func(key string) bool { return key == school.Key }).Has(school.Key), school.Key)
 	}
 }
+
+// What looks have sent back is expected of the next order, the more looks the more, and by process.
+func TestLooksTeachTheNextQuote(t *testing.T) {
+	s := apptest.New(t)
+	first, next := s.Order(1, route.Primed), s.Order(1, route.Primed)
+	sentBack := func() (minor int64) {
+		sheet, err := s.Quotes.OrderSheet(s.Ctx, next)
+		require.NoError(t, err)
+		for _, l := range sheet.Items[0].Estimate.Lines {
+			if l.What == "what looks send back" {
+				minor += l.Minor
+			}
+		}
+		return minor
+	}
+	assert.Zero(t, sentBack())
+	s.Accept(first)
+	printAll(t, s)
+	_, codes := piecesOf(t, s, first)
+	for {
+		p, err := s.Pieces.Piece(s.Ctx, codes[0])
+		require.NoError(t, err)
+		if p.Wait {
+			s.Clock.At = p.Until
+		}
+		if p.Kind() == route.Look {
+			require.NoError(t, s.Pieces.SendBack(s.Ctx, s.Owner, codes[0], route.Fill, "pits", ""))
+			break
+		}
+		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, codes[0], studio.Stamp{Minutes: 5})
+		require.NoError(t, err)
+	}
+	rounds := func(process string) float64 {
+		h, err := s.Setup.Shop(s.Ctx)
+		require.NoError(t, err)
+		return h.SentBack(process).Value
+	}
+	assert.Positive(t, sentBack())
+	assert.InDelta(t, 1.0/(1+rates.Starting().V("look.trust")), rounds("resin"), 1e-9)
+	assert.Zero(t, rounds("filament"))
+	s.Finish(codes[0])
+	assert.InDelta(t, 1.0/(3+rates.Starting().V("look.trust")), rounds("resin"), 1e-9, "looks that pass speak against it")
+}

@@ -23,6 +23,18 @@ func (t *Tx) StageTimes(mark route.Mark, not route.StageKind, least, most float6
 		WHERE r BETWEEN ? AND ? GROUP BY process, kind`, string(mark), string(not), least, most)
 }
 
+// Looked is how many looks at pieces of a process there were, and how many sent the piece back.
+type Looked struct {
+	Process     string
+	Count, Back int
+}
+
+// Looked returns them, for a kind of stage and the mark of one that sent back.
+func (t *Tx) Looked(kind route.StageKind, back route.Mark) ([]Looked, error) {
+	return rows[Looked](t, `SELECT p.process, count(*) AS count, count(CASE WHEN s.mark = ? THEN 1 END) AS back
+		FROM stages s JOIN pieces p ON p.id = s.piece_id WHERE s.kind = ? AND s.done_ms IS NOT NULL GROUP BY p.process`, string(back), string(kind))
+}
+
 // StageCount is how many stages of a kind a person has marked.
 type StageCount struct {
 	PersonID int64

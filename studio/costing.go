@@ -430,7 +430,7 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material, togeth
 		PricePerKG: labelled(material.Figures["price"], material.Name), MaterialInputs: print.Inputs,
 		MachineMinutes: minutes, RunMinutes: run, MachineInputs: inputs,
 		MachinePerHour: perHour, RateInputs: rateInputs, OccupiedPerHr: machine.Occupied(), WearEach: wear, WearInputs: wearInputs,
-		FailurePerHour: h.FailurePerHour(machine, material), Noticed: machine.Noticed(), CutInto: p.CutInto,
+		FailurePerHour: h.FailurePerHour(machine, material), Noticed: machine.Noticed(), CutInto: p.CutInto, SentBack: h.SentBack(p.Process),
 		Wage: h.History.Wages[it.PersonID],
 		Work: finish.Plan(h.Book, fp), Supplies: finish.Supplies(h.Book, fp),
 	}

@@ -15,8 +15,23 @@ type History struct {
 	Logged   map[string]map[route.StageKind]finish.Logged // by process
 	Practice map[int64]finish.Practice                    // by person
 	Wages    map[int64]rates.Figure                       // by person, where one has a wage of their own
+	Looks    map[string]Looks                             // by process
 	Printed  map[int64]bool                               // models of which a print came out well
 	Failed   map[[2]int64]FailedRuns                      // by machine and material
+}
+
+// Looks is how many looks there were, and how many of them sent the piece back.
+type Looks struct{ Count, Back float64 }
+
+// SentBack is how many further rounds a look is expected to ask for, beyond those of the finish
+// route: what the studio's own looks have sent back, drawn toward none as if look.trust had passed.
+func (h Shop) SentBack(processName string) rates.Figure {
+	l := h.History.Looks[processName]
+	trust := h.Book.V("look.trust")
+	if l.Back == 0 || l.Count+trust <= 0 {
+		return rates.Of("looks that send back", 0, "rounds", rates.Derived)
+	}
+	return rates.Of(fmt.Sprintf("looks that send back: %s of %s", rates.Number(l.Back), rates.Number(l.Count)), l.Back/(l.Count+trust), "rounds", rates.Logged)
 }
 
 // FailedRuns is what runs of one machine with one material came to.

@@ -187,7 +187,7 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 		}
 	}
 	for _, k := range route.All() {
-		if c := hours[k]; c != nil {
+		if c := hours[k]; c != nil && c.Planned+c.Actual > 0 {
 			s.Hours = append(s.Hours, *c)
 			s.Planned += c.Planned
 			s.Actual += c.Actual

@@ -54,7 +54,7 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 
 // history is what the studio's own past says.
 func history(tx *store.Tx) (out studio.History, err error) {
-	out = studio.History{Logged: map[string]map[route.StageKind]finish.Logged{}, Practice: map[int64]finish.Practice{}, Wages: map[int64]rates.Figure{}, Printed: map[int64]bool{}}
+	out = studio.History{Logged: map[string]map[route.StageKind]finish.Logged{}, Practice: map[int64]finish.Practice{}, Wages: map[int64]rates.Figure{}, Printed: map[int64]bool{}, Looks: map[string]studio.Looks{}}
 	times, err := tx.StageTimes(route.Done, route.Print, studio.TeachesLeast, studio.TeachesMost)
 	if err != nil {
 		return out, err
@@ -64,6 +64,13 @@ func history(tx *store.Tx) (out studio.History, err error) {
 			out.Logged[t.Process] = map[route.StageKind]finish.Logged{}
 		}
 		out.Logged[t.Process][t.Kind] = t.Logged
+	}
+	looks, err := tx.Looked(route.Look, route.SentBack)
+	if err != nil {
+		return out, err
+	}
+	for _, l := range looks {
+		out.Looks[l.Process] = studio.Looks{Count: float64(l.Count), Back: float64(l.Back)}
 	}
 	counts, err := tx.StageCounts(route.Done)
 	if err != nil {

@@ -53,6 +53,7 @@ type Part struct {
 	FirstRuns      float64      // further tries expected because it was never printed
 	CutInto        int          // printed in so many pieces, each a run of its own, which Work minds; 0 and 1: in one
 	Wage           rates.Figure
+	SentBack       rates.Figure // further rounds that a look is expected to ask for
 	Work           []finish.Work
 	MasterWork     []finish.Work // of the one print, where copies are cast of it
 	Supplies       []finish.Supply
@@ -208,7 +209,36 @@ func (b *builder) part(p Part, packs map[string]pack, name func(string) string) 
 	for _, w := range p.Work {
 		b.work(w, p.Wage, float64(p.Copies), name)
 	}
+	b.sentBack(p, name)
 	b.supplies(p, packs, name)
+}
+
+// sentBack adds the rounds that looks are expected to ask for beyond those of the finish route:
+// from the filling or sanding before a look to the look.
+func (b *builder) sentBack(p Part, name func(string) string) {
+	if p.SentBack.Value <= 0 {
+		return
+	}
+	var round, all float64 // money of a copy
+	for _, w := range p.Work {
+		cost := w.Minutes / 60 * p.wage(b.book, w).Value
+		switch {
+		case w.Kind == route.Fill, w.Kind == route.Sand && round == 0:
+			round = cost
+		case round > 0:
+			round += cost
+		}
+		if w.Kind == route.Look {
+			all, round = all+round, 0
+		}
+	}
+	amount := all * p.SentBack.Value * float64(p.Copies)
+	if amount <= 0 {
+		return
+	}
+	b.add(Failure, name("what looks send back"), amount, 0, rates.Working{Formula: "hands of the rounds that are looked at × further rounds × copies",
+		Inputs: []rates.Figure{rates.Of("hands of the rounds, a copy", all, "¤", rates.Derived), p.SentBack, rates.Of("copies", float64(p.Copies), "×", rates.Derived)}})
+	b.risky("other", name("what looks send back"), amount, float64(p.Copies), finish.SpreadOf(b.book, "other"))
 }
 
 // printed adds what n prints take, and returns what a failed run of all of them wastes.

@@ -374,3 +374,23 @@ func TestCutLosesLess(t *testing.T) {
 	cut := build(b, p).ByKind(Failure)
 	assert.Less(t, cut, whole/3)
 }
+
+// What looks have sent back is expected again: so many further rounds of filling, sanding, priming
+// and looking, and nothing where none was sent back.
+func TestLooksThatSendBack(t *testing.T) {
+	b := rates.Starting()
+	p := head(2)
+	plain := build(b, p)
+	p.SentBack = rates.Of("sent back", 0.25, "rounds", rates.Logged)
+	with := build(b, p)
+	rounds := 0.0
+	for _, w := range p.Work {
+		switch w.Kind {
+		case route.Fill, route.Sand, route.Prime, route.Look:
+			rounds += w.Minutes / 60 * b.V("wage")
+		}
+	}
+	require.Positive(t, rounds)
+	assert.InDelta(t, 100*0.25*rounds*2, float64(with.ByKind(Failure)-plain.ByKind(Failure)), 1)
+	assert.Equal(t, plain.HandsMinutes, with.HandsMinutes, "they are no hands that are planned")
+}
