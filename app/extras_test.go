@@ -193,7 +193,7 @@ func TestExtrasFollowTheirOrder(t *testing.T) {
 	trial, bases := of(studio.KindTrial), of(studio.KindBase)
 	s.Finish(trial[0])
 	require.NoError(t, s.Orders.DropExtra(s.Ctx, s.Owner, no, itemID, 0)) // no sculpting after all
-	form.Copies = 3
+	form.Copies, form.Title = 3, "Urn"
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
 	assert.Empty(t, of(studio.KindSculpt))
@@ -201,7 +201,7 @@ func TestExtrasFollowTheirOrder(t *testing.T) {
 	assert.Subset(t, of(studio.KindBase), bases)
 	assert.Len(t, of(studio.KindBase), 3)
 	by, _ := piecesOf(t, s, no)
-	assert.Equal(t, "Vase, light, 6 pieces", by[of(studio.KindBought)[0]].Name)
+	assert.Equal(t, "Urn, light, 6 pieces", by[of(studio.KindBought)[0]].Name)
 	sheet, err := s.Plates.Plates(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, sheet.Held, "nothing waits for a yes any more")

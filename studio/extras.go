@@ -137,9 +137,19 @@ func (x ExtraPiece) NewExtra(code string, o Order, it Item) Piece {
 	return Piece{Code: code, Kind: x.Kind, OrderID: o.ID, ItemID: it.ID, Beside: x.beside(it), Name: x.Name, Scale: it.Scale, Tier: it.Tier, Attempt: 1, State: AtBench, Stages: slices.Clone(x.Plan)}
 }
 
-// Is reports whether a piece is one of the extra's, by kind and name, whatever their number.
+// Is reports whether a piece is one of the extra's, by kind and name, whatever their number and
+// whatever their item was called.
 func (x ExtraPiece) Is(p Piece) bool {
-	return p.Kind == x.Kind && bare(p.Name) == bare(x.Name)
+	name := bare(p.Name)
+	return p.Kind == x.Kind && (name == x.what() || strings.HasSuffix(name, ", "+x.what()))
+}
+
+// what is the extra without its item.
+func (x ExtraPiece) what() string {
+	if pair := Pair(x.Extra); pair != "" {
+		return pair
+	}
+	return x.Extra.What
 }
 
 // bare is the name of an extra's piece without its number.
