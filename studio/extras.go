@@ -92,6 +92,11 @@ func (h Shop) ExtraPieces(it Item) (out []ExtraPiece) {
 				x.Plan[0].How = "the figure is glued down: drill for its pins first"
 			}
 		}
+		for k := range x.Plan {
+			if x.Plan[k].Kind == route.Ask {
+				x.Plan[k].How = "before it comes to more than " + h.Studio.Money(quote.Minor(e.StopAt, Digits(h.Studio.Currency))).String()
+			}
+		}
 		if e.Kind == quote.Trial {
 			x.Name = it.Title + ", " + Pair(e)
 		}

@@ -43,6 +43,10 @@ const (
 // seamPaper is used on a seam. Source: common practice.
 const seamPaper = "P180, then P320 on the seam; keys and sockets clean"
 
+// coatsEat is told at the dry fit of what is painted before it is joined, or comes off. Source of
+// the figure: from memory.
+const coatsEat = "mask the mating faces, or sand them after: primer, paint and clear coat take 0.05–0.15 mm on each"
+
 // joining is the work of a seam being put together.
 type joining struct {
 	book   rates.Book
@@ -81,7 +85,11 @@ func Join(b rates.Book, s Seam) (work []Work, glue Supply) {
 	how := a.text(b, why)
 	perSeam := []rates.Figure{j.seams}
 	if s.Seams > 0 {
-		j.stage(Step{Kind: route.DryFit}, "", "seam.piece", "seams × a seam × share", s.Seams, seamFit, perSeam, nil)
+		fit := ""
+		if s.After+s.Loose > 0 {
+			fit = coatsEat
+		}
+		j.stage(Step{Kind: route.DryFit}, fit, "seam.piece", "seams × a seam × share", s.Seams, seamFit, perSeam, nil)
 	}
 	if before > 0 {
 		j.stage(Step{Kind: route.Score}, "P180 on the mating faces", "seam.piece", "seams × a seam × share", before, seamScore, perSeam, nil)
