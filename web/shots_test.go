@@ -60,7 +60,6 @@ func TestScreenshots(t *testing.T) {
 		return quotes.OrderSheet{}
 	}
 	heron, loom, relay := sheetOf("Heron Postmaster with satchel"), sheetOf("Cloud Loom prop"), sheetOf("Relay lantern")
-	size := fmt.Sprintf("/orders/%s/items/%d/size?by=height&height=60", heron.Order.Number, heron.Items[0].ID)
 	routes := fmt.Sprintf("/orders/%s/items/%d/routes", loom.Order.Number, loom.Items[0].ID)
 	bench, err := d.App.Pieces.Bench(t.Context(), pieces.BenchReady, "")
 	require.NoError(t, err)
@@ -77,7 +76,7 @@ func TestScreenshots(t *testing.T) {
 		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "/plates/19", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"finish-routes", "/rates/routes?from=light", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
-		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800}, {"size", size, "day", 1280, 800},
+		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
 		{"rates", "/rates", "day", 1280, 800}, {"rates-check", "/rates/check", "day", 1280, 800},
 	} {
 		b.open("/")
