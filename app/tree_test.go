@@ -328,6 +328,8 @@ func TestACastOrder(t *testing.T) {
 	printAll(t, s)
 	sheet, err := s.Pieces.Piece(s.Ctx, no+"-2")
 	require.NoError(t, err)
+	at := slices.IndexFunc(sheet.Stages, func(st studio.Stage) bool { return st.Kind == route.Rubber })
+	assert.Contains(t, sheet.Stages[at].How, "no vacuum", "its wall is 2 mm")
 	assert.Equal(t, "waits for its print", sheet.Say)
 	s.Finish(no + "-1")
 	s.Finish(no + "-2")

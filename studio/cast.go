@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"sakuji/core/finish"
+	"sakuji/core/process"
 	"sakuji/core/route"
 )
 
@@ -21,9 +22,23 @@ func (h Shop) CastPlan(p Part, it Item, items []Item) (out CastPlan) {
 	fp := h.printed(p, it, h.sessionsOf(items))
 	out.Master = stripOf(finish.CastMaster(finish.Plan(h.Book, master(fp))))
 	out.Mould = stripOf(finish.Mould(h.Book))
+	for k := range out.Mould {
+		if out.Mould[k].Kind == route.Rubber {
+			out.Mould[k].How = rubbering(p)
+		}
+	}
 	out.Copy = stripOf(append([]finish.Work{finish.Pour(h.Book)}, it.own(p, finish.CastCopy(finish.Plan(h.Book, fp)))...))
 	out.Moulds, out.Life = int(finish.Moulds(h.Book, float64(fp.Copies))), int(max(1, h.Book.V("mould.life")))
 	return out
+}
+
+// rubbering says how a mould is flooded: a hollow or infilled print collapses under vacuum. Source:
+// common practice.
+func rubbering(p Part) string {
+	if p.Process == process.Filament || p.WallMM > 0 || p.Model.How == Hollow {
+		return "no vacuum: the print is not solid and collapses. Pour slowly, from one corner, a thin stream"
+	}
+	return "under vacuum, with room for the rubber to swell to three times; top it up"
 }
 
 // master is the one print of a part that is cast: smooth, for what it shows every copy shows.

@@ -117,3 +117,15 @@ func TestHandover(t *testing.T) {
 	raw.Tier = route.Raw
 	assert.Contains(t, told(Order{}, 10, raw), "respirator")
 }
+
+// A print that is not solid is never put under vacuum.
+func TestRubbering(t *testing.T) {
+	p := item(block(20, 20, 30), process.Resin, route.Primed, 1, 1).Parts[0]
+	assert.Contains(t, rubbering(p), "under vacuum")
+	p.WallMM = 2
+	assert.Contains(t, rubbering(p), "no vacuum")
+	p.WallMM, p.Model.How = 0, Hollow
+	assert.Contains(t, rubbering(p), "no vacuum")
+	p.Model.How, p.Process = Sent, process.Filament
+	assert.Contains(t, rubbering(p), "no vacuum")
+}

@@ -1,6 +1,8 @@
 package finish
 
 import (
+	"strings"
+
 	"sakuji/core/rates"
 	"sakuji/core/route"
 )
@@ -75,10 +77,11 @@ func (j Joint) Choose() (a Adhesive, why string) {
 	return a, why
 }
 
-// text says what a joint is glued with, when it may be handled and when it is fully hard.
+// text says what a joint is glued with, when it may be handled, when it is fully hard, and what to
+// mind.
 func (a Adhesive) text(b rates.Book, why string) string {
 	wait := func(key string) string { return rates.Number(b.V(key)) + " " + b.Get(key).Unit }
-	return a.Name + ": " + why + ". Handle after " + wait(a.Handle) + ", fully hard after " + wait(a.Full)
+	return a.Name + ": " + why + ". Handle after " + wait(a.Handle) + ", fully hard after " + wait(a.Full) + ". " + strings.TrimSuffix(a.Caution, ".")
 }
 
 // glueStep is the step of gluing with an adhesive.

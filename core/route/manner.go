@@ -27,7 +27,7 @@ var manners = map[StageKind]Manner{
 	Score:          {"sc", "score", "Score the mating faces with P180, keep keys and sockets clean", "", "Cured resin and primer dust: particulate respirator, goggles." + sheet},
 	Glue:           {"gl", "glue", "Glue it, lined up exactly, and hold it", "glue hard", "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once." + sheet},
 	Case:           {"ca", "case", "Build the case around the print, every corner sealed, tested with water", "", "Release spray and its solvent: air, no flame. Seal before you spray: it creeps under tape." + sheet},
-	Rubber:         {"ru", "rubber", "Flood it with rubber; vacuum only around a solid print, a hollow one collapses", "rubber hard", "Moulding rubber and its hardener: gloves, eye protection, air." + sheet},
+	Rubber:         {"ru", "rubber", "Flood it with rubber", "rubber hard", "Moulding rubber and its hardener: gloves, eye protection, air." + sheet},
 	Open:           {"op", "open", "Open the mould, take the print out, clean it", "", "Blades cut: away from yourself, the mould clamped."},
 	Pour:           {"po", "casting", "Pour, take out and clean up", "casting hard", "Casting resin: gloves, eye protection, air; deep pours heat up. Watch the first hour for leaks." + sheet},
 	Base:           {"ba", "base coats", "Lay the base coats", "base coat dry", "Thinners and sprays: air, no flame; respirator when you spray." + sheet},
