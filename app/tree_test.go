@@ -265,6 +265,35 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	assert.Len(t, by, 1)
 }
 
+// A change says, before anybody has agreed to it, what of what was made it would call off and what
+// has gone into that; until the yes nothing is touched, and a change that keeps all says nothing.
+func TestAChangeSaysWhatItCallsOff(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 2)
+	printAll(t, s)
+	s.Finish(no + "-1a")
+	form.Copies = 3
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	assert.Empty(t, q.Document.Instead.CallsOff, "one more takes nothing away")
+	before, codes := piecesOf(t, s, no)
+	form.Copies, form.Scale = 1, 1.4
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	q, err = s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
+	require.NoError(t, err)
+	require.Len(t, q.Document.Instead.CallsOff, 6, "all six prints are of another size")
+	assert.Contains(t, q.Document.Instead.CallsOff[0], no+"-1a, Vase, body: as far as look, ")
+	after, still := piecesOf(t, s, no)
+	assert.Equal(t, codes, still)
+	assert.Equal(t, before, after, "trying it has left nothing behind")
+	log, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	for _, e := range log.Log {
+		assert.NotEqual(t, "piece called off", e.Event)
+	}
+}
+
 // An order that is cancelled takes whole trees along, laid on a plate or not, each piece once.
 func TestCancellingTrees(t *testing.T) {
 	s := apptest.New(t)

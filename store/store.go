@@ -296,6 +296,17 @@ func (t *Tx) exec(query string, args ...any) error {
 	return err
 }
 
+// Try does something to see what would come of it, and undoes it: nothing of it is left.
+func (t *Tx) Try(f func() error) error {
+	if _, err := t.tx.ExecContext(t.ctx, `SAVEPOINT try`); err != nil {
+		return err
+	}
+	err := f()
+	_, back := t.tx.ExecContext(t.ctx, `ROLLBACK TO try`)
+	_, end := t.tx.ExecContext(t.ctx, `RELEASE try`)
+	return errors.Join(err, back, end)
+}
+
 // statement finds what a query does to which table.
 var statement = regexp.MustCompile(`(?is)^\s*(?:WITH\b.*?\)\s*)?(SELECT|INSERT|UPDATE|DELETE)\b(?:.*?\b(?:FROM|INTO)\s+|\s+)(?:OR \w+ )?([a-z_]+)`)
 

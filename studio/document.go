@@ -77,6 +77,7 @@ type Instead struct {
 	Revision   int      `json:"revision"`
 	TotalMinor int64    `json:"total_minor"` // what was agreed
 	Changes    []Change `json:"changes"`
+	CallsOff   []string `json:"calls_off,omitempty"` // what was made already and would not be wanted any more, for the studio's eyes
 }
 
 // Chosen is what a client chose of what was offered.

@@ -349,6 +349,19 @@ func (p *Piece) resume() {
 	}
 }
 
+// Invested says what has gone into a piece: how far it is, and the hands that were stamped.
+func (p Piece) Invested() string {
+	minutes := 0.0
+	for _, s := range p.Stages {
+		minutes += s.Minutes
+	}
+	last := "on a plate"
+	if s := p.Last(); s != nil {
+		last = "as far as " + s.Kind.Manner().Name
+	}
+	return fmt.Sprintf("%s, %s: %s, %s of hands", p.Code, p.Name, last, HandsText(minutes))
+}
+
 // Follow makes a piece that waits print what its part prints now; it reports whether
 // anything changed. What is on a plate or printed stays as it is.
 func (p Piece) Follow(part Part) (Piece, bool) {

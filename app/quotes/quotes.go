@@ -115,6 +115,13 @@ func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Do
 	if err := end(c, o.ID, studio.QuoteReplaced); err != nil {
 		return q, err
 	}
+	if doc.Instead != nil {
+		off, err := callsOff(c, o, slices.DeleteFunc(s.Specs(), func(it studio.Item) bool { return it.Option }))
+		if err != nil {
+			return q, err
+		}
+		doc.Instead.CallsOff = off
+	}
 	q, e := studio.Freeze(c.Act(), o, revision, rand.Text(), doc, int(s.Shop.Book.V("valid")))
 	if err := c.SaveQuote(&q); err != nil {
 		return q, err
@@ -124,6 +131,30 @@ func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Do
 		return q, err
 	}
 	return q, c.Log(e)
+}
+
+// callsOff says which pieces that were begun a change would call off, and what has gone into them:
+// it is tried and undone.
+func callsOff(c change.Change, o studio.Order, items []studio.Item) (off []string, err error) {
+	before, err := c.PiecesOf(o.ID)
+	if err != nil {
+		return nil, err
+	}
+	var after []studio.Piece
+	err = c.Try(func() error {
+		if err := pieces.Make(c, o, items); err != nil {
+			return err
+		}
+		after, err = c.PiecesOf(o.ID)
+		return err
+	})
+	for _, p := range before {
+		gone := slices.ContainsFunc(after, func(q studio.Piece) bool { return q.ID == p.ID && q.State == studio.PieceOff })
+		if gone && p.Live() && p.Begun() {
+			off = append(off, p.Invested())
+		}
+	}
+	return off, err
 }
 
 // end ends the quotes of an order that wait for an answer: one newer takes their place, or
