@@ -112,6 +112,16 @@ func (t *Tx) Book(b studio.Booking) error {
 // Unbook takes back what a run booked.
 func (t *Tx) Unbook(runID int64) error { return t.exec(`DELETE FROM bookings WHERE run_id = ?`, runID) }
 
+// BookedByPiece returns the grams that were booked on each of an order's pieces.
+func (t *Tx) BookedByPiece(orderID int64) (map[int64]float64, error) {
+	list, err := rows[studio.Booking](t, `SELECT b.piece_id, sum(b.grams) AS grams FROM bookings b JOIN pieces p ON p.id = b.piece_id WHERE p.order_id = ? GROUP BY b.piece_id`, orderID)
+	out := map[int64]float64{}
+	for _, b := range list {
+		out[b.PieceID] = b.Grams
+	}
+	return out, err
+}
+
 // BookedFor returns the grams booked for an order's pieces, by material.
 func (t *Tx) BookedFor(orderID int64) (map[int64]float64, error) {
 	list, err := rows[studio.Booking](t, `SELECT b.material_id, sum(b.grams) AS grams FROM bookings b JOIN pieces p ON p.id = b.piece_id WHERE p.order_id = ? GROUP BY b.material_id`, orderID)

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"sakuji/core/finish"
+	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 )
@@ -349,17 +351,24 @@ func (p *Piece) resume() {
 	}
 }
 
-// Invested says what has gone into a piece: how far it is, and the hands that were stamped.
-func (p Piece) Invested() string {
-	minutes := 0.0
+// Invested says what has gone into a piece: how far it is, the hands that were stamped, the material
+// that was booked on it, and what the two cost by the book. What machines took is not in it.
+func (h Shop) Invested(p Piece, grams float64) string {
+	minutes, cost := 0.0, 0.0
 	for _, s := range p.Stages {
 		minutes += s.Minutes
+		cost += s.Minutes / 60 * h.Book.V(finish.Skill(s.Kind))
 	}
 	last := "on a plate"
 	if s := p.Last(); s != nil {
 		last = "as far as " + s.Kind.Manner().Name
 	}
-	return fmt.Sprintf("%s, %s: %s, %s of hands", p.Code, p.Name, last, HandsText(minutes))
+	text := fmt.Sprintf("%s, %s: %s, %s of hands", p.Code, p.Name, last, HandsText(minutes))
+	if m, ok := h.Material(p.MaterialID, p.Process); ok && grams > 0 {
+		text += fmt.Sprintf(", %s g", rates.Number(grams))
+		cost += grams / 1000 * m.Figures.V("price")
+	}
+	return text + ", about " + h.Studio.Money(quote.Minor(cost, Digits(h.Studio.Currency))).String()
 }
 
 // Follow makes a piece that waits print what its part prints now; it reports whether

@@ -116,7 +116,7 @@ func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Do
 		return q, err
 	}
 	if doc.Instead != nil {
-		off, err := callsOff(c, o, slices.DeleteFunc(s.Specs(), func(it studio.Item) bool { return it.Option }))
+		off, err := callsOff(c, s.Shop, o, slices.DeleteFunc(s.Specs(), func(it studio.Item) bool { return it.Option }))
 		if err != nil {
 			return q, err
 		}
@@ -135,8 +135,12 @@ func (a *Room) send(c change.Change, o studio.Order, s OrderSheet, doc studio.Do
 
 // callsOff says which pieces that were begun a change would call off, and what has gone into them:
 // it is tried and undone.
-func callsOff(c change.Change, o studio.Order, items []studio.Item) (off []string, err error) {
+func callsOff(c change.Change, h studio.Shop, o studio.Order, items []studio.Item) (off []string, err error) {
 	before, err := c.PiecesOf(o.ID)
+	if err != nil {
+		return nil, err
+	}
+	grams, err := c.BookedByPiece(o.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -151,7 +155,7 @@ func callsOff(c change.Change, o studio.Order, items []studio.Item) (off []strin
 	for _, p := range before {
 		gone := slices.ContainsFunc(after, func(q studio.Piece) bool { return q.ID == p.ID && q.State == studio.PieceOff })
 		if gone && p.Live() && p.Begun() {
-			off = append(off, p.Invested())
+			off = append(off, h.Invested(p, grams[p.ID]))
 		}
 	}
 	return off, err
