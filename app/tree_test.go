@@ -202,6 +202,34 @@ func TestJoinedAfterPaint(t *testing.T) {
 	assert.InDelta(t, charged, d.Planned, 0.01)
 }
 
+// What comes off again is fitted and never glued; its assembly is not packed before it is coloured.
+func TestWhatComesOffHoldsTheParcel(t *testing.T) {
+	s := apptest.New(t)
+	no, form, itemID := kit(t, s, 1)
+	form.Tier = route.Painted
+	for id, p := range form.Parts {
+		p.Joins = studio.JoinLoose
+		form.Parts[id] = p
+	}
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
+	s.Accept(no)
+	printAll(t, s)
+	for _, code := range []string{"-1a", "-1b", "-1c", "-1"} {
+		finishTo(t, s, no+code)
+	}
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, route.Pack, p.Kind())
+	assert.Contains(t, p.Held, no+"-1b")
+	for _, code := range []string{"-1b", "-1c"} {
+		finishTo(t, s, no+code)
+	}
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "its coat is its own until the parcel")
+	finishTo(t, s, no+"-1b")
+	finishTo(t, s, no+"-1")
+	assert.Empty(t, openPieces(t, s, no))
+}
+
 // A part that is scrapped holds its assembly up until it is replaced, by a piece with a letter
 // of its own; changes of the order keep what is printed and call off whole trees.
 func TestTreesThroughLossAndChange(t *testing.T) {

@@ -113,7 +113,7 @@ func (p Piece) coloured() bool {
 func (p Piece) MayReopen(all []Piece) error {
 	for _, o := range all {
 		of, made := o.source(all)
-		built := o.ID == p.ParentID && !(p.coloured() && o.puts(route.JoinAfter) && !o.passed(route.JoinAfter)) // painted apart, it is not joined yet
+		built := o.ID == p.ParentID && !(p.coloured() && !o.passed(route.JoinAfter) && o.State != PieceDone) // painted apart, it is not joined yet
 		if (built || made && of.ID == p.ID) && o.Live() && o.Last() != nil {
 			return fmt.Errorf("%s is in %s already: take that back first", p.Code, o.Code)
 		}

@@ -210,8 +210,8 @@ func (p Piece) waitsAt(kind route.StageKind, o Piece) bool {
 	case p.Beside && kind == route.Fit:
 		n := o.Now()
 		return !o.Beside && o.ParentID == 0 && !OneOf(o.Kind, StaysHere()...) && n != nil && !OneOf(n.Kind, route.Fit, route.Pack)
-	case kind == route.JoinAfter:
-		return o.ParentID == p.ID
+	case o.ParentID == p.ID: // its own parts are there before it is joined after paint, or packed
+		return kind == route.JoinAfter || kind == route.Pack
 	case p.ParentID != 0 && route.Colours(kind): // a dry fit comes before the first coat
 		return o.ID == p.ParentID && o.puts(route.DryFit) && !o.passed(route.DryFit)
 	case p.Beside || p.ParentID != 0:
