@@ -224,8 +224,8 @@ func TestWhatComesOffHoldsTheParcel(t *testing.T) {
 	for _, code := range []string{"-1b", "-1c"} {
 		finishTo(t, s, no+code)
 	}
-	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "its coat is its own until the parcel")
-	finishTo(t, s, no+"-1b")
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "its coat is its own until the parcel")
+	finishTo(t, s, no+"-1c")
 	finishTo(t, s, no+"-1")
 	assert.Empty(t, openPieces(t, s, no))
 }
