@@ -112,12 +112,18 @@ func (t *Tx) Book(b studio.Booking) error {
 // Unbook takes back what a run booked.
 func (t *Tx) Unbook(runID int64) error { return t.exec(`DELETE FROM bookings WHERE run_id = ?`, runID) }
 
-// BookedByPiece returns the grams that were booked on each of an order's pieces.
-func (t *Tx) BookedByPiece(orderID int64) (map[int64]float64, error) {
-	list, err := rows[studio.Booking](t, `SELECT b.piece_id, sum(b.grams) AS grams FROM bookings b JOIN pieces p ON p.id = b.piece_id WHERE p.order_id = ? GROUP BY b.piece_id`, orderID)
-	out := map[int64]float64{}
-	for _, b := range list {
-		out[b.PieceID] = b.Grams
+// SpentByPiece returns what was booked on each of an order's pieces, and its share of the runs it
+// lay on: their time by the number of pieces on the plate.
+func (t *Tx) SpentByPiece(orderID int64, now time.Time) (map[int64]studio.Spent, error) {
+	list, err := rows[studio.Spent](t, `SELECT p.id AS piece_id,
+			coalesce((SELECT sum(grams) FROM bookings WHERE piece_id = p.id), 0) AS grams,
+			coalesce((SELECT sum((coalesce(r.ended_ms, ?) - r.started_ms) / 60000.0 / (SELECT count(*) FROM plate_pieces WHERE plate_id = r.plate_id))
+				FROM plate_pieces o JOIN runs r ON r.plate_id = o.plate_id WHERE o.piece_id = p.id), 0) AS machine_min,
+			coalesce((SELECT max(r.machine_id) FROM plate_pieces o JOIN runs r ON r.plate_id = o.plate_id WHERE o.piece_id = p.id), 0) AS machine_id
+		FROM pieces p WHERE p.order_id = ?`, at(&now), orderID)
+	out := map[int64]studio.Spent{}
+	for _, s := range list {
+		out[s.PieceID] = s
 	}
 	return out, err
 }

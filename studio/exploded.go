@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"sakuji/core/mesh"
 	"sakuji/core/solid"
 )
 
@@ -94,11 +95,18 @@ func (i Item) inOrder() (list []ExplodedPart) {
 // lowOf is the lower left of a model in its file, seen from the front; ok is false where that was
 // not kept.
 func lowOf(m Model) (low solid.Point, ok bool) {
+	at, ok := fileLow(m)
+	return solid.Point{X: at.X, Y: at.Z}, ok
+}
+
+// fileLow is the least corner of a model in its file; ok is false where that was not kept.
+func fileLow(m Model) (low mesh.Vec, ok bool) {
 	shape := m.Shape
 	if m.AsFile != nil {
 		shape = *m.AsFile
 	}
-	return solid.Point{X: shape.LowMM[0], Y: shape.LowMM[2]}, shape.LowMM != [3]float64{}
+	l := shape.LowMM
+	return mesh.Vec{X: l[0], Y: l[1], Z: l[2]}, l != [3]float64{}
 }
 
 // sameFile reports whether two models are pieces of one cut, or bodies of one file.

@@ -69,3 +69,31 @@ func TestExploded(t *testing.T) {
 	assert.Equal(t, list[2].From.X, list[2].At.X)
 	assert.Nil(t, Item{Parts: it.Parts[:1], Scale: 1}.Exploded())
 }
+
+// Parts of one file are measured together: a height asked for is that of the whole, not of its
+// tallest part, and what comes off again is told apart. Parts of several files are not.
+func TestEnvelope(t *testing.T) {
+	lower, upper, dowel, antlers := block(20, 20, 30), block(20, 20, 25), block(4, 4, 8), block(40, 10, 12)
+	lower.How, upper.How, dowel.How, antlers.How = Cut, Cut, Peg, Cut
+	lower.Shape.LowMM, upper.Shape.LowMM, antlers.Shape.LowMM = [3]float64{5, 5, 1}, [3]float64{5, 5, 31}, [3]float64{-5, 10, 50}
+	it := item(lower, process.Resin, route.Painted, 1, 2)
+	for k, m := range []Model{upper, antlers, dowel} {
+		p := it.Parts[0]
+		p.ID, p.Model, p.Hidden = int64(k+2), m, m.How == Peg
+		it.Parts = append(it.Parts, p)
+	}
+	it.Parts[2].Joins = JoinLoose
+	whole, fixed, ok := it.Envelope()
+	require.True(t, ok)
+	assert.Equal(t, [3]float64{40, 20, 61}, whole)
+	assert.Equal(t, [3]float64{20, 20, 55}, fixed)
+	k, _, err := SizeRule{By: ByHeight, Height: 122}.ScaleOf(it)
+	require.NoError(t, err)
+	assert.InDelta(t, 2, k, 1e-12)
+	it.Parts[1].Model.How = Sent
+	_, _, ok = it.Envelope()
+	assert.False(t, ok, "nobody knows where a part of another file belongs")
+	assert.InDelta(t, 30, it.Sized().Measures.SizeMM[2], 1e-12)
+	_, _, ok = Item{Parts: it.Parts[:1]}.Envelope()
+	assert.False(t, ok)
+}

@@ -229,6 +229,24 @@ func (p Piece) puts(kind route.StageKind) bool {
 	return slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == kind })
 }
 
+// GoesInside are the goods that are put into a piece before it is closed: those that are in, and
+// those still to go in. Nothing for a piece that is not closed over anything.
+func (p Piece) GoesInside(all []Piece) (in, left []Piece) {
+	if p.Beside || !p.puts(route.Insert) {
+		return nil, nil
+	}
+	for _, o := range all {
+		switch {
+		case o.ItemID != p.ItemID || !o.Beside || !o.puts(route.Insert) || !o.Live():
+		case o.passed(route.Insert):
+			in = append(in, o)
+		default:
+			left = append(left, o)
+		}
+	}
+	return in, left
+}
+
 // Gated reports whether the stage that is next may wait for other pieces.
 func (p Piece) Gated() bool {
 	now := p.Now()

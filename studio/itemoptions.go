@@ -50,6 +50,8 @@ func (m ItemOptions) Check() (v rates.Invalid) {
 	count("small", "small things", f.Small)
 	count("colours", "colours", f.Colours)
 	v.Need(f.MaskMM >= 0 && f.MaskMM <= 1e6, "mask", "edge to mask: between 0 and 1,000 m")
+	v.Need(f.RaisedMM >= 0 && f.RaisedMM <= 1e6, "raised_cm", "raised lines: between 0 and 1,000 m")
+	v.Need(OneOf(f.Raised, finish.RaisedWaysKnown()...), "raised", "raised lines are brushed, masked or rolled")
 	v.Need(m.SeamMM >= 0 && m.SeamMM <= 1e6, "seam", "seam: between 0 and 1,000 m")
 	v.Need(f.FitHours >= 0 && f.FitHours <= 1000, "fit", "fitting out: between 0 and 1,000 h")
 	v.Need(OneOf(m.Standard, finish.Display, finish.Fast), "standard", "painting is for display or fast")
@@ -400,6 +402,9 @@ func (m ItemOptions) countText() string {
 	}
 	if f.MaskMM > 0 {
 		out = append(out, fmt.Sprintf("%.0f cm masked", math.Round(f.MaskMM/10)))
+	}
+	if f.RaisedMM > 0 {
+		out = append(out, fmt.Sprintf("%.0f cm of raised lines", math.Round(f.RaisedMM/10)))
 	}
 	if f.Weather {
 		out = append(out, "weathered")

@@ -351,9 +351,17 @@ func (p *Piece) resume() {
 	}
 }
 
-// Invested says what has gone into a piece: how far it is, the hands that were stamped, the material
-// that was booked on it, and what the two cost by the book. What machines took is not in it.
-func (h Shop) Invested(p Piece, grams float64) string {
+// Spent is what a piece took beside hands: material that was booked on it, and its share of runs.
+type Spent struct {
+	PieceID    int64
+	Grams      float64
+	MachineMin float64
+	MachineID  int64 // the one of its runs, the newest in the list where there were several
+}
+
+// Invested says what has gone into a piece: how far it is, the hands that were stamped, its share of
+// the machine, the material that was booked on it, and what they cost by the book.
+func (h Shop) Invested(p Piece, spent Spent) string {
 	minutes, cost := 0.0, 0.0
 	for _, s := range p.Stages {
 		minutes += s.Minutes
@@ -364,9 +372,14 @@ func (h Shop) Invested(p Piece, grams float64) string {
 		last = "as far as " + s.Kind.Manner().Name
 	}
 	text := fmt.Sprintf("%s, %s: %s, %s of hands", p.Code, p.Name, last, HandsText(minutes))
-	if m, ok := h.Material(p.MaterialID, p.Process); ok && grams > 0 {
-		text += fmt.Sprintf(", %s g", rates.Number(grams))
-		cost += grams / 1000 * m.Figures.V("price")
+	if m, ok := h.Machine(spent.MachineID); ok && spent.MachineMin > 0 {
+		perHour, _ := m.HourCost(h.Book)
+		text += ", " + HandsText(spent.MachineMin) + " of machine"
+		cost += spent.MachineMin / 60 * perHour
+	}
+	if m, ok := h.Material(p.MaterialID, p.Process); ok && spent.Grams > 0 {
+		text += fmt.Sprintf(", %s g", rates.Number(spent.Grams))
+		cost += spent.Grams / 1000 * m.Figures.V("price")
 	}
 	return text + ", about " + h.Studio.Money(quote.Minor(cost, Digits(h.Studio.Currency))).String()
 }

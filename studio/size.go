@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -171,6 +172,9 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 			}
 			out = append(out, text)
 		}
+		if t := analysis.Walls.Share1MM * k; t < FinestMM {
+			out = append(out, fmt.Sprintf("A hundredth of its surface and more is detail of %.2g mm and less; under %s mm no brush paints it. Print it larger, or leave it in the colour of what it stands on.", t, rates.Number(FinestMM)))
+		}
 	}
 	if joins && math.Abs(k-1) > 0.005 {
 		low, high := 0.1, 0.2
@@ -201,22 +205,60 @@ func (h Shop) Thickens(it Item, p Part, joins bool) []string {
 	return []string{s}
 }
 
-// ScaleOf works the rule out for an item: by its tallest part, and only to a size that is
-// taken.
+// ScaleOf works the rule out for an item: by the whole of it, or by its tallest part, and only to a
+// size that is taken.
 func (r SizeRule) ScaleOf(it Item) (k float64, w rates.Working, err error) {
-	k, w, err = r.Scale(it.Tallest())
+	k, w, err = r.Scale(it.Sized())
 	if err == nil && (k < MinScale || k > MaxScale) {
 		err = fmt.Errorf("that comes to %s times the file’s size; between 0.01 and 100 times is taken", rates.Number(k))
 	}
 	return k, w, err
 }
 
-// Tallest is the model that an item's size is measured by: its tallest.
-func (i Item) Tallest() (m Model) {
+// Sized is the model that an item's size is measured by: its tallest part, as large as the whole
+// where its parts lie in one file as they belong.
+func (i Item) Sized() (m Model) {
 	for k, p := range i.Parts {
 		if k == 0 || p.Model.Measures.SizeMM[2] > m.Measures.SizeMM[2] {
 			m = p.Model
 		}
 	}
+	if whole, _, ok := i.Envelope(); ok {
+		m.Measures.SizeMM = whole
+	}
 	return m
+}
+
+// Envelope is the box of an item's parts together, in millimetres of their file, and of those that
+// do not come off again; ok is false where the parts do not lie in one file. Dowels lie within.
+func (i Item) Envelope() (whole, fixed [3]float64, ok bool) {
+	all, kept := mesh.EmptyBox(), mesh.EmptyBox()
+	var first *Model
+	for _, p := range i.Parts {
+		if p.Unseen() {
+			continue
+		}
+		low, known := fileLow(p.Model)
+		if first == nil {
+			first = &p.Model
+		}
+		if !known || len(i.Parts) < 2 || !sameFile(*first, p.Model) {
+			return whole, fixed, false
+		}
+		size := p.Model.Measures.SizeMM
+		high := low.Add(mesh.Vec{X: size[0], Y: size[1], Z: size[2]})
+		all.Add(low)
+		all.Add(high)
+		if when, _ := i.JoinOf(p); when != JoinLoose {
+			kept.Add(low)
+			kept.Add(high)
+		}
+	}
+	return sides(all), sides(kept), first != nil
+}
+
+// sides are the lengths of a box.
+func sides(b mesh.Box) [3]float64 {
+	d := b.Max.Sub(b.Min)
+	return [3]float64{d.X, d.Y, d.Z}
 }

@@ -67,5 +67,10 @@ func TestSizeCautions(t *testing.T) {
 	joins := h.SizeCautions(crown(), analysis, 0.5, "resin", true)
 	require.Len(t, joins, 1)
 	assert.Contains(t, joins[0], "0.05–0.1 mm")
+	analysis.Walls.ThinnestMM, analysis.Walls.Share1MM = 0.5, 0.7
+	fine := h.SizeCautions(crown(), analysis, 0.4, "resin", false)
+	require.Len(t, fine, 2)
+	assert.Contains(t, fine[1], "detail of 0.28 mm and less; under 0.3 mm no brush paints it")
+	assert.Len(t, h.SizeCautions(crown(), analysis, 0.5, "resin", false), 1, "0.35 mm a brush still paints")
 	assert.Empty(t, h.SizeCautions(crown(), nil, 0.4, "resin", false), "what is not measured is not claimed")
 }

@@ -173,6 +173,8 @@ type PieceSheet struct {
 	Parts     []studio.Piece        // of an assembly: what it is made of
 	Assembly  *studio.Piece         // that it becomes part of
 	With      []studio.Piece        // what goes into or with it
+	In        []studio.Piece        // what is inside already, before it is closed
+	ToGoIn    []studio.Piece        // what is still to go in
 	Fits      string                // how it passes a station that it is too big for
 	Exploded  []studio.ExplodedPart // of an assembly: its parts pulled apart
 	Sealed    string                // why it must not be cured as it is; empty: it may
@@ -268,6 +270,7 @@ func (s *PieceSheet) exploded(tx *store.Tx, p studio.Piece) error {
 func (s *PieceSheet) family(tx *store.Tx, p studio.Piece) error {
 	all, err := tx.PiecesOf(p.OrderID)
 	s.Held = studio.Held(p.HeldBy(all))
+	s.In, s.ToGoIn = p.GoesInside(all)
 	for _, o := range all {
 		if o.ItemID == p.ItemID && o.Beside && !p.Beside && p.ParentID == 0 && o.Live() && !studio.OneOf(o.Kind, studio.StaysHere()...) {
 			s.With = append(s.With, o)

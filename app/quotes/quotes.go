@@ -140,7 +140,7 @@ func callsOff(c change.Change, h studio.Shop, o studio.Order, items []studio.Ite
 	if err != nil {
 		return nil, err
 	}
-	grams, err := c.BookedByPiece(o.ID)
+	spent, err := c.SpentByPiece(o.ID, c.Act().At)
 	if err != nil {
 		return nil, err
 	}
@@ -155,7 +155,7 @@ func callsOff(c change.Change, h studio.Shop, o studio.Order, items []studio.Ite
 	for _, p := range before {
 		gone := slices.ContainsFunc(after, func(q studio.Piece) bool { return q.ID == p.ID && q.State == studio.PieceOff })
 		if gone && p.Live() && p.Begun() {
-			off = append(off, h.Invested(p, grams[p.ID]))
+			off = append(off, h.Invested(p, spent[p.ID]))
 		}
 	}
 	return off, err

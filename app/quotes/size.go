@@ -31,6 +31,7 @@ type SizeSheet struct {
 type Sized struct {
 	Scale          float64
 	SizeMM         [3]float64
+	FixedMM        [3]float64 // without what comes off again; naught where that is not known, or nothing does
 	VolumeMM3      float64
 	AreaMM2        float64
 	Grams          float64
@@ -66,7 +67,7 @@ func sizeSheet(tx *store.Tx, number string, itemID int64, rule studio.SizeRule) 
 		return s, store.ErrNotFound
 	}
 	s.Item, s.Rule = items[at], rule
-	s.Model = s.Item.Tallest()
+	s.Model = s.Item.Sized()
 	analysis, err := tx.Analysis(s.Model.ID)
 	if err == nil {
 		s.Analysis = &analysis
@@ -107,6 +108,11 @@ func sized(tx *store.Tx, s SizeSheet, items []studio.Item, at int, k float64) (o
 		Net: s.Shop.Studio.Money(it.NetMinor), Troubles: it.Estimate.Troubles}
 	for i, mm := range s.Model.Measures.SizeMM {
 		out.SizeMM[i] = mm * k
+	}
+	if whole, fixed, ok := it.Envelope(); ok && fixed != whole {
+		for i, mm := range fixed {
+			out.FixedMM[i] = mm * k
+		}
 	}
 	for _, p := range it.Parts {
 		shape := p.Model.Scaled(k)

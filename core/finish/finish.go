@@ -85,13 +85,17 @@ type Features struct {
 	Letters  int     `json:"letters,omitempty"`
 	Small    int     `json:"small,omitempty"` // buckles, window frames
 	Colours  int     `json:"colours,omitempty"`
-	MaskMM   float64 `json:"mask_mm,omitempty"` // length of edge to be masked
+	MaskMM   float64 `json:"mask_mm,omitempty"`   // length of edge to be masked
+	RaisedMM float64 `json:"raised_mm,omitempty"` // length of raised lines that get a colour of their own
+	Raised   string  `json:"raised,omitempty"`    // the way they get it: ByBrush, ByMask, ByRoll
 	Weather  bool    `json:"weather,omitempty"`
 	FitHours float64 `json:"fit_hours,omitempty"` // straps, lights, magnets
 }
 
 // Fine reports whether anything is to be painted by eye and steady hand.
-func (f Features) Fine() bool { return f.Eyes+f.Faces+f.Letters+f.Small > 0 }
+func (f Features) Fine() bool {
+	return f.Eyes+f.Faces+f.Small > 0 || (f.Letters > 0 || f.RaisedMM > 0) && (f.RaisedMM <= 0 || f.Raised != ByMask)
+}
 
 // Practice is how often the person who will do the work has stamped each kind of stage;
 // nil when nobody is named.
@@ -196,7 +200,7 @@ func (p Part) Course() route.Course {
 		return route.Course{Process: p.Process, Tier: route.Raw, Joined: p.Joined}
 	}
 	return route.Course{Process: p.Process, Tier: p.Tier, Joined: p.Joined, Smooth: p.FinishRoute().Smooth(),
-		Mask: p.Features.MaskMM > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0,
+		Mask: p.Features.taped() > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0,
 		ClearFirst: p.Schools.ClearUnderLines, FitFirst: p.Schools.FitBeforeClear}
 }
 
@@ -221,8 +225,13 @@ func Plan(b rates.Book, p Part) []Work {
 		case kind == route.Prime:
 			primer, why := PrimerFor(p.Scheme, p.Schools)
 			w.How = primer + " primer: " + why
-		case kind == route.Mask && p.Schools.PullDry:
-			w.WaitS = WaitS(b, Step{Kind: kind, Wait: "mask.dry"})
+		case kind == route.Mask:
+			w.How = p.Features.raisedHow(true)
+			if p.Schools.PullDry {
+				w.WaitS = WaitS(b, Step{Kind: kind, Wait: "mask.dry"})
+			}
+		case kind == route.Detail:
+			w.How = joined(p.Schools.how(kind), p.Features.raisedHow(false))
 		default:
 			w.How = joined(p.Schools.how(kind), map[bool]string{true: "by " + w.Tool}[w.Tool != ""], p.Paints.Attack(kind))
 		}
@@ -319,11 +328,18 @@ func stage(b rates.Book, p Part, step Step) Work {
 	case route.Mask:
 		edge := rates.Of("edge to mask", f.MaskMM/100, "dm", rates.Ours)
 		each.add("edge × speed", edge.Value*b.V("mask.edge"), edge, b.Get("mask.edge"))
+		if f.RaisedMM > 0 && f.Raised == ByMask {
+			each.raised(f, ByMask)
+		}
 	case route.Detail:
 		each.count(f.Eyes, "detail.eye")
 		each.count(f.Faces, "detail.face")
-		each.count(f.Letters, "detail.letter")
 		each.count(f.Small, "detail.small")
+		if f.RaisedMM <= 0 {
+			each.count(f.Letters, "detail.letter")
+		} else if f.Raised != ByMask {
+			each.raised(f, f.Raised)
+		}
 	case route.Fit:
 		each.add("hours asked for", f.FitHours*60, rates.Of("fitting out", f.FitHours, "h", rates.Ours))
 	case route.Pack:

@@ -107,7 +107,7 @@ func Supplies(b rates.Book, p Part) []Supply {
 	s.coat("paint", p.Features.colours(b), 1)
 	s.coat("shade", 1, 1)
 	s.coat("clear", 1, 1)
-	if edge := rates.Of("edge to mask", p.Features.MaskMM/100, "dm", rates.Ours); edge.Value > 0 {
+	if edge := rates.Of("edge to mask", p.Features.taped()/100, "dm", rates.Ours); edge.Value > 0 {
 		s.add("tape", "masking tape", "m", "edge × use", edge.Value*b.V("tape.use")/10, b.V("tape.price"), b.V("tape.pack"), edge, b.Get("tape.use"), b.Get("tape.price"), b.Get("tape.pack"))
 	}
 	return s.list

@@ -54,6 +54,8 @@ type itemForm struct {
 	Small       int     `form:"small" label:"Small things"`
 	Colours     int     `form:"colours" label:"Colours"`
 	MaskCM      float64 `form:"mask" label:"Edge to mask"`
+	RaisedCM    float64 `form:"raised_cm" label:"Raised lines"`
+	Raised      string  `form:"raised"`
 	Weather     bool    `form:"weather"`
 	FitHours    float64 `form:"fit" label:"Fitting out"`
 }
@@ -75,7 +77,7 @@ type partForm struct {
 func (f itemForm) options() *studio.ItemOptions {
 	return &studio.ItemOptions{
 		FinishRoute: f.FinishRoute, DetailFactor: f.Detail, DetailWhy: f.DetailWhy, Standard: f.Standard, Care: finish.Care{FocalPercent: f.Focal, TonedPercent: f.Toned}, PersonID: f.Person, Apart: f.Apart, SeamMM: 10 * f.SeamCM, Cast: f.Cast, Option: f.Option, Weapon: f.Weapon, Adhesive: f.Adhesive, Scheme: f.Scheme, Paints: finish.Paints{Base: route.Coat(f.BasePaint), Shade: route.Coat(f.ShadePaint), Clear: route.Coat(f.ClearPaint)},
-		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, Weather: f.Weather, FitHours: f.FitHours},
+		Features: finish.Features{Eyes: f.Eyes, Faces: f.Faces, Letters: f.Letters, Small: f.Small, Colours: f.Colours, MaskMM: 10 * f.MaskCM, RaisedMM: 10 * f.RaisedCM, Raised: f.Raised, Weather: f.Weather, FitHours: f.FitHours},
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/quotes"
+	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -203,6 +204,14 @@ func (v pricingView) FloorText(it studio.PricedItem) string {
 		}
 	}
 	return ""
+}
+
+// RaisedWays compares the ways of colouring the raised lines of a painted item.
+func (v pricingView) RaisedWays(it studio.PricedItem) []finish.RaisedWay {
+	if it.Tier != route.Painted {
+		return nil
+	}
+	return finish.RaisedWays(v.Shop.Book, it.Features)
 }
 
 // RevisionChanges lists what the i-th newest revision changed against the one before it.

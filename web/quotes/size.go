@@ -35,6 +35,20 @@ func (v sizeView) Field(mm float64) string {
 	return rates.Number(mm)
 }
 
+// Whole reports whether the size is that of all parts together.
+func (v sizeView) Whole() bool {
+	_, _, ok := v.Item.Envelope()
+	return ok
+}
+
+// Without says how large it is without what comes off again; empty where nothing does.
+func (v sizeView) Without(mm [3]float64) string {
+	if mm[2] == 0 {
+		return ""
+	}
+	return fmt.Sprintf("without what comes off %.0f × %.0f × %.0f mm", mm[0], mm[1], mm[2])
+}
+
 func ruleOf(f sizeForm) studio.SizeRule {
 	return studio.SizeRule{By: f.By, Ratio: f.Percent / 100, OneTo: f.OneTo, Real: 1000 * f.RealM, Height: f.HeightMM, Base: f.BaseMM, Round: 10 * f.RoundCM, Length: 10 * f.LengthCM, Breadth: 10 * f.BreadthCM,
 		Padding: f.PaddingMM, InsideL: f.InsideLMM, InsideB: f.InsideBMM}
