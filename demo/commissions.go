@@ -337,7 +337,7 @@ func (l *life) alternatives(nick string) error {
 		return err
 	}
 	making = frame.ItemOptions
-	making.Features.MaskMM, making.Features.Colours, making.Features.Weather = 400, 4, true
+	making.Features.MaskMM, making.Features.RaisedMM, making.Features.Colours, making.Features.Weather = 400, 900, 4, true
 	form = orders.ItemForm{Title: frame.Title, Tier: frame.Tier, Copies: frame.Copies, Scale: frame.Scale, Making: &making}
 	if err := l.App.Orders.ChangeItem(l.ctx, l.ilse, no, frame.ID, form); err != nil {
 		return err

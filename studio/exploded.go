@@ -95,18 +95,20 @@ func (i Item) inOrder() (list []ExplodedPart) {
 // lowOf is the lower left of a model in its file, seen from the front; ok is false where that was
 // not kept.
 func lowOf(m Model) (low solid.Point, ok bool) {
-	at, ok := fileLow(m)
-	return solid.Point{X: at.X, Y: at.Z}, ok
+	box, ok := fileBox(m)
+	return solid.Point{X: box.Min.X, Y: box.Min.Z}, ok
 }
 
-// fileLow is the least corner of a model in its file; ok is false where that was not kept.
-func fileLow(m Model) (low mesh.Vec, ok bool) {
-	shape := m.Shape
+// fileBox is where a model lies in its file; ok is false where that was not kept.
+func fileBox(m Model) (b mesh.Box, ok bool) {
+	shape, size := m.Shape, m.Measures.SizeMM
 	if m.AsFile != nil {
 		shape = *m.AsFile
 	}
 	l := shape.LowMM
-	return mesh.Vec{X: l[0], Y: l[1], Z: l[2]}, l != [3]float64{}
+	b.Min = mesh.Vec{X: l[0], Y: l[1], Z: l[2]}
+	b.Max = b.Min.Add(mesh.Vec{X: size[0], Y: size[1], Z: size[2]})
+	return b, l != [3]float64{}
 }
 
 // sameFile reports whether two models are pieces of one cut, or bodies of one file.

@@ -32,8 +32,32 @@ func (i Item) JoinOf(p Part) (when, why string) {
 		return JoinBefore, "it was cut off: the seam must vanish"
 	case p.MaterialID != principal.MaterialID || p.Process != principal.Process:
 		return JoinAfter, "printed in another material: it keeps its own colour"
+	case within(p.Model, principal.Model) > mostWithin:
+		return JoinAfter, "it and what it lies in hide each other from the brush"
 	}
 	return JoinBefore, "its seam is filled and painted over"
+}
+
+// mostWithin is how much of a part's box may lie in that of another before they hide each other.
+// Source: from memory.
+const mostWithin = 0.6
+
+// within is the share of a part's box that lies in that of another of the same file; naught where
+// nobody knows where they belong.
+func within(m, other Model) float64 {
+	a, okA := fileBox(m)
+	b, okB := fileBox(other)
+	if !okA || !okB || !sameFile(m, other) {
+		return 0
+	}
+	d := a.Max.Sub(a.Min)
+	x := min(a.Max.X, b.Max.X) - max(a.Min.X, b.Min.X)
+	y := min(a.Max.Y, b.Max.Y) - max(a.Min.Y, b.Min.Y)
+	z := min(a.Max.Z, b.Max.Z) - max(a.Min.Z, b.Min.Z)
+	if volume := d.X * d.Y * d.Z; volume > 0 {
+		return max(0, x) * max(0, y) * max(0, z) / volume
+	}
+	return 0
 }
 
 // JoinText says it in words: "before paint: its seam is filled and painted over".

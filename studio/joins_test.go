@@ -40,6 +40,17 @@ func TestJoinOf(t *testing.T) {
 	it.Apart = true
 	assert.Equal(t, "before paint", it.JoinText(it.Parts[2]))
 
+	// A body that lies in another of its file hides it; one that only stands on it does not.
+	shade, flame := block(20, 20, 40), block(8, 8, 20)
+	shade.How, shade.Shape.LowMM = Body, [3]float64{1, 1, 1}
+	flame.How, flame.Shape.LowMM = Body, [3]float64{7, 7, 5}
+	lamp := item(shade, process.Resin, route.Painted, 1, 1)
+	lamp.Parts = append(lamp.Parts, lamp.Parts[0])
+	lamp.Parts[1].ID, lamp.Parts[1].Model = 2, flame
+	assert.Equal(t, "after paint: it and what it lies in hide each other from the brush", lamp.JoinText(lamp.Parts[1]))
+	lamp.Parts[1].Model.Shape.LowMM[2] = 35
+	assert.Equal(t, "before paint: its seam is filled and painted over", lamp.JoinText(lamp.Parts[1]))
+
 	// Nothing of a seam that is joined after paint is filled, and one that comes off is only fitted.
 	h := house()
 	one := item(block(20, 20, 30), process.Resin, route.Painted, 1, 1)

@@ -238,20 +238,18 @@ func (i Item) Envelope() (whole, fixed [3]float64, ok bool) {
 		if p.Unseen() {
 			continue
 		}
-		low, known := fileLow(p.Model)
+		box, known := fileBox(p.Model)
 		if first == nil {
 			first = &p.Model
 		}
 		if !known || len(i.Parts) < 2 || !sameFile(*first, p.Model) {
 			return whole, fixed, false
 		}
-		size := p.Model.Measures.SizeMM
-		high := low.Add(mesh.Vec{X: size[0], Y: size[1], Z: size[2]})
-		all.Add(low)
-		all.Add(high)
+		all.Add(box.Min)
+		all.Add(box.Max)
 		if when, _ := i.JoinOf(p); when != JoinLoose {
-			kept.Add(low)
-			kept.Add(high)
+			kept.Add(box.Min)
+			kept.Add(box.Max)
 		}
 	}
 	return sides(all), sides(kept), first != nil
