@@ -1,6 +1,6 @@
 # `make test` is the whole check, on a machine with Go, git and Debian's packages.
 
-.PHONY: test bench poppler admesh assets assets-fresh chromium shots fuzz siege release release-check release-lint
+.PHONY: test bench poppler admesh nest assets assets-fresh chromium shots fuzz siege release release-check release-lint
 
 test: chromium poppler assets-fresh
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
@@ -20,6 +20,11 @@ poppler:
 admesh:
 	@command -v admesh >/dev/null || { apt-get update -qq && apt-get install -y -qq admesh; }
 
+NEST := /tmp/sakuji-nest
+nest:
+	@test -d /usr/include/libnest2d || { apt-get update -qq && apt-get install -y -qq g++ libnest2d-dev libpolyclipping-dev libnlopt-cxx-dev libnlopt-dev libboost-dev; }
+	@test -x $(NEST) || g++ -O2 -std=c++14 -DNDEBUG -DLIBNEST2D_GEOMETRIES_clipper -DLIBNEST2D_OPTIMIZER_nlopt -DLIBNEST2D_THREADING_std core/plate/testdata/against/nest.cpp -o $(NEST) -lpolyclipping -lnlopt -lpthread
+
 node_modules: package-lock.json
 	npm ci --no-audit --no-fund
 	@touch node_modules
@@ -33,9 +38,11 @@ assets: node_modules
 assets-fresh:
 	@if command -v npm >/dev/null; then $(MAKE) --no-print-directory node_modules && ./web/src/fresh.sh; else echo "npm is not here: the built styles and scripts are taken as they are"; fi
 
-bench: admesh
+bench: admesh nest node_modules
 	go test ./cmd/sakuji -run '^$$' -bench AgainstAdmesh -benchtime 7x
 	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
+	SAKUJI_NEST=$(NEST) go test ./core/plate -run '^$$' -bench Against -benchtime 1x
+	go test ./core/plate -run '^$$' -bench 'First|Seconds|Check' -benchtime 1x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
 	go test ./web -run '^$$' -bench 'Pages|Repriced' -benchtime 60x
 

@@ -56,7 +56,8 @@ const outlineCells = 240
 // outlineOf walks the rim of the mesh's shadow. Every cell that a triangle
 // touches is filled and two more around it; the rim is walked from edge middle to
 // edge middle and straightened, together by less than two cells: the rings always
-// hold the whole part and exceed it by at most four cells, 1.7 % of its longer side.
+// hold the whole part and exceed it by at most four cells, 1.7 % of its longer side,
+// and nowhere the hull of the part, so that what bulges is exact.
 func outlineOf(m *mesh.Mesh, v View, holes bool) Outline {
 	low, high := v.project(m.Box.Min), v.project(m.Box.Max)
 	cell := max(high.X-low.X, high.Y-low.Y) / outlineCells
@@ -76,11 +77,22 @@ func outlineOf(m *mesh.Mesh, v View, holes bool) Outline {
 		g.fill(p, full)
 	}
 	g = g.grown().grown()
+	points := make([]Point, len(m.Vertices))
+	for i, p := range m.Vertices {
+		q := v.project(p)
+		points[i] = Point{q.X - low.X, q.Y - low.Y}
+	}
+	hull := hullOf(points)
 	var out Outline
 	for _, ring := range g.rims(holes) {
 		ring = straightened(ring, 1.4)
 		for i := range ring {
 			ring[i] = Point{(ring[i].X - border) * cell, (ring[i].Y - border) * cell}
+		}
+		if len(hull) > 2 {
+			if within := clippedTo(ring, hull); len(within) > 2 {
+				ring = within
+			}
 		}
 		out = append(out, ring)
 	}
@@ -263,13 +275,14 @@ func (o Outline) Each(change func(Point) Point) Outline {
 	return out
 }
 
-// Turned returns the outline of the part turned anticlockwise by quarter turns,
-// moved so that its box's lower left is the origin.
-func (o Outline) Turned(quarters int) Outline {
-	out := o
-	for range ((quarters % 4) + 4) % 4 {
-		out = out.Each(func(p Point) Point { return Point{-p.Y, p.X} })
+// Rotated returns the outline of the part turned anticlockwise by degrees, moved so that its
+// box's lower left is the origin. Quarter turns are exact.
+func (o Outline) Rotated(deg float64) Outline {
+	sin, cos := math.Sincos(deg * math.Pi / 180)
+	if quarters := deg / 90; quarters == math.Trunc(quarters) {
+		sin, cos = math.Round(sin), math.Round(cos)
 	}
+	out := o.Each(func(p Point) Point { return Point{p.X*cos - p.Y*sin, p.X*sin + p.Y*cos} })
 	low, _ := out.Size()
 	return out.Each(func(p Point) Point { return Point{p.X - low.X, p.Y - low.Y} })
 }
