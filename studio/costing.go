@@ -301,7 +301,7 @@ func round(work []finish.Work, k int) (n int) {
 // fit whole.
 func (h Shop) machineFor(p Part, scale float64) (Machine, string, bool) {
 	if m, ok := h.Machine(p.MachineID); ok && m.Active && m.Process == p.Process {
-		why := fitsOn(m, p.Model, scale)
+		why := m.Fits(p.Model, scale)
 		if n := piecesToFit(m, p.Model, scale); why != "" && p.CutInto > 1 && n > 0 && n <= p.CutInto {
 			why = ""
 		}
@@ -337,7 +337,7 @@ func (h Shop) savings(it Item, k int) (out []Saving) {
 		return nil
 	}
 	least := 1
-	if fitsOn(machine, p.Model, it.Scale) != "" {
+	if machine.Fits(p.Model, it.Scale) != "" {
 		least = piecesToFit(machine, p.Model, it.Scale)
 	}
 	if n := h.cheaperCut(it, k, machine, part, least); n > 0 {

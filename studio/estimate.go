@@ -73,7 +73,7 @@ func (h Shop) MachineFor(model Model, scale float64, processName string) (m Mach
 			continue
 		}
 		all = append(all, m)
-		if reason := plate.Fits(m.Bed(), m.OnBed("", model, scale)); reason != "" {
+		if reason := m.Fits(model, scale); reason != "" {
 			why = m.Name + ": " + reason
 		} else {
 			fits = append(fits, m)

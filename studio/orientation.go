@@ -9,7 +9,6 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/mesh"
-	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -393,7 +392,7 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 		}
 		one.Copies, part.Copies = 1, 1
 		c := Choice{Machine: m, Material: material, Pieces: 1}
-		reason := fitsOn(m, part.Model, it.Scale)
+		reason := m.Fits(part.Model, it.Scale)
 		c.Fits, c.Why = reason == "", reason
 		if !c.Fits {
 			c.Pieces = piecesToFit(m, part.Model, it.Scale)
@@ -478,11 +477,6 @@ func recommend(list []Choice) string {
 		s += fmt.Sprintf(" at %s", next.Cost)
 	}
 	return s + "."
-}
-
-// fitsOn says why a model does not lie on a machine, or nothing.
-func fitsOn(m Machine, model Model, scale float64) string {
-	return plate.Fits(m.Bed(), m.OnBed("", model, scale))
 }
 
 // piecesToFit is into how many pieces a model must be cut across one axis so that each

@@ -55,6 +55,7 @@ type Plate struct {
 	MaterialID int64
 	State      PlateState
 	Created    time.Time
+	KeptOff    []int64 // pieces that a person lifted off
 	Pieces     []OnPlatePiece
 	Run        *Run
 }
@@ -64,8 +65,9 @@ type OnPlatePiece struct {
 	PlateID  int64
 	PieceID  int64
 	XMM, YMM float64
-	Quarters int
-	Report   string // what the machine said: "", good, or a cause
+	AngleDeg float64 // anticlockwise; the lower left of what is turned lies at X, Y
+	Locked   bool    // a person put it there: it stays when the plate is filled again
+	Report   string  // what the machine said: "", good, or a cause
 	Outcome  string
 	Cause    string
 }
@@ -138,6 +140,7 @@ func (pl Plate) Lay(p Piece, at OnPlatePiece) (Plate, Piece, error) {
 		return pl, p, fmt.Errorf("%s is %s and cannot be laid on plate %d", p.Code, p.State, pl.Number)
 	}
 	at.PlateID, at.PieceID = pl.ID, p.ID
+	pl.KeptOff = slices.DeleteFunc(slices.Clone(pl.KeptOff), func(id int64) bool { return id == p.ID })
 	pl.Pieces = append(slices.Clone(pl.Pieces), at)
 	p.State = OnPlate
 	return pl, p, nil
@@ -156,6 +159,14 @@ func (pl Plate) Lift(a Act, p Piece) (Plate, Piece, Entry, error) {
 		p.State = Waiting
 	}
 	return pl, p, a.entry("lifted off a plate", "%s off plate %d", p.Code, pl.Number).of(p.OrderID, p.ID, pl.ID), nil
+}
+
+// KeepOff notes that a person wants a piece off the plate: filling it again does not bring it back.
+func (pl Plate) KeepOff(pieceID int64) Plate {
+	if !slices.Contains(pl.KeptOff, pieceID) {
+		pl.KeptOff = append(slices.Clone(pl.KeptOff), pieceID)
+	}
+	return pl
 }
 
 func (pl Plate) without(pieceID int64) Plate {

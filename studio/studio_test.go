@@ -10,7 +10,6 @@ import (
 
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
-	"sakuji/core/plate"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -166,7 +165,7 @@ func TestOnBedCountsRaftAndStand(t *testing.T) {
 	h := house()
 	m := block(20, 20, 160)
 	assert.InDelta(t, 166.2, h.Machines[0].OnBed("x", m, 1).HeightMM, 1e-3)
-	assert.NotEmpty(t, plate.Fits(h.Machines[0].Bed(), h.Machines[0].OnBed("x", m, 1)), "165 mm would do for the part alone")
+	assert.NotEmpty(t, h.Machines[0].Fits(m, 1), "165 mm would do for the part alone")
 	assert.InDelta(t, 160, h.Machines[2].OnBed("x", m, 1).HeightMM, 1e-3)
 }
 

@@ -290,7 +290,7 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 			}
 			m := models[p.ID]
 			c := Candidate{Piece: p}
-			placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), s.laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
+			placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), studio.TurnDeg, s.Laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
 			if c.Fits = len(placed) == 1; !c.Fits {
 				c.Why = left[0].Reason
 			} else {
@@ -303,101 +303,17 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 	return out, nil
 }
 
-func (s PlateSheet) laid() (out []plate.Laid) {
+// Laid is what lies on the plate, as its geometry needs it.
+func (s PlateSheet) Laid() (out []plate.Laid) {
 	for _, p := range s.Pieces {
-		out = append(out, plate.Laid{Part: s.Machine.OnBed(p.Piece.Code, p.Model, p.Piece.Scale),
-			Placed: plate.Placed{ID: p.Piece.Code, XMM: p.XMM, YMM: p.YMM, Quarters: p.Quarters}})
+		out = append(out, onBed(s.Machine, p.Piece, p.Model, p.OnPlatePiece))
 	}
 	return out
 }
 
-// LayPlate makes a plate for a machine and lays as many of the waiting pieces of a
-// material on it as fit: those of the orders wanted soonest are tried first.
-func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
-	err = a.Do(ctx, who, func(d change.Change) error {
-		h, err := setup.Load(d.Tx)
-		if err != nil {
-			return err
-		}
-		machine, ok := h.Machine(machineID)
-		if !ok || !machine.Active {
-			return change.Refuse("Choose a machine.")
-		}
-		material, ok := h.Material(materialID, machine.Process)
-		if !ok || material.ID != materialID {
-			return change.Refuse("Choose a %s material for %s.", machine.Process, machine.Name)
-		}
-		pl := studio.Plate{MachineID: machine.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.Now}
-		if err := d.AddPlate(&pl); err != nil {
-			return err
-		}
-		number = pl.Number
-		if left, err = fillPlate(d, h, machine, pl, nil); err != nil {
-			return err
-		}
-		if pl, err = d.Plate(number); err != nil {
-			return err
-		}
-		if len(pl.Pieces) == 0 {
-			why := "No piece waits for " + material.Name + "."
-			if len(left) > 0 {
-				why = left[0].ID + ": " + left[0].Reason + "."
-			}
-			return change.Refuse("Nothing could be laid on %s. %s", machine.Name, why)
-		}
-		return d.Note("plate laid", change.About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, machine.Name, material.Name, studio.Say(len(pl.Pieces), "piece"))
-	})
-	return number, left, err
-}
-
-// fillPlate lays waiting pieces around what lies there; only those with the codes
-// named, all for none.
-func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
-	groups, _, err := Waiting(d.Tx, h)
-	if err != nil {
-		return nil, err
-	}
-	var parts []plate.Part
-	pieces := map[string]studio.Piece{}
-	for _, g := range groups {
-		if g.Process != machine.Process || g.Material.ID != pl.MaterialID {
-			continue
-		}
-		models, err := d.PieceModels(g.Pieces...)
-		if err != nil {
-			return nil, err
-		}
-		for _, p := range g.Pieces {
-			if len(only) == 0 || slices.Contains(only, p.Code) {
-				parts = append(parts, machine.OnBed(p.Code, models[p.ID], p.Scale))
-				pieces[p.Code] = p
-			}
-		}
-	}
-	there, err := d.Tx.PiecesOnPlate(pl.ID)
-	if err != nil {
-		return nil, err
-	}
-	models, err := d.PieceModels(there...)
-	if err != nil {
-		return nil, err
-	}
-	var laid []plate.Laid
-	for i, p := range there {
-		o := pl.Pieces[i]
-		laid = append(laid, plate.Laid{Part: machine.OnBed(p.Code, models[p.ID], p.Scale), Placed: plate.Placed{ID: p.Code, XMM: o.XMM, YMM: o.YMM, Quarters: o.Quarters}})
-	}
-	placed, left := plate.Fill(machine.Bed(), h.Book.V("spacing"), laid, parts)
-	for _, at := range placed {
-		var p studio.Piece
-		if pl, p, err = pl.Lay(pieces[at.ID], studio.OnPlatePiece{XMM: at.XMM, YMM: at.YMM, Quarters: at.Quarters}); err != nil {
-			return nil, change.Refused(err)
-		}
-		if err := d.SavePiece(p); err != nil {
-			return nil, err
-		}
-	}
-	return left, d.SavePlate(pl)
+// onBed is a piece where it lies.
+func onBed(m studio.Machine, p studio.Piece, model studio.Model, at studio.OnPlatePiece) plate.Laid {
+	return plate.Laid{Part: m.OnBed(p.Code, model, p.Scale), Placed: plate.Placed{ID: p.Code, XMM: at.XMM, YMM: at.YMM, AngleDeg: at.AngleDeg}}
 }
 
 // onLaidPlate runs a change on a plate that has not started.
@@ -444,14 +360,15 @@ func (a *Room) LiftOff(ctx context.Context, who change.Actor, number int, code s
 		if err != nil {
 			return change.Refused(err)
 		}
-		return errors.Join(d.SavePlate(pl), d.SavePiece(p), d.Log(e))
+		return errors.Join(d.SavePlate(pl.KeepOff(p.ID)), d.SavePiece(p), d.Log(e))
 	})
 }
 
-// FillAgain takes everything off and lays the plate anew with all that waits.
+// FillAgain lays the plate anew with what waits: what a person locked stays where it is, and what
+// was lifted off stays off.
 func (a *Room) FillAgain(ctx context.Context, who change.Actor, number int) (left []plate.Left, err error) {
 	err = a.onLaidPlate(ctx, who, number, func(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
-		if pl, err = clear(d, pl); err != nil {
+		if pl, err = clear(d, pl, false); err != nil {
 			return err
 		}
 		if left, err = fillPlate(d, h, machine, pl, nil); err != nil {
@@ -462,9 +379,12 @@ func (a *Room) FillAgain(ctx context.Context, who change.Actor, number int) (lef
 	return left, err
 }
 
-// clear lifts everything off a plate; it waits again.
-func clear(d change.Change, pl studio.Plate) (studio.Plate, error) {
+// clear lifts everything off a plate, or all but what is locked; it waits again.
+func clear(d change.Change, pl studio.Plate, locked bool) (studio.Plate, error) {
 	for _, o := range pl.Pieces {
+		if o.Locked && !locked {
+			continue
+		}
 		p, err := d.PieceByID(o.PieceID)
 		if err != nil {
 			return pl, err
@@ -482,7 +402,7 @@ func clear(d change.Change, pl studio.Plate) (studio.Plate, error) {
 // DiscardPlate gives a layout up before it starts.
 func (a *Room) DiscardPlate(ctx context.Context, who change.Actor, number int) error {
 	return a.onLaidPlate(ctx, who, number, func(d change.Change, _ studio.Shop, _ studio.Machine, pl studio.Plate) error {
-		pl, err := clear(d, pl)
+		pl, err := clear(d, pl, true)
 		if err != nil {
 			return err
 		}

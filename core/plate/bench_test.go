@@ -62,7 +62,7 @@ var benchBeds = []Bed{{WidthMM: 218, DepthMM: 123, HeightMM: 260, MarginMM: 4}, 
 func BenchmarkFirst(b *testing.B) {
 	for _, bed := range benchBeds {
 		b.Run(fmt.Sprintf("%.0fx%.0f", bed.WidthMM, bed.DepthMM), func(b *testing.B) {
-			job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, RunMin: resin, Parts: shapes(200)}
+			job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, RunMin: resin, Die: die(1), Parts: shapes(200)}
 			var s *Search
 			for b.Loop() {
 				s = NewSearch(job)
@@ -79,7 +79,7 @@ func BenchmarkSeconds(b *testing.B) {
 			cost func([]Part) float64
 		}{{"hours", resin}, {"plates", nil}} {
 			b.Run(fmt.Sprintf("%.0fx%.0f/%s", bed.WidthMM, bed.DepthMM, run.what), func(b *testing.B) {
-				job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, RunMin: run.cost, Parts: shapes(200)}
+				job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, RunMin: run.cost, Die: die(1), Parts: shapes(200)}
 				s := NewSearch(job)
 				for b.Loop() {
 					s = NewSearch(job)
@@ -109,7 +109,7 @@ func report(b *testing.B, job Job, p Plan) {
 func BenchmarkAgainst(b *testing.B) {
 	for _, bed := range benchBeds {
 		b.Run(fmt.Sprintf("%.0fx%.0f", bed.WidthMM, bed.DepthMM), func(b *testing.B) {
-			job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, Parts: shapes(200)}
+			job := Job{Bed: bed, SpacingMM: 3, StepDeg: 15, Die: die(1), Parts: shapes(200)}
 			in := fmt.Sprintln(bed.WidthMM-2*bed.MarginMM, bed.DepthMM-2*bed.MarginMM, 3, 0)
 			for _, p := range job.Parts {
 				in += fmt.Sprint(len(p.Outline[0]))

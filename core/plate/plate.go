@@ -5,8 +5,10 @@
 package plate
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"sakuji/core/solid"
 )
@@ -69,15 +71,69 @@ type Left struct {
 // largest first, each at the place that reaches least far from the front of the bed, then from its
 // left.
 func Fill(bed Bed, spacingMM, stepDeg float64, there []Laid, parts []Part) (placed []Placed, left []Left) {
-	l := newLayer(bed, spacingMM, stepDeg, parts)
+	j := Job{Bed: bed, SpacingMM: spacingMM, StepDeg: stepDeg, Parts: parts}
+	return j.around(newLayer(bed, spacingMM, stepDeg, parts), there, bySize(parts))
+}
+
+// Fill lays the job's parts on one plate around what lies there: of several orders, what is due
+// first and the largest first among them, the one is taken that covers most.
+func (j Job) Fill(there []Laid) (placed []Placed, left []Left) {
+	l := newLayer(j.Bed, j.SpacingMM, j.StepDeg, j.Parts)
+	order := bySize(j.Parts)
+	sooner := slices.Clone(order)
+	slices.SortStableFunc(sooner, func(a, b int) int { return cmp.Compare(due(j.Parts[a]), due(j.Parts[b])) })
+	most := -1.0
+	for try := range fillTries {
+		switch {
+		case try == 1:
+			sooner = order
+		case try > 1 && j.Die == nil:
+			return placed, left
+		case try > 1:
+			sooner = slices.Clone(order)
+			for range 1 + len(order)/8 {
+				a, b := j.Die.IntN(len(order)), j.Die.IntN(len(order))
+				sooner[a], sooner[b] = sooner[b], sooner[a]
+			}
+		}
+		on, off := j.around(l, there, sooner)
+		area := 0.0
+		for _, at := range on {
+			area += j.Parts[slices.IndexFunc(j.Parts, func(p Part) bool { return p.ID == at.ID })].Outline.AreaMM2()
+		}
+		if area > most+tiny {
+			placed, left, most = on, off, area
+		}
+		if len(off) == 0 {
+			break
+		}
+	}
+	return placed, left
+}
+
+// fillTries is how many orders are tried to fill one plate.
+const fillTries = 10
+
+// around lays parts in an order around what lies there.
+func (j Job) around(l *layer, there []Laid, order []int) (placed []Placed, left []Left) {
 	f := l.emptyField()
+	var on []Part
 	for _, t := range there {
 		f.takeAt(l, t)
+		on = append(on, t.Part)
 	}
-	for _, k := range bySize(parts) {
-		p := parts[k]
-		if why := Fits(bed, p, stepDeg); why != "" {
+	for _, k := range order {
+		p := j.Parts[k]
+		if why := Fits(j.Bed, p, j.StepDeg); why != "" {
 			left = append(left, Left{p.ID, why, true})
+			continue
+		}
+		if j.MostMin > 0 && j.RunMin != nil && len(on) > 0 && j.RunMin(append(on, p)) > j.MostMin {
+			left = append(left, Left{ID: p.ID, Reason: "the run would take longer than may be lost at once"})
+			continue
+		}
+		if p.Apart != "" && slices.ContainsFunc(on, func(o Part) bool { return o.Apart == p.Apart }) {
+			left = append(left, Left{ID: p.ID, Reason: "its other half lies there, and both must not be lost at once"})
 			continue
 		}
 		at, ok := f.lay(l, p, l.turns())
@@ -85,7 +141,7 @@ func Fill(bed Bed, spacingMM, stepDeg float64, there []Laid, parts []Part) (plac
 			left = append(left, Left{ID: p.ID, Reason: "no room left on this plate"})
 			continue
 		}
-		placed = append(placed, at)
+		placed, on = append(placed, at), append(on, p)
 	}
 	return placed, left
 }

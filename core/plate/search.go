@@ -2,7 +2,6 @@ package plate
 
 import (
 	"cmp"
-	"math/rand/v2"
 	"slices"
 )
 
@@ -15,7 +14,13 @@ type Job struct {
 	RunMin    func(on []Part) float64 // what a run with these takes, the change of the plate included; nil: every plate alike
 	MostMin   float64                 // a run takes no longer, so that no more is lost with it; 0: as long as it likes. A part that takes longer alone runs alone
 	LateMin   float64                 // how many minutes of run a minute of a part's lateness is worth
-	Seed      uint64
+	Die       Die                     // what chance the search has; nil: none, and it soon has no more to try
+}
+
+// Die is a source of chance; *rand.Rand is one.
+type Die interface {
+	IntN(n int) int
+	Float64() float64
 }
 
 // Plate is what shares a run.
@@ -37,11 +42,10 @@ type Plan struct {
 }
 
 // Search goes on finding better plans for a job. It starts with a complete one; what it finds
-// depends on the job and its seed alone.
+// depends on the job and its die alone.
 type Search struct {
 	job    Job
 	layer  *layer
-	rand   *rand.Rand
 	fits   []int // parts that can be laid at all
 	left   []Left
 	areas  []float64 // of outlines, in mm²
@@ -73,7 +77,7 @@ const (
 // NewSearch begins with a complete plan: the tallest first, of those the largest.
 func NewSearch(job Job) *Search {
 	n := len(job.Parts)
-	s := &Search{job: job, layer: newLayer(job.Bed, job.SpacingMM, job.StepDeg, job.Parts), rand: rand.New(rand.NewPCG(job.Seed, 0x5a4b)), areas: make([]float64, n), boxes: make([]float64, n)}
+	s := &Search{job: job, layer: newLayer(job.Bed, job.SpacingMM, job.StepDeg, job.Parts), areas: make([]float64, n), boxes: make([]float64, n)}
 	for k, p := range job.Parts {
 		s.areas[k], s.boxes[k] = p.Outline.AreaMM2(), boxMM2(p)
 		if why := Fits(job.Bed, p, job.StepDeg); why != "" {
@@ -110,7 +114,7 @@ func (s *Search) Tries() int { return s.tries + 1 }
 
 // Step tries one more plan, and reports whether it is the best so far.
 func (s *Search) Step() bool {
-	if len(s.fits) == 0 {
+	if len(s.fits) == 0 || s.job.Die == nil && len(s.starts) == 0 {
 		return false
 	}
 	s.tries++
@@ -169,15 +173,18 @@ func (s *Search) chosen() (out []int) {
 	for i := range order {
 		order[i] = i
 	}
-	if s.rand.IntN(2) == 0 {
+	if s.job.Die.IntN(2) == 0 {
 		slices.SortStableFunc(order, func(a, b int) int {
 			return cmp.Compare(s.job.Parts[plates[a].Tallest].HeightMM, s.job.Parts[plates[b].Tallest].HeightMM)
 		})
 	} else {
-		s.rand.Shuffle(len(order), func(i, k int) { order[i], order[k] = order[k], order[i] })
+		for i := len(order) - 1; i > 0; i-- {
+			k := s.job.Die.IntN(i + 1)
+			order[i], order[k] = order[k], order[i]
+		}
 	}
-	n := min(len(order), 1+s.rand.IntN(mostApart))
-	at := s.rand.IntN(len(order) - n + 1)
+	n := min(len(order), 1+s.job.Die.IntN(mostApart))
+	at := s.job.Die.IntN(len(order) - n + 1)
 	return order[at : at+n]
 }
 
@@ -186,17 +193,17 @@ const mostApart = 4
 
 // turnSome lets some of the parts, or all that look alike, be turned otherwise.
 func (s *Search) turnSome(a *answer, pool []int) {
-	if s.rand.IntN(4) == 0 {
+	if s.job.Die.IntN(4) == 0 {
 		for _, k := range pool {
 			a.turn[k] = byAll
 		}
 	}
 	ways := int(byOne) + min(60, max(1, len(s.layer.turns())/2))
-	for range s.rand.IntN(3) {
-		k := pool[s.rand.IntN(len(pool))]
-		turn := int8(s.rand.IntN(ways))
+	for range s.job.Die.IntN(3) {
+		k := pool[s.job.Die.IntN(len(pool))]
+		turn := int8(s.job.Die.IntN(ways))
 		a.turn[k] = turn
-		if s.rand.IntN(2) == 0 {
+		if s.job.Die.IntN(2) == 0 {
 			shape := s.layer.shape(s.job.Parts[k].Outline)
 			for _, o := range pool {
 				if s.layer.shape(s.job.Parts[o].Outline) == shape {
@@ -210,7 +217,7 @@ func (s *Search) turnSome(a *answer, pool []int) {
 // shuffle puts parts in an order to be laid in: by height, by size or as they lay, each with some
 // chance in it.
 func (s *Search) shuffle(pool []int) {
-	by, noise := s.rand.IntN(3), 0.5*s.rand.Float64()
+	by, noise := s.job.Die.IntN(3), 0.5*s.job.Die.Float64()
 	key := make(map[int]float64, len(pool))
 	for i, k := range pool {
 		v := s.boxes[k]
@@ -220,7 +227,7 @@ func (s *Search) shuffle(pool []int) {
 		case 1:
 			v = float64(len(pool) - i)
 		}
-		key[k] = v * (1 + noise*(2*s.rand.Float64()-1))
+		key[k] = v * (1 + noise*(2*s.job.Die.Float64()-1))
 	}
 	slices.SortStableFunc(pool, func(a, b int) int { return cmp.Compare(key[b], key[a]) })
 }

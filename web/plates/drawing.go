@@ -97,16 +97,17 @@ func DrawPlate(v PlateView) Drawing {
 	byDepth := slices.Clone(v.Pieces) // what stands at the back is drawn first
 	slices.SortStableFunc(byDepth, func(a, b plates.LaidPiece) int { return cmp.Compare(b.YMM, a.YMM) })
 	for _, p := range byDepth {
-		plan := p.Model.Shape.Plan.Scaled(p.Piece.Scale).Turned(p.Quarters)
+		plan := p.Model.Shape.Plan.Scaled(p.Piece.Scale).Rotated(p.AngleDeg)
 		height := p.Model.Measures.SizeMM[2] * p.Piece.Scale
 		low, high := plan.Size()
+		quarter := int(math.Round(p.AngleDeg/90)) % 4 // between quarters it is drawn as from the nearest, as wide as it lies
 		side := p.Model.Shape.Front
-		if p.Quarters%2 == 1 {
+		if quarter%2 == 1 {
 			side = p.Model.Shape.Side
 		}
 		side = side.Scaled(p.Piece.Scale)
 		sl, sh := side.Size()
-		mirror := p.Quarters >= 2
+		wide, mirror := (high.X-low.X)/math.Max(1e-9, sh.X-sl.X), quarter >= 2
 		dr := Drawn{
 			Code: p.Piece.Code, Label: fmt.Sprintf("%.0f", height), Room: math.Min(high.X-low.X, high.Y-low.Y) * k, Tallest: d.HasTop && p.Piece.ID == v.Estimate.TallestID,
 			D: kit.Path2D(plan, func(q solid.Point) solid.Point {
@@ -117,7 +118,7 @@ func DrawPlate(v PlateView) Drawing {
 				if mirror {
 					x = sh.X - q.X
 				}
-				return solid.Point{X: d.BedX + (p.XMM+x)*k, Y: elevation - math.Max(0, q.Y)*k}
+				return solid.Point{X: d.BedX + (p.XMM+x*wide)*k, Y: elevation - math.Max(0, q.Y)*k}
 			}),
 			X: d.BedX + (p.XMM+(low.X+high.X)/2)*k, Y: d.BedY + d.BedH - (p.YMM+(low.Y+high.Y)/2)*k,
 		}

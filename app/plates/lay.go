@@ -1,0 +1,223 @@
+package plates
+
+import (
+	"context"
+	"math/rand/v2"
+	"slices"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/plate"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// queue is what waits for a machine in a material.
+type queued struct {
+	Shop     studio.Shop
+	Machine  studio.Machine
+	Material studio.Material
+	Pieces   []studio.LaidPiece
+	Due      map[int64]time.Time // by which a piece must be off its plate
+}
+
+// queued finds what waits that a machine could print in a material.
+func (a *Room) queued(tx *store.Tx, machineID, materialID int64) (q queued, err error) {
+	if q.Shop, err = setup.Load(tx); err != nil {
+		return q, err
+	}
+	var ok bool
+	if q.Machine, ok = q.Shop.Machine(machineID); !ok || !q.Machine.Active {
+		return q, change.Refuse("Choose a machine.")
+	}
+	if q.Material, ok = q.Shop.Material(materialID, q.Machine.Process); !ok || q.Material.ID != materialID {
+		return q, change.Refuse("Choose a %s material for %s.", q.Machine.Process, q.Machine.Name)
+	}
+	return q, q.load(tx, a.Clock.Now(), nil)
+}
+
+// load finds the pieces of the queue, but those that are kept off, and when each is due.
+func (q *queued) load(tx *store.Tx, now time.Time, keptOff []int64) error {
+	groups, _, err := Waiting(tx, q.Shop)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == q.Machine.Process && g.Material.ID == q.Material.ID })
+	if at < 0 {
+		return nil
+	}
+	models, err := tx.PieceModels(groups[at].Pieces...)
+	if err != nil {
+		return err
+	}
+	q.Due = map[int64]time.Time{}
+	wanted := map[int64]time.Time{}
+	for _, p := range groups[at].Pieces {
+		if slices.Contains(keptOff, p.ID) {
+			continue
+		}
+		if _, known := wanted[p.OrderID]; !known {
+			o, err := tx.OrderByID(p.OrderID)
+			if err != nil {
+				return err
+			}
+			wanted[p.OrderID] = o.Wanted
+		}
+		q.Pieces = append(q.Pieces, studio.LaidPiece{Piece: p, Model: models[p.ID]})
+		q.Due[p.ID] = p.OffBy(wanted[p.OrderID], now)
+	}
+	return nil
+}
+
+// Steps of the search for a plan: many for a few pieces, fewer for many, that it takes a moment
+// either way.
+const (
+	searchSteps = 3000
+	leastSteps  = 12
+	mostSteps   = 150
+)
+
+// plan shares the queue out among plates.
+func (q queued) plan(now time.Time) plate.Plan {
+	job := q.Shop.PlateJob(q.Machine, q.Material, q.Pieces, q.Due, now)
+	job.Die = die(q.Machine)
+	s := plate.NewSearch(job)
+	for range max(leastSteps, min(mostSteps, searchSteps/max(1, len(q.Pieces)))) {
+		s.Step()
+	}
+	return s.Best()
+}
+
+// die is the chance that a search for plates of a machine has: the same every time.
+func die(m studio.Machine) plate.Die { return rand.New(rand.NewPCG(uint64(m.ID), 1)) }
+
+// planned works a plan out from what waits now, outside of any change: it may take a moment.
+func (a *Room) planned(ctx context.Context, machineID, materialID int64) (q queued, plan plate.Plan, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		q, err = a.queued(tx, machineID, materialID)
+		return err
+	})
+	if err != nil {
+		return q, plan, err
+	}
+	return q, q.plan(a.Clock.Now()), nil
+}
+
+// LayPlate makes the plate that should run next on a machine: of all that wait for a material, it
+// takes those that share the first plate of the best plan.
+func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
+	numbers, left, err := a.layPlates(ctx, who, machineID, materialID, 1)
+	if len(numbers) > 0 {
+		number = numbers[0]
+	}
+	return number, left, err
+}
+
+// LayPlates makes all plates of the plan for a machine and material, in the order in which they
+// should run.
+func (a *Room) LayPlates(ctx context.Context, who change.Actor, machineID, materialID int64) (numbers []int, left []plate.Left, err error) {
+	return a.layPlates(ctx, who, machineID, materialID, -1)
+}
+
+func (a *Room) layPlates(ctx context.Context, who change.Actor, machineID, materialID int64, most int) (numbers []int, left []plate.Left, err error) {
+	q, plan, err := a.planned(ctx, machineID, materialID)
+	if err != nil {
+		return nil, nil, err
+	}
+	left = plan.Left
+	for i, on := range plan.Plates {
+		if most >= 0 && i >= most {
+			for _, at := range on.Placed {
+				left = append(left, plate.Left{ID: at.ID, Reason: "no room left on this plate"})
+			}
+		}
+	}
+	if most < 0 || most > len(plan.Plates) {
+		most = len(plan.Plates)
+	}
+	if most == 0 {
+		why := "No piece waits for " + q.Material.Name + "."
+		if len(left) > 0 {
+			why = left[0].ID + ": " + left[0].Reason + "."
+		}
+		return nil, left, change.Refuse("Nothing could be laid on %s. %s", q.Machine.Name, why)
+	}
+	err = a.Do(ctx, who, func(d change.Change) error {
+		for _, on := range plan.Plates[:most] {
+			pl := studio.Plate{MachineID: q.Machine.ID, MaterialID: q.Material.ID, State: studio.PlateLaid, Created: d.Now}
+			if err := d.AddPlate(&pl); err != nil {
+				return err
+			}
+			if pl, err = put(d, pl, on.Placed); err != nil {
+				return err
+			}
+			numbers = append(numbers, pl.Number)
+			if err := d.Note("plate laid", change.About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, q.Machine.Name, q.Material.Name, studio.Say(len(pl.Pieces), "piece")); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		numbers = nil
+	}
+	return numbers, left, err
+}
+
+// put lays pieces down where they were placed, if they still wait.
+func put(d change.Change, pl studio.Plate, placed []plate.Placed) (studio.Plate, error) {
+	for _, at := range placed {
+		p, err := d.Piece(at.ID)
+		if err != nil {
+			return pl, err
+		}
+		if pl, p, err = pl.Lay(p, studio.OnPlatePiece{XMM: at.XMM, YMM: at.YMM, AngleDeg: at.AngleDeg}); err != nil {
+			return pl, change.Refused(err)
+		}
+		if err := d.SavePiece(p); err != nil {
+			return pl, err
+		}
+	}
+	return pl, d.SavePlate(pl)
+}
+
+// fillPlate lays waiting pieces around what lies there; only those with the codes named, all that
+// nobody lifted off it for none. What is due first is tried first.
+func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
+	q := queued{Shop: h, Machine: machine}
+	q.Material, _ = h.Material(pl.MaterialID, machine.Process)
+	keptOff := pl.KeptOff
+	if len(only) > 0 {
+		keptOff = nil
+	}
+	if err := q.load(d.Tx, d.Now, keptOff); err != nil {
+		return nil, err
+	}
+	if len(only) > 0 {
+		q.Pieces = slices.DeleteFunc(q.Pieces, func(p studio.LaidPiece) bool { return !slices.Contains(only, p.Piece.Code) })
+	}
+	there, err := d.Tx.PiecesOnPlate(pl.ID)
+	if err != nil {
+		return nil, err
+	}
+	models, err := d.PieceModels(there...)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]studio.LaidPiece, len(there), len(there)+len(q.Pieces))
+	var laid []plate.Laid
+	for i, p := range there {
+		all[i] = studio.LaidPiece{Piece: p, Model: models[p.ID]}
+		laid = append(laid, onBed(machine, p, models[p.ID], pl.Pieces[i]))
+	}
+	job := h.PlateJob(machine, q.Material, append(all, q.Pieces...), q.Due, d.Now)
+	job.Die = die(machine)
+	for i := range laid {
+		laid[i].Part = job.Parts[i]
+	}
+	job.Parts = job.Parts[len(laid):]
+	placed, left := job.Fill(laid)
+	_, err = put(d, pl, placed)
+	return left, err
+}
