@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"math"
 	"testing"
 	"time"
 
@@ -8,8 +9,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/orders"
 	"sakuji/app/plates"
+	"sakuji/core/plate"
+	"sakuji/core/process"
 	"sakuji/core/route"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -82,4 +87,144 @@ func TestMendedOffThePlate(t *testing.T) {
 			assert.Equal(t, 1, c.Repeats)
 		}
 	}
+}
+
+// lies fails where what lies on a plate comes too near to anything, by the geometry of the sheet.
+func lies(t *testing.T, s *apptest.Studio, number int) plates.PlateSheet {
+	t.Helper()
+	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
+	require.NoError(t, err)
+	require.Empty(t, plate.Check(sheet.Machine.Bed(), sheet.Shop.Book.V("spacing"), sheet.Laid()))
+	return sheet
+}
+
+// All that waits is laid at once, each piece on one plate, as the what-if says; nothing is laid twice
+// when a second tablet does the same.
+func TestAllPlatesOfAMachine(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(60, route.Raw)
+	s.Accept(no)
+	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 50, Price: 480})
+	require.NoError(t, err)
+	require.NoError(t, w.OtherBad)
+	require.Len(t, w.Ways, 2, "Tarn is the only one; and with another")
+	alone, with := w.Ways[0], w.Ways[1]
+	assert.Less(t, with.Minutes, alone.Minutes)
+	assert.True(t, with.Ends.Before(alone.Ends))
+	assert.Contains(t, w.Than(with, alone), "sooner")
+	require.Len(t, w.Each, 1)
+	assert.Equal(t, 59, w.Each[0].Others)
+	assert.Equal(t, "Tarn", w.Each[0].Cheapest)
+	numbers, left, err := s.Plates.LayPlates(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.Len(t, numbers, len(alone.Runs))
+	seen := map[string]bool{}
+	for _, n := range numbers {
+		for _, p := range lies(t, s, n).Pieces {
+			assert.False(t, seen[p.Piece.Code], "twice")
+			seen[p.Piece.Code] = true
+		}
+	}
+	assert.Len(t, seen, 60)
+	_, _, err = s.Plates.LayShared(s.Ctx, s.Bench, process.Resin, s.Resin)
+	refusal(t, err, "Nothing waits")
+	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.OtherMachine{})
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	for _, n := range numbers {
+		require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, n))
+	}
+	shared, _, err := s.Plates.LayShared(s.Ctx, s.Bench, process.Resin, s.Resin)
+	require.NoError(t, err)
+	assert.Len(t, shared, len(alone.Runs))
+	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1})
+	require.NoError(t, err)
+	assert.Empty(t, w.Pieces)
+}
+
+// What is due first lies on the plate that runs first, however it would pack better.
+func TestDueFirstOnTheFirstPlate(t *testing.T) {
+	s := apptest.New(t)
+	later := s.Order(40, route.Raw)
+	soon := s.Order(3, route.Raw)
+	at := func(no string, days int) {
+		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+		require.NoError(t, err)
+		require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{Title: "Vases", ClientID: sheet.Order.ClientID, Wanted: s.Clock.At.AddDate(0, 0, days).Format(time.DateOnly), Sure: true}))
+	}
+	at(later, 60)
+	at(soon, 2)
+	s.Accept(later)
+	s.Accept(soon)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	codes := map[string]bool{}
+	for _, p := range lies(t, s, number).Pieces {
+		codes[p.Piece.Code] = true
+	}
+	for _, n := range []string{"-1", "-2", "-3"} {
+		assert.True(t, codes[soon+n], soon+n)
+	}
+}
+
+// Filled again, a plate keeps what a person locked where it lies, and does without what was lifted
+// off; a piece that is added by name comes back.
+func TestFillAgainKeepsWhatPeopleDid(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(30, route.Raw)
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	first := lies(t, s, number)
+	off, held := first.Pieces[0], first.Pieces[1]
+	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, off.Piece.Code))
+	moves := plates.Moves{Pieces: []plates.Move{{Code: held.Piece.Code, XMM: held.XMM, YMM: held.YMM, AngleDeg: held.AngleDeg, Locked: true}}}
+	require.NoError(t, s.Plates.Arrange(s.Ctx, s.Bench, number, moves))
+	_, err = s.Plates.FillAgain(s.Ctx, s.Bench, number)
+	require.NoError(t, err)
+	again := lies(t, s, number)
+	found := false
+	for _, p := range again.Pieces {
+		assert.NotEqual(t, off.Piece.Code, p.Piece.Code, "it was lifted off")
+		if p.Piece.Code == held.Piece.Code {
+			found = true
+			assert.Equal(t, held.XMM, p.XMM)
+			assert.True(t, p.Locked)
+		}
+	}
+	assert.True(t, found)
+	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, again.Pieces[0].Piece.Code))
+	require.NoError(t, s.Plates.AddToPlate(s.Ctx, s.Bench, number, off.Piece.Code))
+	lies(t, s, number)
+}
+
+// Pieces are put where a person wants them, all at once or none: not over one another, not off the
+// bed, not once the run is on, and not from a sheet that others have changed since.
+func TestArrange(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	sheet := lies(t, s, number)
+	bed := sheet.Machine.Bed()
+	a, b := sheet.Pieces[0].Piece.Code, sheet.Pieces[1].Piece.Code
+	put := func(ax, ay, deg, bx, by float64) error {
+		return s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: ax, YMM: ay, AngleDeg: deg}, {Code: b, XMM: bx, YMM: by}}})
+	}
+	m := bed.MarginMM
+	require.NoError(t, put(m, m, 37.5, m+60, m+20))
+	now := lies(t, s, number)
+	assert.InDelta(t, 37.5, now.Pieces[0].AngleDeg, 1e-9)
+	refusal(t, put(m, m, 0, m+1, m+1), "come too near")
+	refusal(t, put(0, 0, 0, m+60, m+20), "leaves the bed")
+	refusal(t, put(math.NaN(), 0, 0, m+60, m+20), "where it lies")
+	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}, {Code: no + "-9"}}}), "does not lie on")
+	assert.Equal(t, now.Pieces, lies(t, s, number).Pieces, "nothing was moved")
+	seen := now.Version()
+	require.NoError(t, put(m+2, m+3, 400, m+60, m+20))
+	assert.InDelta(t, 40, lies(t, s, number).Pieces[0].AngleDeg, 1e-9)
+	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Version: seen, Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}}}), "changed since")
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
+	refusal(t, put(m, m, 0, m+60, m+20), "stays as it is")
 }

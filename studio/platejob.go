@@ -2,10 +2,12 @@ package studio
 
 import (
 	"fmt"
+	"maps"
 	"time"
 
 	"sakuji/core/plate"
 	"sakuji/core/process"
+	"sakuji/core/rates"
 )
 
 // TurnDeg is in steps of how many degrees pieces are turned on a plate. Source: common practice.
@@ -77,4 +79,49 @@ func (p Piece) OffBy(wanted, now time.Time) time.Time {
 		after += 3*s.HandsMin + s.WaitMin
 	}
 	return wanted.Add(-time.Duration(after * float64(time.Minute)))
+}
+
+// OtherMachine is one that the studio does not have: like one of its own, but for what is said.
+type OtherMachine struct {
+	LikeID                     int64
+	TimePercent                float64 // of the time that one takes; 0: as long
+	WidthMM, DepthMM, HeightMM float64 // of its bed; 0: as that one's
+	Price                      float64 // in the studio's currency; 0: as that one's
+}
+
+// Check says what is wrong with what was said of it.
+func (o OtherMachine) Check() (v rates.Invalid) {
+	v.Need(o.TimePercent == 0 || o.TimePercent >= 5 && o.TimePercent <= 1000, "percent", "its time: between 5 and 1,000 %% of that of the one it is like")
+	for _, mm := range []float64{o.WidthMM, o.DepthMM, o.HeightMM} {
+		v.Need(mm == 0 || mm >= 20 && mm <= 5000, "bed", "its bed: between 20 and 5,000 mm each way")
+	}
+	v.Need(o.Price >= 0 && o.Price <= 1e9, "price", "its price: between 0 and 1,000,000,000")
+	return v
+}
+
+// Machine is what it would be, with an id that no machine has.
+func (o OtherMachine) Machine(like Machine) Machine {
+	m := like
+	m.ID, m.Name, m.Figures = -1, "another like "+like.Name, maps.Clone(like.Figures)
+	set := func(key string, value float64) {
+		if f, ok := m.Figures[key]; ok && value > 0 {
+			f.Value, f.Source = value, rates.Ours
+			m.Figures[key] = f
+		}
+	}
+	set("width", o.WidthMM)
+	set("depth", o.DepthMM)
+	set("height", o.HeightMM)
+	set("price", o.Price)
+	if k := o.TimePercent / 100; k > 0 && k != 1 {
+		m.Name = fmt.Sprintf("one like %s in %s %% of its time", like.Name, rates.Number(o.TimePercent))
+		for _, key := range []string{"exposure", "bottom_exposure", "rest", "preparation", "layer_time", "retract"} { // times
+			set(key, m.Figures.V(key)*k)
+		}
+		for _, key := range []string{"lift_speed", "retract_speed", "wall_speed", "infill_speed", "travel_speed", "melt"} { // speeds
+			set(key, m.Figures.V(key)/k)
+		}
+		set("accel", m.Figures.V("accel")/k/k)
+	}
+	return m
 }

@@ -145,17 +145,11 @@ func (a *Room) layPlates(ctx context.Context, who change.Actor, machineID, mater
 	}
 	err = a.Do(ctx, who, func(d change.Change) error {
 		for _, on := range plan.Plates[:most] {
-			pl := studio.Plate{MachineID: q.Machine.ID, MaterialID: q.Material.ID, State: studio.PlateLaid, Created: d.Now}
-			if err := d.AddPlate(&pl); err != nil {
-				return err
-			}
-			if pl, err = put(d, pl, on.Placed); err != nil {
+			pl, err := lay(d, q.Machine, q.Material, on.Placed)
+			if err != nil {
 				return err
 			}
 			numbers = append(numbers, pl.Number)
-			if err := d.Note("plate laid", change.About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, q.Machine.Name, q.Material.Name, studio.Say(len(pl.Pieces), "piece")); err != nil {
-				return err
-			}
 		}
 		return nil
 	})
@@ -163,6 +157,18 @@ func (a *Room) layPlates(ctx context.Context, who change.Actor, machineID, mater
 		numbers = nil
 	}
 	return numbers, left, err
+}
+
+// lay makes a plate of pieces that still wait.
+func lay(d change.Change, m studio.Machine, material studio.Material, placed []plate.Placed) (pl studio.Plate, err error) {
+	pl = studio.Plate{MachineID: m.ID, MaterialID: material.ID, State: studio.PlateLaid, Created: d.Now}
+	if err := d.AddPlate(&pl); err != nil {
+		return pl, err
+	}
+	if pl, err = put(d, pl, placed); err != nil {
+		return pl, err
+	}
+	return pl, d.Note("plate laid", change.About{Plate: pl.ID}, "plate %d for %s, %s, %s", pl.Number, m.Name, material.Name, studio.Say(len(pl.Pieces), "piece"))
 }
 
 // put lays pieces down where they were placed, if they still wait.

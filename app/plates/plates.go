@@ -234,12 +234,10 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 	if err != nil {
 		return s, err
 	}
-	var laid []studio.LaidPiece
 	for i, p := range pieces {
 		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
-		laid = append(laid, studio.LaidPiece{Piece: p, Model: models[p.ID]})
 	}
-	s.Estimate = s.Shop.EstimatePlate(s.Machine, s.Material, laid)
+	s.Estimate = s.Shop.EstimatePlate(s.Machine, s.Material, s.on())
 	for i := range s.Pieces {
 		s.Pieces[i].Grams = s.Estimate.PieceGrams[s.Pieces[i].Piece.ID]
 	}
@@ -257,7 +255,7 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 	}
 	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)
 	if candidates && s.Plate.State == studio.PlateLaid {
-		s.Candidates, err = s.candidates(tx, laid)
+		s.Candidates, err = s.candidates(tx)
 	}
 	return s, err
 }
@@ -266,7 +264,7 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 const maxCandidates = 8
 
 // candidates tries each kind of waiting piece on what is left of the bed.
-func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Candidate, err error) {
+func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 	groups, _, err := Waiting(tx, s.Shop)
 	if err != nil {
 		return nil, err
@@ -288,19 +286,31 @@ func (s PlateSheet) candidates(tx *store.Tx, laid []studio.LaidPiece) (out []Can
 			if len(out) == maxCandidates {
 				continue
 			}
-			m := models[p.ID]
-			c := Candidate{Piece: p}
-			placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), studio.TurnDeg, s.Laid(), []plate.Part{s.Machine.OnBed(p.Code, m, p.Scale)})
-			if c.Fits = len(placed) == 1; !c.Fits {
-				c.Why = left[0].Reason
-			} else {
-				with := s.Shop.EstimatePlate(s.Machine, s.Material, append(slices.Clone(laid), studio.LaidPiece{Piece: p, Model: m}))
-				c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
-			}
-			out = append(out, c)
+			out = append(out, s.candidate(studio.LaidPiece{Piece: p, Model: models[p.ID]}))
 		}
 	}
 	return out, nil
+}
+
+// candidate tries one waiting piece on what is left of the bed.
+func (s PlateSheet) candidate(lp studio.LaidPiece) Candidate {
+	c := Candidate{Piece: lp.Piece}
+	placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), studio.TurnDeg, s.Laid(), []plate.Part{s.Machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale)})
+	if c.Fits = len(placed) == 1; !c.Fits {
+		c.Why = left[0].Reason
+		return c
+	}
+	with := s.Shop.EstimatePlate(s.Machine, s.Material, append(s.on(), lp))
+	c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
+	return c
+}
+
+// on is what lies on the plate, as its estimate needs it.
+func (s PlateSheet) on() (out []studio.LaidPiece) {
+	for _, p := range s.Pieces {
+		out = append(out, studio.LaidPiece{Piece: p.Piece, Model: p.Model})
+	}
+	return out
 }
 
 // Laid is what lies on the plate, as its geometry needs it.

@@ -31,6 +31,12 @@ type Hours struct {
 // Always are hands that never rest: what nothing can beat.
 func Always(hands int) Hours { return Hours{PerDay: 24 * time.Hour, Hands: hands, Zone: time.UTC} }
 
+// There is the first moment from t on in which hands work.
+func (h Hours) There(t time.Time) time.Time {
+	at, _ := h.next(t)
+	return at
+}
+
 // next is the first moment from t on in which hands work, and how long they go on then.
 func (h Hours) next(t time.Time) (time.Time, time.Duration) {
 	if h.PerDay >= 24*time.Hour {

@@ -26,6 +26,9 @@ func New(k *kit.Kit) *Room {
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/plates", s.plates)
 	r.Post("/plates", s.layPlate)
+	r.Get("/plates/plan", s.whatIf)
+	r.Post("/plates/all", s.layAll)
+	r.Post("/plates/share", s.layShared)
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
 		r.Post("/fill", s.fillAgain)

@@ -1,0 +1,300 @@
+package plates
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/plate"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// WhatIf is how what waits for a material could be printed: by each machine alone, by all of them
+// side by side, and with another one.
+type WhatIf struct {
+	Shop     studio.Shop
+	Process  string
+	Material studio.Material
+	Pieces   []studio.LaidPiece
+	Machines []studio.Machine // of the process, in use
+	Ways     []Way
+	Other    studio.OtherMachine
+	OtherBad error
+	Each     []Placing
+	Now      time.Time
+}
+
+// Way is one of them.
+type Way struct {
+	Name      string
+	Machines  []studio.Machine
+	Runs      []WayRun
+	Left      []plate.Left
+	Minutes   float64   // of all runs, changes included
+	Ends      time.Time // of the last run, with somebody there at each change
+	CostMinor int64
+	Late      int  // pieces that are off their plate after they should be
+	Owned     bool // of machines that are there
+	With      bool // all of them and another
+}
+
+// WayRun is a plate of it.
+type WayRun struct {
+	Machine   studio.Machine
+	Begins    time.Time
+	Ends      time.Time
+	Minutes   float64
+	TallestMM float64
+	Laid      []plate.Laid
+	Grams     float64
+}
+
+// Placing is where one waiting piece fits in best: a gap on a plate that is laid, and the machine
+// that it is cheapest on alone.
+type Placing struct {
+	Piece     studio.Piece
+	Others    int // more like it
+	Plate     int // that has a gap for it; 0: none
+	AddMin    float64
+	AddGrams  float64
+	Cheapest  string
+	CostMinor int64
+	Minutes   float64
+}
+
+// whatIfSteps is how long each plate of a way is searched for.
+const whatIfSteps = 6
+
+// WhatIf works them out for a material; other is asked for where its LikeID is set.
+func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, other studio.OtherMachine) (w WhatIf, err error) {
+	w = WhatIf{Process: processName, Other: other, Now: a.Clock.Now()}
+	var free map[int64]float64
+	var queue queued
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if w.Shop, err = setup.Load(tx); err != nil {
+			return err
+		}
+		var ok bool
+		if w.Material, ok = w.Shop.Material(materialID, processName); !ok || w.Material.ID != materialID {
+			return store.ErrNotFound
+		}
+		for _, m := range w.Shop.Machines {
+			if m.Process == processName && m.Active {
+				w.Machines = append(w.Machines, m)
+			}
+		}
+		if len(w.Machines) == 0 {
+			return nil
+		}
+		queue = queued{Shop: w.Shop, Machine: w.Machines[0], Material: w.Material}
+		if err := queue.load(tx, w.Now, nil); err != nil {
+			return err
+		}
+		w.Pieces = queue.Pieces
+		if free, err = a.free(tx, w); err != nil {
+			return err
+		}
+		return w.each(tx, a)
+	})
+	if err != nil || len(w.Pieces) == 0 {
+		return w, err
+	}
+	for _, m := range w.Machines {
+		w.Ways = append(w.Ways, w.way(m.Name+" alone", []studio.Machine{m}, free, queue.Due))
+	}
+	if len(w.Machines) > 1 {
+		w.Ways = append(w.Ways, w.way("all side by side", w.Machines, free, queue.Due))
+	}
+	w.another(free, queue.Due)
+	return w, nil
+}
+
+// another adds the way with one more machine, if one was asked for.
+func (w *WhatIf) another(free map[int64]float64, due map[int64]time.Time) {
+	if w.Other.LikeID == 0 {
+		return
+	}
+	invalid := w.Other.Check()
+	at := slices.IndexFunc(w.Machines, func(m studio.Machine) bool { return m.ID == w.Other.LikeID })
+	invalid.Need(at >= 0, "like", "choose a machine that it is like")
+	if w.OtherBad = invalid.Err(); w.OtherBad != nil {
+		return
+	}
+	m := w.Other.Machine(w.Machines[at])
+	way := w.way("with "+m.Name, append(slices.Clone(w.Machines), m), free, due)
+	way.Owned, way.With = false, true
+	w.Ways = append(w.Ways, way)
+}
+
+// free is from when each machine may start: when it is done with what runs and with what is laid
+// for it.
+func (a *Room) free(tx *store.Tx, w WhatIf) (map[int64]float64, error) {
+	open, err := tx.Plates(studio.PlateRunning, studio.PlateFinished, studio.PlateLaid)
+	out := map[int64]float64{}
+	for _, pl := range open {
+		switch {
+		case err != nil:
+		case pl.State == studio.PlateLaid:
+			s, e := a.plateSheet(tx, pl.Number, false)
+			out[pl.MachineID], err = out[pl.MachineID]+s.Estimate.Minutes, e
+		case pl.Run != nil:
+			out[pl.MachineID] += pl.Run.Left(w.Now)
+		}
+	}
+	return out, err
+}
+
+// way shares what waits among machines.
+func (w WhatIf) way(name string, machines []studio.Machine, free map[int64]float64, due map[int64]time.Time) Way {
+	out := Way{Name: name, Machines: machines, Owned: true}
+	hours := w.Shop.Hours()
+	fleet := plate.Fleet{Steps: whatIfSteps, StartMin: func(min float64) float64 {
+		return hours.There(w.Now.Add(time.Duration(min * float64(time.Minute)))).Sub(w.Now).Minutes()
+	}}
+	for _, m := range machines {
+		job := w.Shop.PlateJob(m, w.Material, w.Pieces, due, w.Now)
+		job.Die = die(m)
+		fleet.Jobs, fleet.FreeMin = append(fleet.Jobs, job), append(fleet.FreeMin, free[m.ID])
+	}
+	shared := fleet.Share()
+	out.Left, out.Minutes = shared.Left, shared.Minutes
+	at := func(min float64) time.Time { return w.Now.Add(time.Duration(min * float64(time.Minute))) }
+	out.Ends = at(shared.EndsMin)
+	for _, r := range shared.Runs {
+		m := machines[r.Job]
+		run := WayRun{Machine: m, Begins: at(r.BeginMin), Ends: at(r.EndsMin), Minutes: r.Plate.Minutes}
+		var on []studio.LaidPiece
+		for _, p := range r.Plate.Placed {
+			k := slices.IndexFunc(w.Pieces, func(lp studio.LaidPiece) bool { return lp.Piece.Code == p.ID })
+			on = append(on, w.Pieces[k])
+			run.Laid = append(run.Laid, plate.Laid{Part: fleet.Jobs[r.Job].Parts[k], Placed: p})
+			if by := due[w.Pieces[k].Piece.ID]; !by.IsZero() && run.Ends.After(by) {
+				out.Late++
+			}
+		}
+		e := w.Shop.EstimatePlate(m, w.Material, on)
+		run.TallestMM, run.Grams = e.TallestMM, e.Grams
+		out.CostMinor += e.CostMinor
+		out.Runs = append(out.Runs, run)
+	}
+	return out
+}
+
+// each finds for every kind of piece that waits a gap on a plate that is laid, and what it costs on
+// the machine that does it for least.
+func (w *WhatIf) each(tx *store.Tx, a *Room) error {
+	laid, err := tx.Plates(studio.PlateLaid)
+	if err != nil {
+		return err
+	}
+	var sheets []PlateSheet
+	for _, pl := range laid {
+		m, ok := w.Shop.Machine(pl.MachineID)
+		if !ok || m.Process != w.Process || pl.MaterialID != w.Material.ID {
+			continue
+		}
+		s, err := a.plateSheet(tx, pl.Number, false)
+		if err != nil {
+			return err
+		}
+		sheets = append(sheets, s)
+	}
+	for _, lp := range w.Pieces {
+		p := lp.Piece
+		if same := slices.IndexFunc(w.Each, func(e Placing) bool { return e.Piece.PartID == p.PartID && e.Piece.Scale == p.Scale }); same >= 0 {
+			w.Each[same].Others++
+			continue
+		}
+		e := Placing{Piece: p}
+		for _, m := range w.Machines {
+			if m.Fits(lp.Model, p.Scale) != "" {
+				continue
+			}
+			alone := w.Shop.EstimatePlate(m, w.Material, []studio.LaidPiece{lp})
+			if e.Cheapest == "" || alone.CostMinor < e.CostMinor {
+				e.Cheapest, e.CostMinor, e.Minutes = m.Name, alone.CostMinor, alone.Minutes
+			}
+		}
+		e.gap(sheets, lp)
+		w.Each = append(w.Each, e)
+	}
+	return nil
+}
+
+// gap finds the plate on which a piece fits for the least time.
+func (e *Placing) gap(sheets []PlateSheet, lp studio.LaidPiece) {
+	type found struct {
+		number int
+		c      Candidate
+	}
+	var all []found
+	for _, s := range sheets {
+		if c := s.candidate(lp); c.Fits {
+			all = append(all, found{s.Plate.Number, c})
+		}
+	}
+	if len(all) > 0 {
+		best := slices.MinFunc(all, func(a, b found) int { return cmp.Compare(a.c.AddMinutes, b.c.AddMinutes) })
+		e.Plate, e.AddMin, e.AddGrams = best.number, best.c.AddMinutes, best.c.AddGrams
+	}
+}
+
+// Than says how a way compares with another in words: sooner or later, and what it costs more.
+func (w WhatIf) Than(way, other Way) string {
+	text := "as soon"
+	switch d := other.Ends.Sub(way.Ends).Minutes(); {
+	case d >= 1:
+		text = studio.Hours(d) + " sooner"
+	case d <= -1:
+		text = studio.Hours(-d) + " later"
+	}
+	switch d := way.CostMinor - other.CostMinor; {
+	case d > 0:
+		text += fmt.Sprintf(", %s more for its runs", w.Shop.Studio.Money(d))
+	case d < 0:
+		text += fmt.Sprintf(", %s less for its runs", w.Shop.Studio.Money(-d))
+	}
+	return text
+}
+
+// Best is the way of the studio's own machines that ends first.
+func (w WhatIf) Best() (best Way, ok bool) {
+	for _, way := range w.Ways {
+		if way.Owned && len(way.Runs) > 0 && (!ok || len(way.Left) < len(best.Left) || len(way.Left) == len(best.Left) && way.Ends.Before(best.Ends)) {
+			best, ok = way, true
+		}
+	}
+	return best, ok
+}
+
+// LayShared makes all plates of the way in which all machines work side by side.
+func (a *Room) LayShared(ctx context.Context, who change.Actor, processName string, materialID int64) (numbers []int, left []plate.Left, err error) {
+	w, err := a.WhatIf(ctx, processName, materialID, studio.OtherMachine{})
+	if err != nil {
+		return nil, nil, err
+	}
+	way, ok := w.Best()
+	if !ok {
+		return nil, nil, change.Refuse("Nothing waits that could be laid.")
+	}
+	err = a.Do(ctx, who, func(d change.Change) error {
+		for _, run := range way.Runs {
+			var placed []plate.Placed
+			for _, l := range run.Laid {
+				placed = append(placed, l.Placed)
+			}
+			pl, err := lay(d, run.Machine, w.Material, placed)
+			if err != nil {
+				return err
+			}
+			numbers = append(numbers, pl.Number)
+		}
+		return nil
+	})
+	return numbers, way.Left, err
+}

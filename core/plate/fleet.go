@@ -1,0 +1,92 @@
+package plate
+
+import (
+	"cmp"
+	"math"
+	"slices"
+)
+
+// Fleet is machines that share the same parts side by side: a job each, with their own bed and
+// times. The jobs name the parts alike.
+type Fleet struct {
+	Jobs     []Job
+	FreeMin  []float64             // from when a machine may start, in minutes from now
+	StartMin func(float64) float64 // when a plate that could start then is started: by somebody who is there; nil: at once
+	Steps    int                   // of search for each plate
+}
+
+// Run is a plate on one machine of a fleet.
+type Run struct {
+	Job               int
+	Plate             Plate
+	BeginMin, EndsMin float64
+}
+
+// Shared is what a fleet makes of its parts.
+type Shared struct {
+	Runs    []Run
+	Left    []Left  // on no machine
+	EndsMin float64 // of the last run
+	Minutes float64 // of all runs
+}
+
+// Share lays plate after plate, each on the machine that would end it first, packed anew for its
+// bed [published: list scheduling, Graham, Bounds on multiprocessing timing anomalies, 1969].
+func (f Fleet) Share() (out Shared) {
+	free := slices.Clone(f.FreeMin)
+	for len(free) < len(f.Jobs) {
+		free = append(free, 0)
+	}
+	reasons := map[string]Left{}
+	for rest := f.ids(); len(rest) > 0; {
+		best := Run{Job: -1, EndsMin: math.Inf(1)}
+		clear(reasons)
+		for i, job := range f.Jobs {
+			job.Parts = slices.DeleteFunc(slices.Clone(job.Parts), func(p Part) bool { return !rest[p.ID] })
+			s := NewSearch(job)
+			for range f.Steps {
+				s.Step()
+			}
+			plan := s.Best()
+			for _, l := range plan.Left {
+				reasons[l.ID] = l
+			}
+			if len(plan.Plates) == 0 {
+				continue
+			}
+			begin, on := free[i], plan.Plates[0]
+			if f.StartMin != nil {
+				begin = f.StartMin(begin)
+			}
+			if end := begin + on.Minutes; end < best.EndsMin {
+				best = Run{Job: i, Plate: on, BeginMin: begin, EndsMin: end}
+			}
+		}
+		if best.Job < 0 {
+			for id := range rest {
+				out.Left = append(out.Left, reasons[id])
+			}
+			slices.SortFunc(out.Left, func(a, b Left) int { return cmp.Compare(a.ID, b.ID) })
+			break
+		}
+		for _, at := range best.Plate.Placed {
+			delete(rest, at.ID)
+		}
+		free[best.Job] = best.EndsMin
+		out.Runs = append(out.Runs, best)
+		out.Minutes += best.Plate.Minutes
+		out.EndsMin = max(out.EndsMin, best.EndsMin)
+	}
+	return out
+}
+
+// ids are all parts' names.
+func (f Fleet) ids() map[string]bool {
+	out := map[string]bool{}
+	for _, j := range f.Jobs {
+		for _, p := range j.Parts {
+			out[p.ID] = true
+		}
+	}
+	return out
+}
