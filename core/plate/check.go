@@ -8,8 +8,9 @@ type Clash struct {
 	Reason    string
 }
 
-// hair is how far a part may be out of its place by rounding, in millimetres.
-const hair = 1e-6
+// hair is how far a part may be out of its place by rounding, in millimetres: less than any machine
+// can tell.
+const hair = 0.002
 
 // Check finds, by the outlines themselves, what lies where it must not. It takes time in proportion
 // to the pairs whose boxes come near, times their corners.

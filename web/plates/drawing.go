@@ -20,24 +20,12 @@ type Drawn struct {
 	Fill        string
 	X, Y        float64 // of the label
 	Tallest     bool
+	Locked      bool
 	Room        float64 // the smaller side of its box, in units of the drawing
 }
 
-// LX, LY and TY place the label's ground and its line of text.
-func (d Drawn) LX() float64 { return d.X - 13 }
-
-func (d Drawn) LY() float64 { return d.Y - 9 }
-
-func (d Drawn) TY() float64 { return d.Y + 4.5 }
-
 // Labelled reports whether the part has room for its code beneath its height.
 func (d Drawn) Labelled() bool { return d.Room > 58 }
-
-func (d Drawn) CX() float64 { return d.X - 30 }
-
-func (d Drawn) CY() float64 { return d.Y + 9 }
-
-func (d Drawn) CTY() float64 { return d.Y + 19 }
 
 // Drawing is a plate in plan and elevation, aligned as in orthographic drawing.
 type Drawing struct {
@@ -48,6 +36,7 @@ type Drawing struct {
 	HasTop, HasSecond            bool
 	Pieces                       []Drawn
 	WidthText, DepthText         string
+	Scale                        float64 // of the drawing, units for a millimetre
 	DimX, DimY, DimMidX, DimMidY float64
 }
 
@@ -85,7 +74,7 @@ func DrawPlate(v PlateView) Drawing {
 	}
 	k := math.Min(600/bed.WidthMM, room/(bed.DepthMM+math.Max(tallest, 20)))
 	elevation := head + math.Max(tallest, 20)*k
-	d := Drawing{BedX: (wide - bed.WidthMM*k) / 2, BedY: elevation + gap, BedW: bed.WidthMM * k, BedH: bed.DepthMM * k, GroundY: elevation, W: wide,
+	d := Drawing{BedX: (wide - bed.WidthMM*k) / 2, BedY: elevation + gap, BedW: bed.WidthMM * k, BedH: bed.DepthMM * k, GroundY: elevation, W: wide, Scale: k,
 		WidthText: fmt.Sprintf("%.0f", bed.WidthMM), DepthText: fmt.Sprintf("%.0f", bed.DepthMM)}
 	d.InX, d.InY, d.InW, d.InH = d.BedX+bed.MarginMM*k, d.BedY+bed.MarginMM*k, d.BedW-2*bed.MarginMM*k, d.BedH-2*bed.MarginMM*k
 	d.H = d.BedY + d.BedH + foot
@@ -109,7 +98,7 @@ func DrawPlate(v PlateView) Drawing {
 		sl, sh := side.Size()
 		wide, mirror := (high.X-low.X)/math.Max(1e-9, sh.X-sl.X), quarter >= 2
 		dr := Drawn{
-			Code: p.Piece.Code, Label: fmt.Sprintf("%.0f", height), Room: math.Min(high.X-low.X, high.Y-low.Y) * k, Tallest: d.HasTop && p.Piece.ID == v.Estimate.TallestID,
+			Code: p.Piece.Code, Locked: p.Locked, Label: fmt.Sprintf("%.0f", height), Room: math.Min(high.X-low.X, high.Y-low.Y) * k, Tallest: d.HasTop && p.Piece.ID == v.Estimate.TallestID,
 			D: kit.Path2D(plan, func(q solid.Point) solid.Point {
 				return solid.Point{X: d.BedX + (p.XMM+q.X)*k, Y: d.BedY + d.BedH - (p.YMM+q.Y)*k}
 			}),

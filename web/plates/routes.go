@@ -32,6 +32,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
 		r.Post("/fill", s.fillAgain)
+		r.Post("/arrange", s.arrange)
 		r.Post("/add", s.addToPlate)
 		r.Post("/lift", s.liftOff)
 		r.Post("/discard", s.discardPlate)

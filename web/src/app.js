@@ -2,6 +2,7 @@
 // refused, keys named in the title block work, times count down.
 import htmx from "htmx.org/dist/htmx.esm.js";
 import Alpine from "@alpinejs/csp";
+import "./bed.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
