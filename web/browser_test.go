@@ -302,7 +302,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	// A plate is laid, started, runs by itself and is emptied piece by piece.
 	print := func(failing string) {
 		b.open("/plates")
-		b.button("Lay a plate")
+		b.button("Lay the next plate")
 		assert.Regexp(t, `^\d+ h`, b.text("#runtime"))
 		b.fill("[name=room]", "21")
 		b.button("Start on Tarn")

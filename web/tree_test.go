@@ -72,10 +72,10 @@ func TestACutJoinedAndLitProp(t *testing.T) {
 	// Printed together, and finished piece by piece, each paper a stage of its own.
 	for range 3 {
 		b.open("/plates")
-		if !strings.Contains(b.body(), "Lay a plate") {
+		if !strings.Contains(b.body(), "Lay the next plate") {
 			break
 		}
-		b.button("Lay a plate")
+		b.button("Lay the next plate")
 		b.fill("[name=room]", "21")
 		b.button("Start on Tarn")
 		path := b.eval("return location.pathname")

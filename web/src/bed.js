@@ -116,7 +116,7 @@ function arrange(svg) {
       field(p.code, "angle").value = +p.angle.toFixed(2);
       field(p.code, "locked").checked = p.locked;
     }
-    word.textContent = wrong ? `${wrong}.` : changed ? "Moved; not kept yet." : "";
+    word.textContent = wrong ? `${wrong}.` : changed ? "Moved; not kept yet." : "Drag a piece, or choose it and use the arrows.";
     word.classList.toggle("late", !!wrong);
     form.querySelector("[data-keepit]").disabled = !!wrong || !changed;
     form.querySelector("[data-do=back]").disabled = !back.length;
@@ -127,7 +127,6 @@ function arrange(svg) {
   function choose(p) {
     chosen = p;
     pieces.forEach((o) => o.g.classList.toggle("chosen", o === p));
-    if (p) p.g.parentNode.append(p.g); // on top of the others
   }
   // turn keeps the middle of the piece where it is.
   function turn(p, deg) {
@@ -161,6 +160,7 @@ function arrange(svg) {
     place(p);
     p.g.addEventListener("pointerdown", (e) => {
       if (e.button) return;
+      if (p.g.nextElementSibling) p.g.parentNode.append(p.g); // on top of the others; it loses the focus by that
       choose(p);
       p.g.focus({ preventScroll: true });
       judge();

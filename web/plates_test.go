@@ -1,0 +1,116 @@
+package web
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/plates"
+	"sakuji/core/plate"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+// A plate is filled, its pieces are moved by mouse, by keys and by number, what comes too near is
+// drawn so and cannot be kept, undo goes back, and a second tablet that moves them meanwhile is not
+// overruled. Dragging sixty pieces keeps up with the screen.
+func TestPlateIsArranged(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(2, "raw")
+	s.Accept(no)
+	b := browse(t, s.server.URL)
+	b.open("/plates")
+	b.button("Lay the next plate")
+	path := b.eval("return location.pathname")
+	a, c := no+"-1", no+"-2"
+	where := func(code string) plates.LaidPiece {
+		sheet, err := s.Plates.PlateSheet(s.Ctx, 1)
+		require.NoError(t, err)
+		require.Empty(t, plate.Check(sheet.Machine.Bed(), sheet.Shop.Book.V("spacing"), sheet.Laid()))
+		for _, p := range sheet.Pieces {
+			if p.Piece.Code == code {
+				return p
+			}
+		}
+		t.Fatal(code)
+		return plates.LaidPiece{}
+	}
+	middle := func(code string) (x, y float64) {
+		_, err := fmt.Sscan(b.eval(`const r = document.querySelector("[data-piece='" + %s + "'] path").getBoundingClientRect(); return (r.x + r.width / 2) + " " + (r.y + r.height / 2)`, code), &x, &y)
+		require.NoError(t, err)
+		return x, y
+	}
+	drag := func(code string, dx, dy float64) {
+		x, y := middle(code)
+		b.do(chromedp.MouseEvent("mousePressed", x, y, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", x+dx/2, y+dy/2, chromedp.ButtonLeft),
+			chromedp.MouseEvent("mouseMoved", x+dx, y+dy, chromedp.ButtonLeft), chromedp.MouseEvent("mouseReleased", x+dx, y+dy, chromedp.ButtonLeft))
+	}
+	kept := func(disabled bool) {
+		b.until(fmt.Sprintf(`document.querySelector("[data-keepit]").disabled === %v`, disabled))
+	}
+	before, other := where(a), where(c)
+	kept(true)
+
+	// By mouse: onto the other one it is drawn so and cannot be kept; undone it is as before.
+	x, y := middle(a)
+	ox, oy := middle(c)
+	drag(a, ox-x, oy-y)
+	b.until(`document.querySelectorAll(".piece.clash").length === 2`)
+	assert.Contains(t, b.text("#arranged"), "come too near")
+	kept(true)
+	b.eval(`document.querySelector("[data-do=back]").click()`)
+	b.until(`document.querySelectorAll(".piece.clash").length === 0`)
+	drag(a, 0, 900)
+	b.until(`document.querySelector("#arranged").textContent.includes("leaves the bed")`)
+	b.eval(`document.querySelector("[data-do=back]").click()`)
+	drag(c, 60, -30)
+	kept(false)
+	b.button("Keep it so")
+	b.until(`document.body.innerText.includes("Kept: the pieces lie so.")`)
+	assert.Greater(t, where(c).XMM, other.XMM+5)
+	assert.Greater(t, where(c).YMM, other.YMM+3)
+	assert.Equal(t, before.XMM, where(a).XMM)
+
+	// By keys: moved, turned, held.
+	b.open(path)
+	now := where(c)
+	b.do(chromedp.Focus(`[data-piece="`+c+`"]`), chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent("t"), chromedp.KeyEvent("h"), chromedp.KeyEvent(kb.ArrowUp))
+	b.until(`document.querySelector("[data-piece='" + %s + "']").classList.contains("held")`, c)
+	b.button("Keep it so")
+	b.until(`document.body.innerText.includes("Kept: the pieces lie so.")`)
+	after := where(c)
+	assert.InDelta(t, now.AngleDeg+15, after.AngleDeg, 1e-9)
+	assert.True(t, after.Locked)
+	assert.InDelta(t, now.YMM+2, after.YMM, 0.5, "two steps, about its middle; what is held does not move")
+
+	// By number, from a sheet that a second tablet has overtaken.
+	b.open(path)
+	require.NoError(t, s.Plates.Arrange(s.Ctx, s.Bench, 1, plates.Moves{Pieces: []plates.Move{{Code: c, XMM: after.XMM, YMM: after.YMM + 0.5, AngleDeg: after.AngleDeg}}}))
+	b.eval(`document.querySelector("#arrange details").open = true`)
+	b.eval(`const f = document.querySelector("[name='x[" + %s + "]']"); f.value = "5,5"; f.dispatchEvent(new Event("change", {bubbles: true}))`, a)
+	kept(false)
+	b.eval(`document.querySelector("[data-keepit]").click()`)
+	b.until(`document.querySelector("#notice").innerText.includes("changed since you opened it")`)
+	assert.Equal(t, before.XMM, where(a).XMM)
+
+	// Delete lifts off what is chosen.
+	b.open(path)
+	b.do(chromedp.Focus(`[data-piece="`+a+`"]`), chromedp.KeyEvent(kb.Delete))
+	b.until(`document.body.innerText.includes("waits again")`)
+	sheet, err := s.Plates.PlateSheet(s.Ctx, 1)
+	require.NoError(t, err)
+	require.Len(t, sheet.Pieces, 1)
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, 1, studio.Started{At: s.Clock.At.Add(-time.Minute)}))
+	b.open(path)
+	assert.Equal(t, "0", b.eval(`return document.querySelectorAll("[data-piece]").length`), "a run that is on stays as it is")
+	b.quiet()
+}
