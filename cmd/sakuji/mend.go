@@ -29,13 +29,18 @@ func outFlag(cmd *cobra.Command) func() (string, error) {
 
 // save writes a model beside its place and renames it there when it is whole.
 func save(name string, s *mesh.Soup) error {
+	return saveWith(name, func(w io.Writer) error { return mesh.Write(w, name, s) })
+}
+
+// saveWith writes a file whole or not at all.
+func saveWith(name string, write func(io.Writer) error) error {
 	f, err := os.CreateTemp(filepath.Dir(name), ".sakuji-*")
 	if err != nil {
 		return err
 	}
 	defer os.Remove(f.Name())
 	w := bufio.NewWriterSize(f, 1<<20)
-	err = mesh.Write(w, name, s)
+	err = write(w)
 	if err == nil {
 		err = w.Flush()
 	}

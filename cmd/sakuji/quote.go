@@ -408,12 +408,15 @@ func (q *quoted) price(h studio.Shop, o asked, items []studio.Item) error {
 }
 
 // ignored lists fields of an order that nobody reads, so that a slip of the pen is seen.
-func ignored(data []byte) (out []string) {
+func ignored(data []byte) []string { return unreadOf(data, reflect.TypeFor[asked]()) }
+
+// unreadOf lists fields of a JSON text that have none in a type.
+func unreadOf(data []byte, t reflect.Type) []string {
 	var o any
 	if json.Unmarshal(data, &o) != nil {
 		return nil
 	}
-	return unread("", o, reflect.TypeFor[asked]())
+	return unread("", o, t)
 }
 
 // unread lists what of a JSON value has no field in a type.
