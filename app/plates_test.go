@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"bytes"
+	"encoding/csv"
 	"math"
 	"testing"
 	"time"
@@ -11,6 +13,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
 	"sakuji/app/plates"
+	"sakuji/core/mesh"
 	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/route"
@@ -227,4 +230,45 @@ func TestArrange(t *testing.T) {
 	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Version: seen, Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}}}), "changed since")
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	refusal(t, put(m, m, 0, m+60, m+20), "stays as it is")
+}
+
+// A plate is written with its pieces in place: every piece of the 3MF read anew, and all of the STL,
+// lies within the bed's margin, on the bed, where the sheet says.
+func TestExportOfAPlate(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(5, route.Raw)
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	sheet := lies(t, s, number)
+	file := func(ending string) []byte {
+		var out bytes.Buffer
+		require.NoError(t, s.Plates.Export(s.Ctx, s.Models, number, ending, &out))
+		return out.Bytes()
+	}
+	soup, err := mesh.Read(file("3mf"), mesh.Limits{})
+	require.NoError(t, err)
+	require.Len(t, soup.Groups, 5)
+	for i, g := range soup.Groups {
+		box := soup.Part(g.From, g.To).Weld().Box
+		on := sheet.Laid()[i].On()
+		low, high := on.Size()
+		assert.InDelta(t, 0, box.Min.Z, 1e-4)
+		assert.InDelta(t, low.X, box.Min.X, 1e-3)
+		assert.InDelta(t, low.Y, box.Min.Y, 1e-3)
+		assert.InDelta(t, high.X, box.Max.X, 1e-3)
+		assert.InDelta(t, high.Y, box.Max.Y, 1e-3)
+	}
+	all, err := mesh.Read(file("stl"), mesh.Limits{})
+	require.NoError(t, err)
+	assert.Equal(t, soup.Len(), all.Len())
+	assert.InDelta(t, soup.Box.Max.X, all.Box.Max.X, 1e-3)
+	list, err := csv.NewReader(bytes.NewReader(file("csv"))).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, list, 6)
+	assert.Equal(t, no+"-1", list[1][0])
+	assert.Contains(t, string(file("svg")), no+"-5")
+	var out bytes.Buffer
+	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, number, "exe", &out), store.ErrNotFound)
+	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, 99, "stl", &out), store.ErrNotFound)
 }

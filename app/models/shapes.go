@@ -231,3 +231,16 @@ func suggestCuts(ctx context.Context, p parting, _ apart.Told) ([]solid.Cuts, er
 	}
 	return solid.SuggestCuts(ctx, solid.Whole(soup.Weld()), p.Pieces, p.Bed)
 }
+
+// Standing reads a model's mesh as a piece of it is printed: turned as it stands on its plate, at
+// its size.
+func (a *Room) Standing(m studio.Model, orientation studio.Orientation, scale float64) (*mesh.Soup, error) {
+	soup, err := a.soupOf(m)
+	if err != nil {
+		return nil, err
+	}
+	if orientation.ID != 0 {
+		soup = solid.Turned(solid.Whole(soup.Weld()), orientation.Facts.Matrix).Soup("stl")
+	}
+	return soup.Scaled(scale), nil
+}

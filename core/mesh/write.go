@@ -93,6 +93,31 @@ type Place struct {
 	Shift    Vec
 }
 
+// InPlace is all objects in one soup, each copy where it stands.
+func InPlace(objects []Object) *Soup {
+	n := 0
+	for _, o := range objects {
+		n += o.Soup.Len() * max(1, len(o.Places))
+	}
+	flat := make([]float32, 0, 9*n)
+	for _, o := range objects {
+		places := o.Places
+		if len(places) == 0 {
+			places = []Place{{}}
+		}
+		for _, p := range places {
+			sin, cos := math.Sincos(p.AngleDeg * math.Pi / 180)
+			for i := range o.Soup.Len() {
+				a, b, c := o.Soup.Triangle(i)
+				for _, v := range [3]Vec{a, b, c} {
+					flat = append(flat, float32(v.X*cos-v.Y*sin+p.Shift.X), float32(v.X*sin+v.Y*cos+p.Shift.Y), float32(v.Z+p.Shift.Z))
+				}
+			}
+		}
+	}
+	return SoupOf("stl", flat)
+}
+
 const (
 	contentTypes = `<?xml version="1.0" encoding="UTF-8"?>
 <Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>

@@ -31,6 +31,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/plates/share", s.layShared)
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
+		r.Get("/export.{ending}", s.export)
 		r.Post("/fill", s.fillAgain)
 		r.Post("/arrange", s.arrange)
 		r.Post("/add", s.addToPlate)

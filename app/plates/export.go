@@ -1,0 +1,107 @@
+package plates
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"strconv"
+
+	"sakuji/app/change"
+	"sakuji/app/models"
+	"sakuji/core/mesh"
+	"sakuji/core/plate"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// mostExported is how many triangles a file of a plate may hold. Source: from memory.
+const mostExported = 20_000_000
+
+// Export writes a plate with its pieces in place, for the program that cuts it into layers: as 3MF,
+// each shape once and set in its places; as STL, all in one; as SVG, a drawing at full size; as CSV,
+// its list.
+func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending string, w io.Writer) error {
+	var s PlateSheet
+	orientations := map[int64]studio.Orientation{}
+	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
+		if s, err = a.plateSheet(tx, number, false); err != nil {
+			return err
+		}
+		for _, p := range s.Pieces {
+			id := p.Piece.OrientationID
+			if _, known := orientations[id]; id != 0 && !known {
+				if orientations[id], err = tx.Orientation(id); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	switch {
+	case err != nil:
+		return err
+	case ending == "svg":
+		return plate.WriteSVG(w, s.Machine.Bed(), fmt.Sprintf("Plate %d, %s", number, s.Machine.Name), s.Laid())
+	case ending == "csv":
+		return s.writeCSV(w)
+	case ending != "3mf" && ending != "stl":
+		return store.ErrNotFound
+	}
+	objects, err := s.objects(from, orientations)
+	if err != nil {
+		return err
+	}
+	if ending == "3mf" {
+		return mesh.Write3MF(w, objects)
+	}
+	_, err = w.Write(mesh.WriteSTL(mesh.InPlace(objects)))
+	return err
+}
+
+// objects are the shapes of a plate, each with the places of its copies.
+func (s PlateSheet) objects(from *models.Room, orientations map[int64]studio.Orientation) (out []mesh.Object, err error) {
+	type shape struct {
+		model, orientation int64
+		scale              float64
+	}
+	known := map[shape]int{}
+	triangles := 0
+	for i, l := range s.Laid() {
+		p := s.Pieces[i]
+		key := shape{p.Piece.ModelID, p.Piece.OrientationID, p.Piece.Scale}
+		at, ok := known[key]
+		if !ok {
+			soup, err := from.Standing(p.Model, orientations[p.Piece.OrientationID], p.Piece.Scale)
+			if err != nil {
+				return nil, err
+			}
+			at = len(out)
+			known[key] = at
+			out = append(out, mesh.Object{Name: p.Piece.Name, Soup: soup})
+		}
+		if triangles += out[at].Soup.Len(); triangles > mostExported {
+			return nil, change.Refuse("Plate %d has more than %d million triangles: too many for one file.", s.Plate.Number, mostExported/1_000_000)
+		}
+		out[at].Places = append(out[at].Places, plate.StandsAt(l.Part.Outline, out[at].Soup.Box.Min, l.Placed))
+	}
+	return out, nil
+}
+
+// writeCSV writes what lies on the plate as a list.
+func (s PlateSheet) writeCSV(w io.Writer) error {
+	var out bytes.Buffer
+	c := csv.NewWriter(&out)
+	number := func(x float64, digits int) string { return strconv.FormatFloat(x, 'f', digits, 64) }
+	list := [][]string{{"piece", "name", "attempt", "x_mm", "y_mm", "angle_deg", "height_mm", "grams"}}
+	for i, l := range s.Laid() {
+		p := s.Pieces[i]
+		list = append(list, []string{p.Piece.Code, p.Piece.Name, strconv.Itoa(p.Piece.Attempt), number(l.XMM, 3), number(l.YMM, 3), number(l.AngleDeg, 2), number(p.Model.PrintHeightMM()*p.Piece.Scale, 2), number(p.Grams, 2)})
+	}
+	if err := c.WriteAll(list); err != nil {
+		return err
+	}
+	_, err := w.Write(out.Bytes())
+	return err
+}
