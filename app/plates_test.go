@@ -272,3 +272,61 @@ func TestExportOfAPlate(t *testing.T) {
 	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, number, "exe", &out), store.ErrNotFound)
 	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, 99, "stl", &out), store.ErrNotFound)
 }
+
+// Two runs in a row that fail hold their machine until a cause is named; what failed never runs again
+// unchanged without a word; what was not looked at before a run is noted with it.
+func TestFailuresHoldTheMachine(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Raw)
+	s.Accept(no)
+	bad := no + "-1"
+	s.Print(bad)
+	lay := func() plates.PlateSheet {
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		require.NoError(t, err)
+		return lies(t, s, number)
+	}
+	second := lay()
+	require.Len(t, second.Again, 1)
+	assert.Equal(t, "half printed", second.Again[0].Before)
+	assert.NotEmpty(t, second.Again[0].Ways)
+	assert.Empty(t, second.Hold, "one failure is no reason")
+	keys := func(s plates.PlateSheet) (out []string) {
+		for _, c := range s.Ready {
+			out = append(out, c.Key)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"putright", "bed", "film", "vat", "shaken", "enough"}, keys(second), "in May no room is asked after")
+	n := second.Plate.Number
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{}), "say what is changed for this attempt")
+	changed := map[int64]string{second.Again[0].Piece.ID: "holes bored"}
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed, Looked: map[string]bool{"bed": true, "film": true, "vat": true, "shaken": true}}))
+	sheet := lies(t, s, n)
+	assert.Equal(t, "holes bored", sheet.Pieces[0].Changed)
+	assert.Len(t, sheet.Plate.Run.Checked, 4)
+	require.Len(t, sheet.Plate.Run.Skipped, 2)
+	assert.Contains(t, sheet.Plate.Run.Skipped[1], "in the vat and bottle")
+	s.Clock.Pass(12 * time.Hour)
+	out := map[int64]studio.Outcome{sheet.Pieces[0].Piece.ID: {What: studio.Failed, Cause: "stuck to the film"}}
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, n, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
+
+	third := lay()
+	n = third.Plate.Number
+	assert.Contains(t, third.Hold, "2 runs in a row failed (stuck to the film and half printed)")
+	assert.Contains(t, keys(third), "level")
+	changed = map[int64]string{third.Again[0].Piece.ID: "plate levelled"}
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed}), "Tarn is held")
+	all, err := s.Plates.Plates(s.Ctx)
+	require.NoError(t, err)
+	assert.Contains(t, all.Holds[s.Tarn], "Name the cause")
+	refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "not known", Did: "hoped"}), "Name the cause")
+	refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "stuck to the film", Did: " "}), "ay what was put right")
+	assert.ErrorIs(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: 99, Cause: "stuck to the film", Did: "film changed"}), store.ErrNotFound)
+	s.Clock.Pass(time.Minute)
+	require.NoError(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "stuck to the film", Did: "film changed"}))
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed}))
+	all, err = s.Plates.Plates(s.Ctx)
+	require.NoError(t, err)
+	assert.Empty(t, all.Holds)
+}

@@ -141,7 +141,7 @@ func (c *chance) stamp(code string) bool {
 func (c *chance) plate() {
 	number, _, err := c.Plates.LayPlate(c.Ctx, c.Owner, c.Tarn, c.Resin)
 	require.NoError(c, err)
-	require.NoError(c, c.Plates.StartRun(c.Ctx, c.Owner, number, studio.Started{}))
+	c.Begin(number)
 	c.Clock.Pass(14 * time.Hour)
 	sheet, err := c.Plates.PlateSheet(c.Ctx, number)
 	require.NoError(c, err)

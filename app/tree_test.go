@@ -61,7 +61,7 @@ func printAll(t *testing.T, s *apptest.Studio, scrapped ...string) {
 		}
 		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 		require.NoError(t, err)
-		require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
+		s.Begin(number)
 		s.Clock.Pass(12 * time.Hour)
 		sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 		require.NoError(t, err)

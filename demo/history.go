@@ -15,6 +15,7 @@ import (
 	"sakuji/app/pieces"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
+	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -207,13 +208,39 @@ func (l *life) machines(at time.Time) error {
 				room -= 1.6
 			}
 			room = math.Round(room*10) / 10
-			if err := l.App.Plates.StartRun(l.ctx, l.jory, number, studio.Started{RoomC: &room}); err != nil {
+			if err := l.start(number, room); err != nil {
 				return err
 			}
 			break
 		}
 	}
 	return nil
+}
+
+// start looks at what a run asks for, puts a held machine right, changes one thing for what failed
+// before, and begins.
+func (l *life) start(number int, roomC float64) error {
+	s, err := l.App.Plates.PlateSheet(l.ctx, number)
+	if err != nil {
+		return err
+	}
+	if s.Hold != "" {
+		cause := s.InRow[0]
+		if cause == process.Unknown {
+			cause = "wrong settings"
+		}
+		if err := l.App.Plates.PutRight(l.ctx, l.ilse, studio.Remedy{MachineID: s.Machine.ID, Cause: cause, Did: process.FaultOf(cause).Changes[0]}); err != nil {
+			return err
+		}
+	}
+	run := studio.Started{RoomC: &roomC, Changed: map[int64]string{}, Looked: map[string]bool{}}
+	for i, c := range s.Ready {
+		run.Looked[c.Key] = i != number%5 // now and then one is left out
+	}
+	for _, a := range s.Again {
+		run.Changed[a.Piece.ID] = a.Ways[0]
+	}
+	return l.App.Plates.StartRun(l.ctx, l.jory, number, run)
 }
 
 // paints are the stages that Ilse does herself.

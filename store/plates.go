@@ -8,9 +8,9 @@ import (
 
 const (
 	plateOnce      = `number, machine_id, material_id, created_ms`
-	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause`
+	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed`
 	runOnce        = `plate_id, machine_id, planned_min, physics_min`
-	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note`
+	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped`
 	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off FROM plates `
 	selectRuns     = `SELECT id, ` + runOnce + `, ` + runColumns + ` FROM runs `
 )
@@ -102,6 +102,36 @@ func (t *Tx) SavePlate(p studio.Plate) error {
 
 // SaveRun adds a run without an id, or changes one.
 func (t *Tx) SaveRun(r *studio.Run) error { return t.save("runs", &r.ID, r, runColumns, runOnce) }
+
+// LastFailure returns why a piece failed on the plate it lay on last; empty where it did not.
+func (t *Tx) LastFailure(pieceID int64) (string, error) {
+	list, err := rows[string](t, `SELECT cause FROM plate_pieces WHERE piece_id = ? AND outcome = ? ORDER BY plate_id DESC LIMIT 1`, pieceID, studio.Failed)
+	if len(list) == 0 {
+		return "", err
+	}
+	return list[0], err
+}
+
+// LastRemedies returns what was put right last on each machine.
+func (t *Tx) LastRemedies() (map[int64]studio.Remedy, error) {
+	list, err := rows[studio.Remedy](t, `SELECT id, machine_id, person_id, at_ms, cause, did FROM remedies ORDER BY at_ms, id`)
+	out := map[int64]studio.Remedy{}
+	for _, r := range list {
+		out[r.MachineID] = r
+	}
+	return out, err
+}
+
+// AddRemedy notes one.
+func (t *Tx) AddRemedy(r *studio.Remedy) (err error) {
+	r.ID, err = t.add("remedies", `machine_id, person_id, at_ms, cause, did`, r)
+	return err
+}
+
+// EmptiedOn returns a machine's plates that were emptied, newest first.
+func (t *Tx) EmptiedOn(machineID int64, limit int) ([]studio.Plate, error) {
+	return t.plates(`WHERE state = ? AND machine_id = ? ORDER BY (SELECT ended_ms FROM runs WHERE plate_id = plates.id) DESC LIMIT ?`, studio.PlateEmptied, machineID, limit)
+}
 
 // Book notes material used up.
 func (t *Tx) Book(b studio.Booking) error {

@@ -1,13 +1,14 @@
 package studio
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"sakuji/core/process"
 	"sakuji/core/rates"
-
 	"sakuji/core/route"
 )
 
@@ -41,10 +42,12 @@ func OutcomeName(what string) string {
 	return what
 }
 
-// Causes of failed prints. Source: the trade's fault list.
-func Causes() []string {
-	return []string{"stuck to the film", "supports too few", "half printed", "came off the bed", "clogged nozzle",
-		"layers shifted", "wrong settings", "power cut", "not known"}
+// Causes of failed prints.
+func Causes() (out []string) {
+	for _, f := range process.Faults("") {
+		out = append(out, f.Sign)
+	}
+	return out
 }
 
 // Plate is pieces arranged for one run.
@@ -70,6 +73,7 @@ type OnPlatePiece struct {
 	Report   string  // what the machine said: "", good, or a cause
 	Outcome  string
 	Cause    string
+	Changed  string // for this attempt, where one before failed
 }
 
 // Run is one attempt at a plate.
@@ -85,6 +89,8 @@ type Run struct {
 	Emptied    time.Time
 	EmptiedBy  int64
 	Note       string
+	Checked    []string // of what was asked before it
+	Skipped    []string // and was not looked at
 }
 
 // Due is when the run should end.
@@ -195,14 +201,18 @@ const startedLongAgo = 24 * time.Hour
 
 // Started is what is noted of a run that begins.
 type Started struct {
-	At    time.Time // zero: now
-	RoomC *float64
-	Sure  bool // that it was so long ago
+	At      time.Time // zero: now
+	RoomC   *float64
+	Sure    bool             // that it was so long ago
+	Held    string           // why the machine must not run; empty: it may
+	Ready   []ReadyCheck     // what is asked before it
+	Looked  map[string]bool  // at which of that somebody looked
+	Changed map[int64]string // for a piece that failed before, by its id
 }
 
 // Start begins the run, at a time that may have passed. busy is the plate that still is on
 // the machine, nil for none.
-func (pl Plate) Start(a Act, machine Machine, s Started, takes PlateEstimate, busy *Plate, zone *time.Location) (Plate, Entry, error) {
+func (pl Plate) Start(a Act, machine Machine, pieces []Piece, s Started, takes PlateEstimate, busy *Plate, zone *time.Location) (Plate, Entry, error) {
 	if s.At.IsZero() {
 		s.At = a.At
 	}
@@ -214,6 +224,8 @@ func (pl Plate) Start(a Act, machine Machine, s Started, takes PlateEstimate, bu
 		return pl, Entry{}, fmt.Errorf("plate %d is bare: lay a piece on it first", pl.Number)
 	case busy != nil && busy.State == PlateRunning:
 		return pl, Entry{}, fmt.Errorf("%s still runs plate %d. Note its end first", machine.Name, busy.Number)
+	case s.Held != "":
+		return pl, Entry{}, errors.New(s.Held)
 	case busy != nil:
 		return pl, Entry{}, fmt.Errorf("plate %d still stands on %s. Empty it first", busy.Number, machine.Name)
 	case s.At.After(a.At):
@@ -223,10 +235,36 @@ func (pl Plate) Start(a Act, machine Machine, s Started, takes PlateEstimate, bu
 	case !s.Sure && a.At.Sub(s.At) > startedLongAgo:
 		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("%s is %s ago.", s.At.In(zone).Format("Monday 2 January 2006, 15:04"), Hours(a.At.Sub(s.At).Minutes())), Yes: "Yes, it started then"}
 	}
+	pl = pl.changing(s.Changed)
+	if same := pl.Unchanged(pieces); len(same) > 0 {
+		return pl, Entry{}, rates.Amiss(fmt.Sprintf("changed[%d]", same[0].ID), "%s failed before: say what is changed for this attempt. Nothing was started", same[0].Code)
+	}
 	pl.State = PlateRunning
 	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC}
+	text := ""
+	for _, c := range s.Ready {
+		if s.Looked[c.Key] {
+			pl.Run.Checked = append(pl.Run.Checked, c.Text)
+		} else {
+			pl.Run.Skipped = append(pl.Run.Skipped, c.Text)
+		}
+	}
+	if len(pl.Run.Skipped) > 0 {
+		text = "; not looked at: " + joinAnd(pl.Run.Skipped)
+	}
 	a.At = s.At
-	return pl, a.entry("run started", "plate %d on %s, %s", pl.Number, machine.Name, Hours(takes.Minutes)).of(0, 0, pl.ID), nil
+	return pl, a.entry("run started", "plate %d on %s, %s%s", pl.Number, machine.Name, Hours(takes.Minutes), text).of(0, 0, pl.ID), nil
+}
+
+// changing notes what is changed for pieces that failed before.
+func (pl Plate) changing(changed map[int64]string) Plate {
+	pl.Pieces = slices.Clone(pl.Pieces)
+	for i, o := range pl.Pieces {
+		if c := strings.TrimSpace(changed[o.PieceID]); c != "" {
+			pl.Pieces[i].Changed = c
+		}
+	}
+	return pl
 }
 
 // Finish notes that the machine has stopped, with what it reports of each piece.

@@ -151,7 +151,7 @@ func (s *Studio) Print(failing ...string) int {
 	s.T.Helper()
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
 	require.NoError(s.T, err)
-	require.NoError(s.T, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
+	s.Begin(number)
 	s.Clock.Pass(12 * time.Hour)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(s.T, err)
@@ -166,6 +166,25 @@ func (s *Studio) Print(failing ...string) int {
 	}
 	require.NoError(s.T, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
 	return number
+}
+
+// Begin starts a plate as a careful person does: a machine that is held is put right first, and for
+// what failed before something is changed.
+func (s *Studio) Begin(number int) {
+	s.T.Helper()
+	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
+	require.NoError(s.T, err)
+	if sheet.Hold != "" {
+		require.NoError(s.T, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: sheet.Machine.ID, Cause: "wrong settings", Did: "exposure set anew"}))
+	}
+	started := studio.Started{Changed: map[int64]string{}, Looked: map[string]bool{}}
+	for _, a := range sheet.Again {
+		started.Changed[a.Piece.ID] = a.Ways[0]
+	}
+	for _, c := range sheet.Ready {
+		started.Looked[c.Key] = true
+	}
+	require.NoError(s.T, s.Plates.StartRun(s.Ctx, s.Bench, number, started))
 }
 
 // Paid notes an amount as the kind of payment that is expected next.

@@ -42,6 +42,7 @@ type PlatesSheet struct {
 	Emptied []studio.Plate
 	Waiting []WaitingGroup
 	Held    []studio.HeldPiece // wait, and must not be laid yet
+	Holds   map[int64]string   // machines that must not run, by id, and why
 	Now     time.Time
 }
 
@@ -76,8 +77,20 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 		if s.Emptied, err = tx.EmptiedPlates(12); err != nil {
 			return err
 		}
-		s.Waiting, s.Held, err = Waiting(tx, s.Shop)
-		return err
+		if s.Waiting, s.Held, err = Waiting(tx, s.Shop); err != nil {
+			return err
+		}
+		s.Holds = map[int64]string{}
+		for _, m := range s.Shop.Machines {
+			inRow, err := failedInRow(tx, m.ID)
+			if err != nil {
+				return err
+			}
+			if why := m.Held(inRow); why != "" {
+				s.Holds[m.ID] = why
+			}
+		}
+		return nil
 	})
 	return s, err
 }
@@ -201,8 +214,12 @@ type PlateSheet struct {
 	Pieces     []LaidPiece
 	Estimate   studio.PlateEstimate
 	Candidates []Candidate
-	Busy       *studio.Plate // another plate runs on the machine
-	MayTake    error         // why the emptying cannot be taken back; nil: it can
+	InRow      []string            // causes of its machine's last runs, as long as they failed
+	Hold       string              // why its machine must not run; empty: it may
+	Ready      []studio.ReadyCheck // what to look at before it starts
+	Again      []Again             // pieces that failed before
+	Busy       *studio.Plate       // another plate runs on the machine
+	MayTake    error               // why the emptying cannot be taken back; nil: it can
 	Log        []studio.Entry
 	Now        time.Time
 }
@@ -250,7 +267,7 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 			s.Busy = &open[i]
 		}
 	}
-	if err := s.fragile(tx); err != nil {
+	if err := errors.Join(s.fragile(tx), s.readiness(tx)); err != nil {
 		return s, err
 	}
 	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)
@@ -258,6 +275,26 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 		s.Candidates, err = s.candidates(tx)
 	}
 	return s, err
+}
+
+// readiness finds what must be looked at before a laid plate starts, and whether its machine is held.
+func (s *PlateSheet) readiness(tx *store.Tx) error {
+	if s.Plate.State != studio.PlateLaid {
+		return nil
+	}
+	inRow, err := failedInRow(tx, s.Machine.ID)
+	s.InRow, s.Hold, s.Ready = inRow, s.Machine.Held(inRow), s.Shop.Ready(s.Machine, s.Estimate.Grams, inRow, s.Now)
+	return errors.Join(err, s.again(tx))
+}
+
+// failedInRow are the causes of a machine's last runs, as long as they failed.
+func failedInRow(tx *store.Tx, machineID int64) ([]string, error) {
+	emptied, err := tx.EmptiedOn(machineID, 8)
+	if err != nil {
+		return nil, err
+	}
+	remedies, err := tx.LastRemedies()
+	return studio.FailedInRow(emptied, remedies[machineID].At), err
 }
 
 // maxCandidates bounds the list of what would still fit.

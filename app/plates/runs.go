@@ -3,10 +3,12 @@ package plates
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"sakuji/app/change"
 	"sakuji/app/setup"
+	"sakuji/core/process"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -18,11 +20,35 @@ func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, start
 		if err != nil {
 			return err
 		}
-		pl, e, err := s.Plate.Start(c.Act(), s.Machine, started, s.Estimate, s.Busy, s.Shop.Studio.Zone())
+		started.Held, started.Ready = s.Hold, s.Ready
+		pl, e, err := s.Plate.Start(c.Act(), s.Machine, s.pieces(), started, s.Estimate, s.Busy, s.Shop.Studio.Zone())
 		if err != nil {
 			return change.Refused(err)
 		}
 		return savePlate(c, pl, e)
+	})
+}
+
+// PutRight notes what was put right on a machine after failures; it may run again, and what failed
+// before counts for less.
+func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		h, err := setup.Load(c.Tx)
+		if err != nil {
+			return err
+		}
+		m, ok := h.Machine(r.MachineID)
+		if !ok {
+			return store.ErrNotFound
+		}
+		if err := r.Check().Err(); err != nil {
+			return change.Refused(err)
+		}
+		r.At, r.PersonID, r.Did = c.Now, c.Act().PersonID, strings.TrimSpace(r.Did)
+		if err := c.AddRemedy(&r); err != nil {
+			return err
+		}
+		return c.Note("put right", change.About{}, "%s: %s; %s", m.Name, r.Cause, r.Did)
 	})
 }
 
@@ -163,4 +189,29 @@ func (a *Room) Running(ctx context.Context) (h studio.Shop, plates []studio.Plat
 		return err
 	})
 	return h, plates, err
+}
+
+// Again is a piece that failed before, on a plate that is to start.
+type Again struct {
+	Piece   studio.Piece
+	Before  string // why it failed last
+	Changed string // for this attempt, if somebody said so already
+	Do      string // what helps
+	Ways    []string
+}
+
+// again finds the pieces of a plate that failed before, and why.
+func (s *PlateSheet) again(tx *store.Tx) error {
+	for _, lp := range s.Pieces {
+		if lp.Piece.Attempt < 2 {
+			continue
+		}
+		before, err := tx.LastFailure(lp.Piece.ID)
+		if err != nil {
+			return err
+		}
+		fault := process.FaultOf(before)
+		s.Again = append(s.Again, Again{lp.Piece, before, lp.Changed, fault.Do, fault.Changes})
+	}
+	return nil
 }

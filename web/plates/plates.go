@@ -3,6 +3,7 @@ package plates
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -23,7 +24,7 @@ func (s *Room) plates(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "plates", kit.Page{Title: "Plates", Sheet: "Plates", Active: "/plates", D: v, Keys: kit.Keys("↑ ↓", "move", "Enter", "open", "F", "find")})
+	s.Show(w, r, "plates", kit.Page{Title: "Plates", Sheet: "Plates", Active: "/plates", D: platesView{v}, Keys: kit.Keys("↑ ↓", "move", "Enter", "open", "F", "find")})
 }
 
 func (s *Room) layPlate(w http.ResponseWriter, r *http.Request) {
@@ -56,6 +57,14 @@ func leftText(left []plate.Left) string {
 		}
 	}
 	return fmt.Sprintf("%s left. %s.", studio.Say(len(left), "piece"), strings.Join(parts, "; "))
+}
+
+// platesView is the sheet of plates with what its forms need.
+type platesView struct{ plates.PlatesSheet }
+
+// Faults are the causes of failures of a process that somebody could put right.
+func (v platesView) Faults(processName string) []process.Fault {
+	return slices.DeleteFunc(process.Faults(processName), func(f process.Fault) bool { return f.Sign == process.Unknown })
 }
 
 // PlateView is a plate's sheet with its drawing.
@@ -128,20 +137,39 @@ func (s *Room) discardPlate(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Started kit.Moment   `form:"started"`
-		RoomC   kit.Optional `form:"room" label:"Room temperature"`
-		Sure    bool         `form:"sure"`
+		Started kit.Moment       `form:"started"`
+		RoomC   kit.Optional     `form:"room" label:"Room temperature"`
+		Sure    bool             `form:"sure"`
+		Looked  map[string]bool  `form:"looked"`
+		Changed map[int64]string `form:"changed"`
 	}](r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	started := studio.Started{At: s.JustNow(r, f.Started), RoomC: f.RoomC.Pointer(), Sure: f.Sure}
+	started := studio.Started{At: s.JustNow(r, f.Started), RoomC: f.RoomC.Pointer(), Sure: f.Sure, Looked: f.Looked, Changed: f.Changed}
 	told := "The run is on."
 	if room := started.RoomC; room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
 	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started), told)
+}
+
+// putRight notes what was put right on a machine that is held.
+func (s *Room) putRight(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Machine int64  `form:"machine"`
+		Cause   string `form:"cause"`
+		Did     string `form:"did"`
+	}](r)
+	if err == nil {
+		err = s.App.Plates.PutRight(r.Context(), s.Hand(r), studio.Remedy{MachineID: f.Machine, Cause: f.Cause, Did: f.Did})
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/plates", "Noted: the machine may run again.")
 }
 
 func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {

@@ -28,6 +28,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/plates", s.layPlate)
 	r.Get("/plates/plan", s.whatIf)
 	r.Post("/plates/all", s.layAll)
+	r.Post("/plates/put-right", s.putRight)
 	r.Post("/plates/share", s.layShared)
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)

@@ -1,0 +1,130 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"sakuji/core/process"
+	"sakuji/core/rates"
+)
+
+// HoldAfter is how many runs in a row may fail before a machine is held until a cause is named.
+// Source: common practice.
+const HoldAfter = 2
+
+// Remedy is what was put right on a machine after failures: one thing.
+type Remedy struct {
+	ID        int64
+	MachineID int64
+	PersonID  int64
+	At        time.Time
+	Cause     string
+	Did       string
+}
+
+// Check says what is wrong with it.
+func (r Remedy) Check() (v rates.Invalid) {
+	v.Need(OneOf(r.Cause, Causes()...) && r.Cause != process.Unknown, "cause", "name the cause: one of the list")
+	v.Need(strings.TrimSpace(r.Did) != "" && len(r.Did) <= 300, "did", "say what was put right, in a few words")
+	return v
+}
+
+// Failed reports whether a print of the plate's run failed.
+func (pl Plate) Failed() bool {
+	return slices.ContainsFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.Outcome == Failed })
+}
+
+// FailedInRow are the causes of a machine's runs that failed one after another, the newest first,
+// since something was put right last. emptied are its plates, newest first.
+func FailedInRow(emptied []Plate, putRight time.Time) (causes []string) {
+	for _, pl := range emptied {
+		if !pl.Failed() || pl.Run == nil || !pl.Run.Ended.After(putRight) {
+			break
+		}
+		at := slices.IndexFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.Outcome == Failed })
+		causes = append(causes, pl.Pieces[at].Cause)
+	}
+	return causes
+}
+
+// Held says why a machine must not run before a cause is named; empty: it may.
+func (m Machine) Held(inRow []string) string {
+	if len(inRow) < HoldAfter {
+		return ""
+	}
+	return fmt.Sprintf("%s is held: %d runs in a row failed (%s). Name the cause and what was put right, then it may run.", m.Name, len(inRow), joinAnd(inRow))
+}
+
+// ReadyCheck is something to look at before a run starts.
+type ReadyCheck struct {
+	Key  string
+	Text string
+	Why  string // it is asked now; empty: always
+}
+
+// AllReadyChecks are those that could be asked.
+func (h Shop) readyText(key string, grams float64) string {
+	return map[string]string{
+		"bed":      "bed clean",
+		"level":    "plate level",
+		"film":     "film tight and clear",
+		"vat":      "vat strained, nothing hard in it",
+		"shaken":   "resin shaken",
+		"enough":   fmt.Sprintf("%s g in the vat and bottle", rates.Number(grams)),
+		"warm":     fmt.Sprintf("room %.0f °C or more, warmed before and not by a heater beside the alcohol", process.ColdC),
+		"dry":      "filament dry",
+		"spool":    fmt.Sprintf("%s g on the spool", rates.Number(grams)),
+		"free":     "nothing in the way of the head",
+		"nozzle":   "nozzle clean",
+		"putright": "the last cause put right",
+	}[key]
+}
+
+// winter are the months in which a room is asked after. Source: from memory; the northern half.
+var winter = []time.Month{time.October, time.November, time.December, time.January, time.February, time.March, time.April}
+
+// Ready are the things to look at before a run, fitted to the process, what the machine did last, the
+// season and what the plate takes.
+func (h Shop) Ready(m Machine, grams float64, last []string, now time.Time) (out []ReadyCheck) {
+	add := func(key, why string) { out = append(out, ReadyCheck{key, h.readyText(key, grams), why}) }
+	because := ""
+	if len(last) > 0 {
+		because = "the last run failed: " + last[0]
+		add("putright", because)
+	}
+	add("bed", "")
+	if m.Process == process.Resin {
+		add("film", "")
+		add("vat", because)
+		if slices.Contains(last, "stuck to the film") {
+			add("level", because)
+		}
+		add("shaken", "")
+		add("enough", "")
+		if slices.Contains(winter, now.In(h.Studio.Zone()).Month()) {
+			add("warm", "it is the cold half of the year")
+		}
+		return out
+	}
+	add("dry", "")
+	add("spool", "")
+	add("free", "")
+	if slices.Contains(last, "clogged nozzle") {
+		add("nozzle", because)
+	}
+	return out
+}
+
+// Unchanged are the pieces of a plate that failed before and of which nobody has said what is changed
+// for this attempt: they do not run again like that.
+func (pl Plate) Unchanged(pieces []Piece) (out []Piece) {
+	for _, p := range pieces {
+		at := slices.IndexFunc(pl.Pieces, func(o OnPlatePiece) bool { return o.PieceID == p.ID })
+		if at >= 0 && p.Attempt > 1 && p.State == OnPlate && strings.TrimSpace(pl.Pieces[at].Changed) == "" {
+			out = append(out, p)
+		}
+	}
+	return out
+}
