@@ -239,7 +239,7 @@ func (l *life) may() error {
 		{day(time.April, 30, 9, 0), commission{nick: "snails", client: guild, title: "Twenty-four snail couriers", use: "gaming", wanted: day(time.May, 19, 0, 0), budget: "2200", note: "One set, one scheme: shells in four colours, six of each.",
 			items: []line{{"Snail courier", []model{snail}, route.Painted, 24, 0.86, "resin"}}, colours: [][2]string{{"Shells", "moss, plum, brass and slate, six of each"}, {"Bags", "waxed brown"}}}, "Bram Ellery, board", 150 * time.Minute},
 		{day(time.May, 13, 9, 10), commission{nick: "kiosks", client: guild, title: "Mushroom kiosks", use: "gaming", wanted: day(time.June, 2, 0, 0),
-			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.2, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
+			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.4, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
 		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "850", note: "A wedding present: of no use after the 16th.",
 			items: []line{{"Orrery moth", []model{moth}, route.Painted, 3, 1, "resin"}, {"Orrery gear", []model{gear}, route.Painted, 4, 1, "resin"}}, colours: [][2]string{{"Gears", "old brass, darker in the gaps"}}}, "Odile Brackwater", 26 * time.Hour},
 		{day(time.May, 9, 10, 0), commission{nick: "seals", client: guild, title: "Moth seals, cast", use: "gaming", wanted: day(time.May, 27, 0, 0), note: "For sealing letters in the game: all alike, no paint.",

@@ -217,6 +217,8 @@ type PlateSheet struct {
 	InRow      []string            // causes of its machine's last runs, as long as they failed
 	Hold       string              // why its machine must not run; empty: it may
 	Ready      []studio.ReadyCheck // what to look at before it starts
+	Load       studio.LayerLoad    // of a resin plate
+	Risks      []studio.Risk       // pieces that could not be printed again in time
 	Again      []Again             // pieces that failed before
 	Busy       *studio.Plate       // another plate runs on the machine
 	MayTake    error               // why the emptying cannot be taken back; nil: it can
@@ -267,7 +269,7 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 			s.Busy = &open[i]
 		}
 	}
-	if err := errors.Join(s.fragile(tx), s.readiness(tx)); err != nil {
+	if err := errors.Join(s.fragile(tx), s.readiness(tx), s.risks(tx)); err != nil {
 		return s, err
 	}
 	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)

@@ -215,3 +215,44 @@ func (s *PlateSheet) again(tx *store.Tx) error {
 	}
 	return nil
 }
+
+// Ends is when the plate's run ends: as noted, as it should, or if it were started now.
+func (s PlateSheet) Ends() time.Time {
+	switch {
+	case s.Plate.Run == nil:
+		return s.Now.Add(time.Duration(s.Estimate.Minutes * float64(time.Minute)))
+	case s.Plate.Run.Ended.IsZero():
+		return s.Plate.Run.Due()
+	}
+	return s.Plate.Run.Ended
+}
+
+// risks finds what a run that is to start, or is on, puts at stake.
+func (s *PlateSheet) risks(tx *store.Tx) error {
+	if !studio.OneOf(s.Plate.State, studio.PlateLaid, studio.PlateRunning) {
+		return nil
+	}
+	if s.Machine.Process == process.Resin {
+		s.Load = studio.PlateLoad(s.on())
+	}
+	wanted := map[int64]time.Time{}
+	for _, lp := range s.on() {
+		if _, known := wanted[lp.Piece.OrderID]; !known {
+			o, err := tx.OrderByID(lp.Piece.OrderID)
+			if err != nil {
+				return err
+			}
+			wanted[o.ID] = o.Wanted
+		}
+		r, is := s.Shop.Irreplaceable(lp, s.Machine, s.Material, lp.Piece.OffBy(wanted[lp.Piece.OrderID], s.Now), s.Ends())
+		if !is {
+			continue
+		}
+		if s.Plate.State == studio.PlateLaid {
+			c := s.candidate(lp)
+			r.Spare, r.SpareMin, r.SpareGrams = c.Fits, c.AddMinutes, c.AddGrams
+		}
+		s.Risks = append(s.Risks, r)
+	}
+	return nil
+}

@@ -2,10 +2,13 @@ package plates
 
 import (
 	"encoding/json"
+	"fmt"
+	"html/template"
 	"maps"
 	"math"
 	"net/http"
 	"slices"
+	"strings"
 
 	"sakuji/app/plates"
 	"sakuji/web/kit"
@@ -73,4 +76,28 @@ func (s *Room) arrange(w http.ResponseWriter, r *http.Request) {
 		err = s.App.Plates.Arrange(r.Context(), s.Hand(r), plateNumber(r), moves)
 	}
 	s.plateDone(w, r, err, "Kept: the pieces lie so.")
+}
+
+// Nobody says that nobody is there when the run ends, and from when on somebody is; empty: somebody is.
+func (v PlateView) Nobody(p kit.Page) string {
+	if is, from := v.Shop.Attended(v.Ends()); !is {
+		return "nobody is there before " + p.Clock(from)
+	}
+	return ""
+}
+
+// LoadSVG draws how the area of the layers goes over the height of a plate.
+func (v PlateView) LoadSVG() template.HTML {
+	const w, h = 150.0, 34.0
+	if v.Load.MostMM2 <= 0 {
+		return ""
+	}
+	var d strings.Builder
+	for i, mm2 := range v.Load.AreaMM2 {
+		x, y := float64(i)/float64(len(v.Load.AreaMM2))*w, h-mm2/v.Load.MostMM2*h
+		fmt.Fprintf(&d, "%s%.1f %.1fH%.1f", map[bool]string{true: "M", false: "L"}[i == 0], x, y, x+w/float64(len(v.Load.AreaMM2)))
+	}
+	at := v.Load.AtMM / v.Load.HeightMM * w
+	return template.HTML(fmt.Sprintf(`<svg class="ml-auto mt-1" width="%[1]g" height="%[2]g" viewBox="0 -1 %[1]g %[3]g" role="img" aria-label="area of the layers, from the plate at the left to the top at the right"><path d="%[4]s" fill="none" stroke="var(--ink)"/><line x1="0" x2="%[1]g" y1="%[5]g" y2="%[5]g" stroke="var(--line)"/><line x1="%.1[6]f" x2="%.1[6]f" y1="0" y2="%[5]g" stroke="var(--persimmon)" stroke-dasharray="3 3"/></svg>`, //nolint:gosec // numbers
+		w, h+2, h+2, d.String(), h, at))
 }

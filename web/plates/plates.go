@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -75,7 +74,6 @@ type PlateView struct {
 	Caution string
 	Causes  []string
 	Mends   []route.StageKind
-	Ends    time.Time // when it would end if started now
 	Cold    float64
 }
 
@@ -92,7 +90,6 @@ func (s *Room) plate(w http.ResponseWriter, r *http.Request) {
 	}
 	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Mends: route.Mends(), Cold: process.ColdC}
 	v.Drawing = DrawPlate(v)
-	v.Ends = v.Now.Add(time.Duration(v.Estimate.Minutes * float64(time.Minute)))
 	p := kit.Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
 		Block: kit.Block("Machine", v.Machine.Name, "Pieces", fmt.Sprint(len(v.Pieces)))}
 	if v.Plate.State == studio.PlateLaid {
