@@ -72,6 +72,9 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 	now := a.Clock.Now()
 	for _, pl := range plates {
 		m, _ := h.Machine(pl.MachineID)
+		if m.Link != "" {
+			continue // it tells itself
+		}
 		out := p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process))
 		if out.Ended.After(now) {
 			continue

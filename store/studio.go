@@ -82,6 +82,11 @@ func (t *Tx) SaveMachine(m *studio.Machine) error {
 	return t.save("machines", &m.ID, m, gearColumns, "")
 }
 
+// SaveReach writes where a machine answers, and what of its bed is kept free.
+func (t *Tx) SaveReach(m studio.Machine) error {
+	return t.save("machines", &m.ID, &m, `link, keep_out`, "")
+}
+
 // Materials returns all materials, in order of process and age.
 func (t *Tx) Materials() ([]studio.Material, error) {
 	return rows[studio.Material](t, `SELECT * FROM materials ORDER BY process DESC, id`)

@@ -483,7 +483,7 @@ func (h Shop) share(model Model, scale float64, machine Machine, minutes float64
 	if usable <= 0 {
 		return 1
 	}
-	o := model.Shape.Plan.Scaled(scale)
+	o := model.Shape.Plan.Filled().Scaled(scale)
 	var rim float64
 	for _, ring := range o {
 		rim += perimeter(ring)

@@ -51,7 +51,7 @@ func (h Shop) Machine(id int64) (Machine, bool) {
 // Bed is the room of a machine.
 func (m Machine) Bed() plate.Bed {
 	f := m.Figures
-	return plate.Bed{WidthMM: f.V("width"), DepthMM: f.V("depth"), HeightMM: f.V("height"), MarginMM: f.V("margin")}
+	return plate.Bed{WidthMM: f.V("width"), DepthMM: f.V("depth"), HeightMM: f.V("height"), MarginMM: f.V("margin"), KeepOut: m.KeepOut}
 }
 
 // OnBed is a scaled model as it lies on a machine, raft and stand counted.

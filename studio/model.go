@@ -361,7 +361,7 @@ func shapeOf(m *mesh.Mesh) ModelShape {
 	return ModelShape{
 		Profile:  solid.ProfileOf(m, 160),
 		Overhang: solid.OverhangOf(m, solid.OverhangDeg),
-		Plan:     solid.OutlineOf(m, solid.Plan),
+		Plan:     solid.SilhouetteOf(m, solid.Plan),
 		Front:    solid.SilhouetteOf(m, solid.Front),
 		Side:     solid.SilhouetteOf(m, solid.Side),
 		LowMM:    [3]float64{m.Box.Min.X, m.Box.Min.Y, m.Box.Min.Z},

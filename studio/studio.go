@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"sakuji/core/plate"
 	"sakuji/core/rates"
 )
 
@@ -79,7 +80,9 @@ type Gear struct {
 	Process     string
 	Figures     rates.Set
 	Active      bool
-	Calibration Calibration // machines only
+	Calibration Calibration     // machines only
+	Link        string          // where a machine answers, http://…; empty: nowhere
+	KeepOut     []plate.KeepOut // of its bed
 }
 
 // Machine is a printer.

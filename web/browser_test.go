@@ -305,6 +305,10 @@ func TestTheWholePathInABrowser(t *testing.T) {
 		b.button("Lay the next plate")
 		assert.Regexp(t, `^\d+ h`, b.text("#runtime"))
 		b.fill("[name=room]", "21")
+		if again := b.eval(`return document.querySelectorAll("[name^=changed]").length`); again == "1" {
+			b.fill("[name^=changed]", "holes bored")
+		}
+		b.eval(`document.querySelector("[name='looked[bed]']").click()`)
 		b.button("Start on Tarn")
 		path := b.eval("return location.pathname")
 		s.Clock.Pass(12 * time.Hour)

@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"sakuji/app/change"
@@ -25,12 +26,14 @@ import (
 // Room is where plates are.
 type Room struct {
 	change.Base
-	queue *jobs.Queue
+	queue  *jobs.Queue
+	liveMu sync.Mutex
+	live   map[int64]Live // by machine
 }
 
 // New makes the room and registers the long work it does.
 func New(base change.Base, queue *jobs.Queue) *Room {
-	a := &Room{base, queue}
+	a := &Room{Base: base, queue: queue, live: map[int64]Live{}}
 	queue.Register(studio.JobCalibrate, jobs.Kind{Run: a.calibrate, Ended: dropPrepared, After: a.letGo})
 	return a
 }
@@ -42,6 +45,7 @@ type PlatesSheet struct {
 	Emptied []studio.Plate
 	Waiting []WaitingGroup
 	Held    []studio.HeldPiece // wait, and must not be laid yet
+	Live    map[int64]*Live    // how machines stand that answer, by id
 	Holds   map[int64]string   // machines that must not run, by id, and why
 	Now     time.Time
 }
@@ -80,8 +84,11 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 		if s.Waiting, s.Held, err = Waiting(tx, s.Shop); err != nil {
 			return err
 		}
-		s.Holds = map[int64]string{}
+		s.Holds, s.Live = map[int64]string{}, map[int64]*Live{}
 		for _, m := range s.Shop.Machines {
+			if l, ok := a.Live(m.ID); ok {
+				s.Live[m.ID] = &l
+			}
 			inRow, err := failedInRow(tx, m.ID)
 			if err != nil {
 				return err
@@ -217,6 +224,7 @@ type PlateSheet struct {
 	InRow      []string            // causes of its machine's last runs, as long as they failed
 	Hold       string              // why its machine must not run; empty: it may
 	Ready      []studio.ReadyCheck // what to look at before it starts
+	Live       *Live               // how the machine stands, if it answers
 	Load       studio.LayerLoad    // of a resin plate
 	Risks      []studio.Risk       // pieces that could not be printed again in time
 	Again      []Again             // pieces that failed before
@@ -245,6 +253,9 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 	}
 	s.Machine, _ = s.Shop.Machine(s.Plate.MachineID)
 	s.Material, _ = s.Shop.Material(s.Plate.MaterialID, s.Machine.Process)
+	if l, ok := a.Live(s.Machine.ID); ok {
+		s.Live = &l
+	}
 	pieces, err := tx.PiecesOnPlate(s.Plate.ID)
 	if err != nil {
 		return s, err

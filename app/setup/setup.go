@@ -13,6 +13,7 @@ import (
 	"math"
 	"net/mail"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -384,6 +385,28 @@ func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f Ge
 		return d.Note("machine saved", change.About{}, "%s, %s", m.Name, m.Process)
 	})
 	return m, err
+}
+
+// SaveReach keeps where a machine answers, and what of its bed is kept free.
+func (a *Room) SaveReach(ctx context.Context, who change.Actor, id int64, link, keepOut string) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		machines, err := d.Machines()
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(machines, func(m studio.Machine) bool { return m.ID == id })
+		if at < 0 {
+			return store.ErrNotFound
+		}
+		m, err := machines[at].Reach(link, keepOut)
+		if err != nil {
+			return change.Refused(err)
+		}
+		if err := d.Tx.SaveReach(m); err != nil {
+			return err
+		}
+		return d.Note("machine saved", change.About{}, "%s: its bed and its address", m.Name)
+	})
 }
 
 // SaveMaterial adds a material (id 0) or changes one.

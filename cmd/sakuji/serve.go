@@ -22,6 +22,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/models"
 	"sakuji/demo"
+	"sakuji/device"
 	"sakuji/store"
 	"sakuji/web"
 	"sakuji/web/kit"
@@ -78,11 +79,15 @@ func serveVerb() *cobra.Command {
 		var works sync.WaitGroup
 		works.Go(func() { a.Jobs.Work(ctx, log) })
 		works.Go(func() { a.Backups.Work(ctx, log) })
+		works.Go(func() { (&device.Watch{App: a}).Run(ctx, watchEvery, log) })
 		defer func() { stop(); works.Wait() }()
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
 	return cmd
 }
+
+// watchEvery is how often machines are asked how they stand.
+const watchEvery = 5 * time.Second
 
 // backupsOf is where the backups of a data folder lie.
 func backupsOf(dir, said string) string {
@@ -140,6 +145,7 @@ func demoVerb() *cobra.Command {
 		go func() { d.App.Jobs.Work(ctx, log); close(worked) }()
 		defer func() { stop(); <-worked }()
 		go d.Run(ctx, log)
+		go (&device.Watch{App: d.App}).Run(ctx, watchEvery, log)
 		return listen(ctx, *addr, web.New(d.App, log, kit.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
 	}
 	return cmd

@@ -263,6 +263,16 @@ func (o Outline) AreaMM2() (sum float64) {
 	return sum
 }
 
+// Filled is the outline without the holes that can be looked through.
+func (o Outline) Filled() (out Outline) {
+	for _, ring := range o {
+		if area(ring) > 0 {
+			out = append(out, ring)
+		}
+	}
+	return out
+}
+
 // Each returns the outline with every point replaced.
 func (o Outline) Each(change func(Point) Point) Outline {
 	out := make(Outline, len(o))

@@ -17,14 +17,15 @@ import (
 // bedData is what the browser needs to move pieces about: the bed in millimetres, where it is drawn,
 // and each piece's outline as it is before it is turned.
 type bedData struct {
-	Width   float64   `json:"width"`
-	Depth   float64   `json:"depth"`
-	Margin  float64   `json:"margin"`
-	Spacing float64   `json:"spacing"`
-	Left    float64   `json:"left"`   // of the bed in the drawing
-	Bottom  float64   `json:"bottom"` // the same
-	Scale   float64   `json:"k"`
-	Pieces  []bedPart `json:"pieces"`
+	Width    float64      `json:"width"`
+	Depth    float64      `json:"depth"`
+	Margin   float64      `json:"margin"`
+	Spacing  float64      `json:"spacing"`
+	Left     float64      `json:"left"`   // of the bed in the drawing
+	Bottom   float64      `json:"bottom"` // the same
+	Scale    float64      `json:"k"`
+	KeptFree [][4]float64 `json:"kept_free"` // x, y, width, depth
+	Pieces   []bedPart    `json:"pieces"`
 }
 
 type bedPart struct {
@@ -41,6 +42,9 @@ type bedPart struct {
 func (v PlateView) BedData() (string, error) {
 	bed := v.Machine.Bed()
 	d := bedData{Width: bed.WidthMM, Depth: bed.DepthMM, Margin: bed.MarginMM, Spacing: v.Shop.Book.V("spacing"), Left: v.Drawing.BedX, Bottom: v.Drawing.Bottom(), Scale: v.Drawing.Scale}
+	for _, k := range bed.KeepOut {
+		d.KeptFree = append(d.KeptFree, [4]float64{k.XMM, k.YMM, k.WidthMM, k.DepthMM})
+	}
 	for i, l := range v.Laid() {
 		p := bedPart{Code: l.Part.ID, X: l.XMM, Y: l.YMM, Angle: l.AngleDeg, Locked: v.Pieces[i].Locked, Skirt: l.SkirtMM}
 		for _, ring := range l.Part.Outline {

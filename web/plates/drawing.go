@@ -35,6 +35,7 @@ type Drawing struct {
 	GroundY, TopY, SecondY       float64
 	HasTop, HasSecond            bool
 	Pieces                       []Drawn
+	KeptFree                     [][4]float64 // x, y, width, height of places of the bed
 	WidthText, DepthText         string
 	Scale                        float64 // of the drawing, units for a millimetre
 	DimX, DimY, DimMidX, DimMidY float64
@@ -83,6 +84,9 @@ func DrawPlate(v PlateView) Drawing {
 	d.TopY = elevation - tallest*k
 	d.HasSecond = d.HasTop && v.Estimate.WithoutMM > 0 && v.Estimate.WithoutMM < 0.97*tallest
 	d.SecondY = elevation - v.Estimate.WithoutMM*k
+	for _, o := range bed.KeepOut {
+		d.KeptFree = append(d.KeptFree, [4]float64{d.BedX + o.XMM*k, d.BedY + d.BedH - (o.YMM+o.DepthMM)*k, o.WidthMM * k, o.DepthMM * k})
+	}
 	byDepth := slices.Clone(v.Pieces) // what stands at the back is drawn first
 	slices.SortStableFunc(byDepth, func(a, b plates.LaidPiece) int { return cmp.Compare(b.YMM, a.YMM) })
 	for _, p := range byDepth {

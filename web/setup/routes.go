@@ -30,6 +30,7 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 		r.Post("/backup", s.backup)
 		r.Get("/machines/{id}", s.machine)
 		r.Post("/machines/{id}", s.saveMachine)
+		r.Post("/machines/{id}/reach", s.saveReach)
 		r.Get("/materials/{id}", s.material)
 		r.Post("/materials/{id}", s.saveMaterial)
 		r.Get("/people/{id}", s.person)

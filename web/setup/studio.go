@@ -75,6 +75,8 @@ type gearView struct {
 	Name    string
 	Process string
 	Active  bool
+	Link    string // of a machine: where it answers
+	KeepOut string // and what of its bed is kept free
 	Figures []gearFigure
 	Starts  []rates.Template
 	From    string
@@ -122,9 +124,15 @@ func (s *Room) machine(w http.ResponseWriter, r *http.Request) {
 			s.ErrorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
 			return
 		}
-		v.Name, v.Process, v.Active, v.Figures = m.Name, m.Process, m.Active, figuresOf(m.Figures)
+		v.Name, v.Process, v.Active, v.Figures, v.Link, v.KeepOut = m.Name, m.Process, m.Active, figuresOf(m.Figures), m.Link, studio.KeepOutText(m.KeepOut)
 	}
 	s.showKind(w, r, v)
+}
+
+// saveReach keeps where a machine answers, and what of its bed is kept free.
+func (s *Room) saveReach(w http.ResponseWriter, r *http.Request) {
+	err := s.App.Setup.SaveReach(r.Context(), kit.Owner(r), kit.PathID(r, "id"), kit.Word(r, "link"), kit.Word(r, "keep_out"))
+	s.studioDone(w, r, err, "Its bed and its address are saved.")
 }
 
 func (s *Room) material(w http.ResponseWriter, r *http.Request) {

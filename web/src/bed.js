@@ -70,6 +70,10 @@ function arrange(svg) {
   const field = (code, name) => form.querySelector(`[name="${name}[${code}]"]`);
   const pieces = new Map(bed.pieces.map((p) => [p.code, { ...p, g: svg.querySelector(`[data-piece="${CSS.escape(p.code)}"]`) }]));
   const back = [], again = [];
+  const free = (bed.kept_free ?? []).map(([x, y, w, d]) => {
+    const ring = [[x, y], [x + w, y], [x + w, y + d], [x, y + d]];
+    return { on: [ring], box: [x, y, x + w, y + d], edges: ring.map((u, i) => [u, ring[(i + 1) % 4]]) };
+  });
   let chosen = null, drag = null;
 
   const state = () => JSON.stringify([...pieces.values()].map((p) => [p.code, p.x, p.y, p.angle, p.locked]));
@@ -97,6 +101,7 @@ function arrange(svg) {
   function clash(p) {
     const m = bed.margin + p.skirt - HAIR;
     if (p.box[0] < m || p.box[1] < m || p.box[2] > bed.width - m || p.box[3] > bed.depth - m) return `${p.code} leaves the bed`;
+    for (const o of free) if (nearer(p, o, bed.spacing + p.skirt - HAIR)) return `${p.code} lies where the bed must stay free`;
     for (const o of pieces.values()) if (o !== p && nearer(p, o, bed.spacing + p.skirt + o.skirt - HAIR)) return `${p.code} and ${o.code} come too near`;
     return "";
   }

@@ -1,0 +1,73 @@
+package plates
+
+import (
+	"context"
+	"math"
+	"time"
+
+	"sakuji/core/process"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Unreachable is the state of a machine that does not answer.
+const Unreachable = "unreachable"
+
+// Live is how a machine stood when it was asked last; nothing of it is kept.
+type Live struct {
+	State        string
+	Job          string
+	Mine         bool // it runs the plate that runs on it by our book
+	Layer        int
+	Layers       int
+	LeftMin      float64
+	Temperatures map[string]float64 // °C
+	Fault        string
+	At           time.Time
+}
+
+// Tell notes how a machine stands.
+func (a *Room) Tell(machineID int64, l Live) {
+	a.liveMu.Lock()
+	defer a.liveMu.Unlock()
+	a.live[machineID] = l
+}
+
+// Live returns how a machine stood when it was asked last; ok is false where it has not been.
+func (a *Room) Live(machineID int64) (l Live, ok bool) {
+	a.liveMu.Lock()
+	defer a.liveMu.Unlock()
+	l, ok = a.live[machineID]
+	return l, ok
+}
+
+// PiecesOn are the pieces on a plate.
+func (a *Room) PiecesOn(ctx context.Context, number int) (pieces []studio.Piece, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		pl, err := tx.Plate(number)
+		if err == nil {
+			pieces, err = tx.PiecesOnPlate(pl.ID)
+		}
+		return err
+	})
+	return pieces, err
+}
+
+// Layers is how many layers a plate has; 0 where that cannot be said.
+func (a *Room) Layers(ctx context.Context, number int) int {
+	s, err := a.PlateSheet(ctx, number)
+	if err != nil {
+		return 0
+	}
+	if s.Machine.Process == process.Resin {
+		return process.ResinOf(s.Machine.Figures).Layers(s.Estimate.TallestMM)
+	}
+	tallest := 0.0
+	for _, p := range s.Pieces {
+		tallest = max(tallest, p.Model.PrintHeightMM()*p.Piece.Scale)
+	}
+	if layer := s.Machine.Figures.V("layer"); layer > 0 {
+		return int(math.Ceil(tallest / layer))
+	}
+	return 0
+}
