@@ -55,7 +55,8 @@ func (t *Tx) ModelsWith(outcome string) ([]int64, error) {
 // RunResults returns the runs of plates in a state, with how many pieces came off how.
 func (t *Tx) RunResults(state studio.PlateState) ([]studio.RunResult, error) {
 	return rows[studio.RunResult](t, `SELECT r.machine_id, l.material_id, r.started_ms, r.planned_min, r.ended_ms,
-			(SELECT json_group_object(outcome, n) FROM (SELECT outcome, count(*) AS n FROM plate_pieces o WHERE o.plate_id = l.id GROUP BY outcome)) AS outcomes
+			(SELECT json_group_object(outcome, n) FROM (SELECT outcome, count(*) AS n FROM plate_pieces o WHERE o.plate_id = l.id GROUP BY outcome)) AS outcomes,
+			coalesce((SELECT cause FROM plate_pieces o WHERE o.plate_id = l.id AND o.outcome = 'failed' ORDER BY piece_id LIMIT 1), '') AS cause
 		FROM runs r JOIN plates l ON l.id = r.plate_id WHERE l.state = ? ORDER BY r.id`, state)
 }
 

@@ -112,9 +112,14 @@ func (t *Tx) LastFailure(pieceID int64) (string, error) {
 	return list[0], err
 }
 
+// Remedies returns all that was put right on machines, oldest first.
+func (t *Tx) Remedies() ([]studio.Remedy, error) {
+	return rows[studio.Remedy](t, `SELECT id, machine_id, person_id, at_ms, cause, did FROM remedies ORDER BY at_ms, id`)
+}
+
 // LastRemedies returns what was put right last on each machine.
 func (t *Tx) LastRemedies() (map[int64]studio.Remedy, error) {
-	list, err := rows[studio.Remedy](t, `SELECT id, machine_id, person_id, at_ms, cause, did FROM remedies ORDER BY at_ms, id`)
+	list, err := t.Remedies()
 	out := map[int64]studio.Remedy{}
 	for _, r := range list {
 		out[r.MachineID] = r

@@ -3,6 +3,7 @@ package studio
 import (
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"sakuji/core/finish"
@@ -77,6 +78,7 @@ type RunResult struct {
 	Started, Ended        time.Time
 	PlannedMin            float64
 	Outcomes              map[string]int
+	Cause                 string // of its first failure
 }
 
 // hours is how long it ran; as long as planned when nobody noted its end.
@@ -87,9 +89,14 @@ func (r RunResult) hours() float64 {
 	return r.Ended.Sub(r.Started).Hours()
 }
 
+// mendedWeight is what a failure counts for whose cause was put right on its machine afterwards.
+// Source: from memory.
+const mendedWeight = 0.5
+
 // FailedRunsOf counts failures by machine and material: a run of which half the pieces
-// failed is half a failure. Pieces that were called off say nothing.
-func FailedRunsOf(runs []RunResult) map[[2]int64]FailedRuns {
+// failed is half a failure, and one whose cause was put right afterwards half of what it was.
+// Pieces that were called off say nothing.
+func FailedRunsOf(runs []RunResult, remedies []Remedy) map[[2]int64]FailedRuns {
 	out := map[[2]int64]FailedRuns{}
 	for _, r := range runs {
 		bad := r.Outcomes[Failed] + r.Outcomes[ScrappedOff]
@@ -97,9 +104,12 @@ func FailedRunsOf(runs []RunResult) map[[2]int64]FailedRuns {
 		if all == 0 || r.hours() <= 0 {
 			continue
 		}
-		key := [2]int64{r.MachineID, r.MaterialID}
+		key, fails := [2]int64{r.MachineID, r.MaterialID}, float64(bad)/float64(all)
+		if slices.ContainsFunc(remedies, func(m Remedy) bool { return m.MachineID == r.MachineID && m.Cause == r.Cause && m.At.After(r.Ended) }) {
+			fails *= mendedWeight
+		}
 		f := out[key]
-		out[key] = FailedRuns{f.Hours + r.hours(), f.Fails + float64(bad)/float64(all)}
+		out[key] = FailedRuns{f.Hours + r.hours(), f.Fails + fails}
 	}
 	return out
 }

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -127,4 +128,35 @@ func (pl Plate) Unchanged(pieces []Piece) (out []Piece) {
 		}
 	}
 	return out
+}
+
+// Remake is what a flawed piece takes mended, and printed again.
+type Remake struct {
+	MendMin    float64 // of hands
+	HandsMin   float64 // of hands to print it again
+	MachineMin float64
+	Grams      float64
+	Dated      bool
+	SlackMin   float64 // left before it is due when it is printed again; of no date nothing is said
+}
+
+// MendOrReprint compares mending a piece that came off flawed with printing it again alone. off is when
+// it must be off its plate, zero for whenever.
+func (h Shop) MendOrReprint(lp LaidPiece, machine Machine, material Material, off, now time.Time) Remake {
+	e := h.EstimatePlate(machine, material, []LaidPiece{lp})
+	hands := h.Book.V("plate.setup") + h.Book.V("plate.empty")
+	return Remake{MendMin: h.Book.V("repair.piece"), HandsMin: hands + h.Book.V("plate.piece"), MachineMin: e.Minutes, Grams: e.Grams,
+		Dated: !off.IsZero(), SlackMin: off.Sub(now).Minutes() - e.Minutes - hands}
+}
+
+// Text says both in a line.
+func (c Remake) Text() string {
+	text := fmt.Sprintf("Mended: about %s of hands. Printed again: %s of machine, %s of hands, %s g", HandsText(c.MendMin), Hours(c.MachineMin), HandsText(c.HandsMin), rates.Number(math.Round(c.Grams*10)/10))
+	switch {
+	case c.Dated && c.SlackMin >= 0:
+		text += ", " + Hours(c.SlackMin) + " left before it is due"
+	case c.Dated:
+		text += ", too late by " + Hours(-c.SlackMin)
+	}
+	return text + "."
 }

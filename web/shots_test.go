@@ -6,15 +6,18 @@ import (
 	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/app/change"
 	"sakuji/app/pieces"
 	"sakuji/app/quotes"
 	"sakuji/demo"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -66,6 +69,10 @@ func TestScreenshots(t *testing.T) {
 	require.NotEmpty(t, bench.Rows)
 	piece := bench.Rows[len(bench.Rows)-1].Code
 
+	shop, err := d.App.Setup.Shop(t.Context())
+	require.NoError(t, err)
+	tarn, grey := shop.Machines[slices.IndexFunc(shop.Machines, func(m studio.Machine) bool { return m.Name == "Tarn" })].ID, shop.Materials[slices.IndexFunc(shop.Materials, func(m studio.Material) bool { return m.Name == "Grey standard resin" })].ID
+
 	b := browse(t, server.URL)
 	b.open("/")
 	for _, s := range []struct {
@@ -73,12 +80,17 @@ func TestScreenshots(t *testing.T) {
 		w, h              int64
 	}{
 		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
-		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "/plates/19", "day", 1280, 800},
+		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plates-plan", fmt.Sprintf("/plates/plan?process=resin&material=%d&like=%d&percent=65&price=480", grey, tarn), "day", 1280, 800}, {"plate", "lay", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"finish-routes", "/rates/routes?from=light", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
 		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
-		{"rates", "/rates", "day", 1280, 800}, {"rates-check", "/rates/check", "day", 1280, 800},
+		{"rates", "/rates", "day", 1280, 800},
 	} {
+		if s.path == "lay" { // what waits is laid once it was compared
+			number, _, err := d.App.Plates.LayPlate(t.Context(), change.Actor{Name: "the pictures"}, tarn, grey)
+			require.NoError(t, err)
+			s.path = fmt.Sprintf("/plates/%d", number)
+		}
 		b.open("/")
 		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, s.theme)
 		b.until("window.themed === true")

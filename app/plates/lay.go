@@ -52,20 +52,15 @@ func (q *queued) load(tx *store.Tx, now time.Time, keptOff []int64) error {
 		return err
 	}
 	q.Due = map[int64]time.Time{}
-	wanted := map[int64]time.Time{}
+	known := map[int64]time.Time{}
 	for _, p := range groups[at].Pieces {
 		if slices.Contains(keptOff, p.ID) {
 			continue
 		}
-		if _, known := wanted[p.OrderID]; !known {
-			o, err := tx.OrderByID(p.OrderID)
-			if err != nil {
-				return err
-			}
-			wanted[p.OrderID] = o.Wanted
-		}
 		q.Pieces = append(q.Pieces, studio.LaidPiece{Piece: p, Model: models[p.ID]})
-		q.Due[p.ID] = p.OffBy(wanted[p.OrderID], now)
+		if q.Due[p.ID], err = wanted(tx, known, p, now); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -162,6 +162,7 @@ type LaidPiece struct {
 	Model   studio.Model
 	Grams   float64
 	Fragile []solid.Fragile // its weakest places, at its size
+	Remake  studio.Remake   // what it takes mended or printed again, where it is about to come off
 }
 
 // fragile finds the thin places of what lies on a plate that is about to be emptied.

@@ -227,24 +227,38 @@ func (s PlateSheet) Ends() time.Time {
 	return s.Plate.Run.Ended
 }
 
-// risks finds what a run that is to start, or is on, puts at stake.
+// wanted is by when a piece must be off its plate for its order; the orders are asked for once.
+func wanted(tx *store.Tx, known map[int64]time.Time, p studio.Piece, now time.Time) (time.Time, error) {
+	if _, is := known[p.OrderID]; !is {
+		o, err := tx.OrderByID(p.OrderID)
+		if err != nil {
+			return time.Time{}, err
+		}
+		known[o.ID] = o.Wanted
+	}
+	return p.OffBy(known[p.OrderID], now), nil
+}
+
+// risks finds what a run that is to start, or is on, puts at stake; and of what is about to come off
+// what it takes mended or printed again.
 func (s *PlateSheet) risks(tx *store.Tx) error {
-	if !studio.OneOf(s.Plate.State, studio.PlateLaid, studio.PlateRunning) {
+	if !studio.OneOf(s.Plate.State, studio.PlateLaid, studio.PlateRunning, studio.PlateFinished) {
 		return nil
 	}
 	if s.Machine.Process == process.Resin {
 		s.Load = studio.PlateLoad(s.on())
 	}
-	wanted := map[int64]time.Time{}
-	for _, lp := range s.on() {
-		if _, known := wanted[lp.Piece.OrderID]; !known {
-			o, err := tx.OrderByID(lp.Piece.OrderID)
-			if err != nil {
-				return err
-			}
-			wanted[o.ID] = o.Wanted
+	known := map[int64]time.Time{}
+	for i, lp := range s.on() {
+		off, err := wanted(tx, known, lp.Piece, s.Now)
+		if err != nil {
+			return err
 		}
-		r, is := s.Shop.Irreplaceable(lp, s.Machine, s.Material, lp.Piece.OffBy(wanted[lp.Piece.OrderID], s.Now), s.Ends())
+		if s.Plate.State == studio.PlateFinished {
+			s.Pieces[i].Remake = s.Shop.MendOrReprint(lp, s.Machine, s.Material, off, s.Now)
+			continue
+		}
+		r, is := s.Shop.Irreplaceable(lp, s.Machine, s.Material, off, s.Ends())
 		if !is {
 			continue
 		}

@@ -90,7 +90,11 @@ func history(tx *store.Tx) (out studio.History, err error) {
 		out.Printed[m] = true
 	}
 	runs, err := tx.RunResults(studio.PlateEmptied)
-	out.Failed = studio.FailedRunsOf(runs)
+	if err != nil {
+		return out, err
+	}
+	remedies, err := tx.Remedies()
+	out.Failed = studio.FailedRunsOf(runs, remedies)
 	return out, err
 }
 

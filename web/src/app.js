@@ -214,6 +214,7 @@ Alpine.data("outcome", () => ({
   init() { this.what = this.$root.querySelector("input[type=radio]:checked")?.value ?? ""; },
   set(e) { this.what = e.target.value; },
   get asks() { return this.what === "failed" || this.what === "scrapped"; },
+  get flawedOrFailed() { return this.flawed || this.asks; },
   get flawed() { return this.what === "rework" || this.what === "hidden"; },
   get mends() { return this.what === "rework"; },
 }));
