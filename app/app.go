@@ -14,6 +14,7 @@ import (
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
 	"sakuji/app/setup"
+	"sakuji/app/stock"
 	"sakuji/app/today"
 	"sakuji/store"
 )
@@ -28,6 +29,7 @@ type App struct {
 	Pieces   *pieces.Room
 	Quotes   *quotes.Room
 	Plates   *plates.Room
+	Stock    *stock.Room
 	Delivery *delivery.Room
 	Money    *money.Room
 	Today    *today.Room
@@ -37,7 +39,7 @@ type App struct {
 // New opens the rooms over a studio's data.
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
-	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Backups: backups.New(base)}
+	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
 	a.Today = today.New(base, a.Backups)
 	a.Plates = plates.New(base, a.Jobs)
 	a.Models = models.New(base, a.Jobs)

@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -32,6 +33,7 @@ type life struct {
 	maren  change.Actor
 	files  map[string][]byte
 	orders map[string]string // number by nickname
+	came   int               // lots that came
 	spare  map[int64]float64 // minutes of hands left, by person
 }
 
@@ -106,8 +108,12 @@ func (l *life) house() error {
 			return err
 		}
 	}
-	for _, k := range book.Materials {
-		if _, err := l.App.Setup.SaveMaterial(l.ctx, l.ilse, 0, setup.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true}); err != nil {
+	for i, k := range book.Materials {
+		m, err := l.App.Setup.SaveMaterial(l.ctx, l.ilse, 0, setup.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true})
+		if err != nil {
+			return err
+		}
+		if err := l.App.Stock.SetLeast(l.ctx, l.ilse, m.ID, []float64{500, 250}[min(1, i%3)]); err != nil {
 			return err
 		}
 	}
@@ -240,7 +246,36 @@ func (l *life) start(number int, roomC float64) error {
 	for _, a := range s.Again {
 		run.Changed[a.Piece.ID] = a.Ways[0]
 	}
+	if run.Lot, err = l.lot(s); err != nil {
+		return err
+	}
 	return l.App.Plates.StartRun(l.ctx, l.jory, number, run)
+}
+
+// lot is the one that a run takes from: the first that has enough, or a new one that comes for it.
+func (l *life) lot(s plates.PlateSheet) (studio.Lot, error) {
+	for _, lot := range s.Lots {
+		if lot.Short(s.Estimate.Grams, s.Now) == "" {
+			return lot, nil
+		}
+		if lot.LeftG() > 60 { // it does for a smaller plate
+			continue
+		}
+		if err := l.App.Stock.End(l.ctx, l.jory, lot.ID); err != nil {
+			return lot, err
+		}
+	}
+	l.came++
+	err := l.App.Stock.Received(l.ctx, l.ilse, studio.Lot{MaterialID: s.Material.ID, Label: fmt.Sprintf("%s %d", map[string]string{process.Resin: "bottle", process.Filament: "spool"}[s.Machine.Process], l.came),
+		Grams: 1000, PricePerKG: math.Round(s.Material.Figures.V("price") * (0.95 + 0.05*float64(l.came%3))), Expires: s.Now.AddDate(1, 0, 0)})
+	if err != nil {
+		return studio.Lot{}, err
+	}
+	again, err := l.App.Plates.PlateSheet(l.ctx, s.Plate.Number)
+	if err != nil || len(again.Lots) == 0 {
+		return studio.Lot{}, err
+	}
+	return again.Lots[len(again.Lots)-1], nil
 }
 
 // paints are the stages that Ilse does herself.

@@ -10,7 +10,7 @@ const (
 	plateOnce      = `number, machine_id, material_id, created_ms`
 	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed`
 	runOnce        = `plate_id, machine_id, planned_min, physics_min`
-	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped`
+	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped, lot_id`
 	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off FROM plates `
 	selectRuns     = `SELECT id, ` + runOnce + `, ` + runColumns + ` FROM runs `
 )
@@ -140,7 +140,7 @@ func (t *Tx) EmptiedOn(machineID int64, limit int) ([]studio.Plate, error) {
 
 // Book notes material used up.
 func (t *Tx) Book(b studio.Booking) error {
-	_, err := t.add("bookings", `material_id, run_id, piece_id, grams, at_ms`, &b)
+	_, err := t.add("bookings", `material_id, run_id, piece_id, lot_id, grams, at_ms`, &b)
 	return err
 }
 

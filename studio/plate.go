@@ -91,6 +91,7 @@ type Run struct {
 	Note       string
 	Checked    []string // of what was asked before it
 	Skipped    []string // and was not looked at
+	LotID      int64    // that its material is taken from; 0: nobody said
 }
 
 // Due is when the run should end.
@@ -120,6 +121,7 @@ type Booking struct {
 	MaterialID int64
 	RunID      int64
 	PieceID    int64 // 0: lost by the plate as a whole
+	LotID      int64 // 0: nobody said which
 	Grams      float64
 	At         time.Time
 }
@@ -204,6 +206,7 @@ type Started struct {
 	At      time.Time // zero: now
 	RoomC   *float64
 	Sure    bool             // that it was so long ago
+	Lot     Lot              // that its material is taken from; of id 0: nobody said
 	Held    string           // why the machine must not run; empty: it may
 	Ready   []ReadyCheck     // what is asked before it
 	Looked  map[string]bool  // at which of that somebody looked
@@ -232,6 +235,8 @@ func (pl Plate) Start(a Act, machine Machine, pieces []Piece, s Started, takes P
 		return pl, Entry{}, rates.Amiss("started", "a run cannot have started later than now")
 	case s.RoomC != nil && !(*s.RoomC >= coldestC && *s.RoomC <= hotC):
 		return pl, Entry{}, rates.Amiss("room", "a room of %s °C is hard to believe", rates.Number(*s.RoomC))
+	case s.Lot.ID != 0 && !s.Sure && s.Lot.Short(takes.Grams, a.At) != "":
+		return pl, Entry{}, &Confirm{Text: s.Lot.Short(takes.Grams, a.At), Yes: "Start with it all the same"}
 	case !s.Sure && a.At.Sub(s.At) > startedLongAgo:
 		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("%s is %s ago.", s.At.In(zone).Format("Monday 2 January 2006, 15:04"), Hours(a.At.Sub(s.At).Minutes())), Yes: "Yes, it started then"}
 	}
@@ -240,7 +245,7 @@ func (pl Plate) Start(a Act, machine Machine, pieces []Piece, s Started, takes P
 		return pl, Entry{}, rates.Amiss(fmt.Sprintf("changed[%d]", same[0].ID), "%s failed before: say what is changed for this attempt. Nothing was started", same[0].Code)
 	}
 	pl.State = PlateRunning
-	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC}
+	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC, LotID: s.Lot.ID}
 	text := ""
 	for _, c := range s.Ready {
 		if s.Looked[c.Key] {

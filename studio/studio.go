@@ -83,6 +83,7 @@ type Gear struct {
 	Calibration Calibration     // machines only
 	Link        string          // where a machine answers, http://…; empty: nowhere
 	KeepOut     []plate.KeepOut // of its bed
+	LeastG      float64         // of a material: below which it is bought
 }
 
 // Machine is a printer.

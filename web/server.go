@@ -30,6 +30,7 @@ import (
 	"sakuji/web/plates"
 	"sakuji/web/quotes"
 	"sakuji/web/setup"
+	"sakuji/web/stock"
 	"sakuji/web/today"
 )
 
@@ -51,6 +52,7 @@ type Server struct {
 	client   *client.Room
 	models   *models.Room
 	plates   *plates.Room
+	stock    *stock.Room
 	bench    *bench.Room
 	money    *money.Room
 	delivery *delivery.Room
@@ -70,7 +72,7 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions.Cookie.Secure = opts.BehindTLS
 	k := kit.New(a, log, opts, sessions, static)
 	return &Server{Kit: k, sweep: sweep, door: door.New(k), today: today.New(k), orders: orders.New(k), quotes: quotes.New(k), client: client.New(k), models: models.New(k),
-		plates: plates.New(k), bench: bench.New(k), money: money.New(k), delivery: delivery.New(k), setup: setup.New(k)}
+		plates: plates.New(k), stock: stock.New(k), bench: bench.New(k), money: money.New(k), delivery: delivery.New(k), setup: setup.New(k)}
 }
 
 // sessionStore saves through one door and looks through the other, so that who only looks
@@ -128,6 +130,7 @@ func (s *Server) routes() chi.Router {
 			s.today.Routes(r)
 			s.bench.Routes(r)
 			s.plates.Routes(r)
+			s.stock.Routes(r)
 			s.orders.Routes(r)
 			s.delivery.Routes(r)
 			s.models.Routes(r)

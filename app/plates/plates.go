@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -226,6 +227,7 @@ type PlateSheet struct {
 	Hold       string              // why its machine must not run; empty: it may
 	Ready      []studio.ReadyCheck // what to look at before it starts
 	Live       *Live               // how the machine stands, if it answers
+	Lots       []studio.Lot        // that its material may be taken from, the one to use up first first
 	Load       studio.LayerLoad    // of a resin plate
 	Risks      []studio.Risk       // pieces that could not be printed again in time
 	Again      []Again             // pieces that failed before
@@ -265,6 +267,12 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 	if err != nil {
 		return s, err
 	}
+	lots, err := tx.Lots()
+	if err != nil {
+		return s, err
+	}
+	s.Lots = studio.Usable(lots, s.Material.ID)
+	s.priced(lots)
 	for i, p := range pieces {
 		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
 	}
@@ -309,6 +317,25 @@ func failedInRow(tx *store.Tx, machineID int64) ([]string, error) {
 	}
 	remedies, err := tx.LastRemedies()
 	return studio.FailedInRow(emptied, remedies[machineID].At), err
+}
+
+// priced gives the material the price of the lot that the run takes from, or would: the book's where
+// the lot has none.
+func (s *PlateSheet) priced(lots []studio.Lot) {
+	at := -1
+	switch {
+	case s.Plate.Run != nil:
+		at = slices.IndexFunc(lots, func(l studio.Lot) bool { return l.ID != 0 && l.ID == s.Plate.Run.LotID })
+	case len(s.Lots) > 0:
+		at = slices.IndexFunc(lots, func(l studio.Lot) bool { return l.ID == s.Lots[0].ID })
+	}
+	if at < 0 || lots[at].PricePerKG == 0 {
+		return
+	}
+	s.Material.Figures = maps.Clone(s.Material.Figures)
+	price := s.Material.Figures["price"]
+	price.Value, price.Source = lots[at].PricePerKG, rates.Logged
+	s.Material.Figures["price"] = price
 }
 
 // maxCandidates bounds the list of what would still fit.

@@ -3,6 +3,7 @@ package plates
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
@@ -21,12 +22,36 @@ func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, start
 			return err
 		}
 		started.Held, started.Ready = s.Hold, s.Ready
+		if started.Lot, err = s.lot(started.Lot.ID); err != nil {
+			return err
+		}
 		pl, e, err := s.Plate.Start(c.Act(), s.Machine, s.pieces(), started, s.Estimate, s.Busy, s.Shop.Studio.Zone())
 		if err != nil {
 			return change.Refused(err)
 		}
-		return savePlate(c, pl, e)
+		return errors.Join(open(c, started.Lot), savePlate(c, pl, e))
 	})
+}
+
+// lot is one of those that the plate may take from; of id 0 none.
+func (s PlateSheet) lot(id int64) (studio.Lot, error) {
+	if id == 0 {
+		return studio.Lot{}, nil
+	}
+	at := slices.IndexFunc(s.Lots, func(l studio.Lot) bool { return l.ID == id })
+	if at < 0 {
+		return studio.Lot{}, change.Refuse("That lot is used up, or of another material.")
+	}
+	return s.Lots[at], nil
+}
+
+// open notes that a lot was opened, with the first run that takes from it.
+func open(c change.Change, l studio.Lot) error {
+	if l.ID == 0 || !l.Opened.IsZero() {
+		return nil
+	}
+	l.Opened = c.Now
+	return c.SaveLot(&l)
 }
 
 // PutRight notes what was put right on a machine after failures; it may run again, and what failed
@@ -142,11 +167,11 @@ func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate, outcomes 
 		if err := errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e)); err != nil {
 			return err
 		}
-		if err := c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: p.ID, Grams: lp.Grams * ran, At: c.Now}); err != nil {
+		if err := c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, PieceID: p.ID, LotID: pl.Run.LotID, Grams: lp.Grams * ran, At: c.Now}); err != nil {
 			return err
 		}
 	}
-	return c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, Grams: s.Machine.Figures.V("loss"), At: c.Now})
+	return c.Book(studio.Booking{MaterialID: pl.MaterialID, RunID: pl.Run.ID, LotID: pl.Run.LotID, Grams: s.Machine.Figures.V("loss"), At: c.Now})
 }
 
 // TakeBackPlate undoes the emptying of a plate: it stands on its machine again. The

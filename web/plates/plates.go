@@ -139,12 +139,13 @@ func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 		Sure    bool             `form:"sure"`
 		Looked  map[string]bool  `form:"looked"`
 		Changed map[int64]string `form:"changed"`
+		Lot     int64            `form:"lot"`
 	}](r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	started := studio.Started{At: s.JustNow(r, f.Started), RoomC: f.RoomC.Pointer(), Sure: f.Sure, Looked: f.Looked, Changed: f.Changed}
+	started := studio.Started{At: s.JustNow(r, f.Started), RoomC: f.RoomC.Pointer(), Sure: f.Sure, Looked: f.Looked, Changed: f.Changed, Lot: studio.Lot{ID: f.Lot}}
 	told := "The run is on."
 	if room := started.RoomC; room != nil && *room < process.ColdC {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)

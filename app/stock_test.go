@@ -1,0 +1,88 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/plates"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// A lot comes, is opened by its first run, goes down by what runs take, is set right by weighing, and
+// its price reaches the cost of the run; what is spoken for and the least say what to buy.
+func TestLots(t *testing.T) {
+	s := apptest.New(t)
+	stock := func() studio.Stock {
+		sheet, err := s.Stock.Sheet(s.Ctx)
+		require.NoError(t, err)
+		for _, m := range sheet.Stock {
+			if m.Material.ID == s.Resin {
+				return m
+			}
+		}
+		t.Fatal("no resin")
+		return studio.Stock{}
+	}
+	assert.Empty(t, stock().Lots)
+	assert.Zero(t, stock().BuyG())
+	no := s.Order(3, route.Raw)
+	s.Accept(no)
+	spoken := stock().ReservedG
+	assert.Positive(t, spoken)
+	assert.InDelta(t, spoken, stock().BuyG(), 1e-9, "there is none of it")
+	refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: " ", Grams: 500}), "hat stands on it")
+	refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle", Grams: -5}), "hat is in it")
+	assert.ErrorIs(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: 99, Label: "bottle", Grams: 5}), store.ErrNotFound)
+	require.NoError(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle 1", Grams: 500, PricePerKG: 400}))
+	s.Clock.Pass(time.Minute)
+	require.NoError(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle 2", Grams: 12, Expires: s.Clock.At.Add(48 * time.Hour)}))
+	assert.Equal(t, "bottle 2", stock().Lots[0].Label, "what expires is used up first")
+	assert.InDelta(t, 512, stock().LeftG, 1e-9)
+	require.NoError(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, 1000))
+	assert.InDelta(t, 1000+spoken-512, stock().BuyG(), 1e-9)
+	refusal(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, -1), "etween nothing")
+
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	sheet := lies(t, s, number)
+	takes := sheet.Estimate.Grams
+	small, large := sheet.Lots[0], sheet.Lots[1]
+	var ask *studio.Confirm
+	require.ErrorAs(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: small.ID}}), &ask)
+	assert.Contains(t, ask.Text, "should have 12 g left")
+	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: 77}}), "used up, or of another material")
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: large.ID}}))
+	running := lies(t, s, number)
+	assert.InDelta(t, 400, running.Material.Figures.V("price"), 1e-9, "its own price")
+	assert.Greater(t, running.Estimate.CostMinor, sheet.Estimate.CostMinor)
+	s.Clock.Pass(12 * time.Hour)
+	out := map[int64]studio.Outcome{}
+	for _, p := range running.Pieces {
+		out[p.Piece.ID] = studio.Outcome{What: studio.Good}
+	}
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: running.Plate.Run.Due()}))
+	now := stock()
+	assert.Equal(t, "bottle 1", now.Lots[0].Label, "what is open is used up first")
+	assert.False(t, now.Lots[0].Opened.IsZero())
+	assert.InDelta(t, 500-takes, now.Lots[0].LeftG(), 1e-6, "pieces, supports and the loss of the plate")
+	assert.Zero(t, now.ReservedG)
+
+	s.Clock.Pass(time.Minute)
+	require.NoError(t, s.Stock.Weigh(s.Ctx, s.Bench, large.ID, 300))
+	assert.InDelta(t, 300, stock().Lots[0].LeftG(), 1e-9)
+	refusal(t, s.Stock.Weigh(s.Ctx, s.Bench, large.ID, 501), "that were bought")
+	require.NoError(t, s.Stock.End(s.Ctx, s.Bench, large.ID))
+	assert.Len(t, stock().Lots, 1)
+	assert.ErrorIs(t, s.Stock.End(s.Ctx, s.Bench, 99), store.ErrNotFound)
+
+	// Taken back and emptied anew, it is booked once.
+	s.Clock.Pass(72 * time.Hour)
+	assert.True(t, stock().Lots[0].Expired(s.Clock.At))
+	assert.Contains(t, stock().Lots[0].Short(1, s.Clock.At), "expired")
+}
