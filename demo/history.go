@@ -108,12 +108,12 @@ func (l *life) house() error {
 			return err
 		}
 	}
-	for i, k := range book.Materials {
+	for _, k := range book.Materials {
 		m, err := l.App.Setup.SaveMaterial(l.ctx, l.ilse, 0, setup.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true})
 		if err != nil {
 			return err
 		}
-		if err := l.App.Stock.SetLeast(l.ctx, l.ilse, m.ID, []float64{500, 250}[min(1, i%3)]); err != nil {
+		if err := l.App.Stock.SetLeast(l.ctx, l.ilse, m.ID, map[string]float64{"Grey standard resin": 500, "PLA, matt grey": 750}[k.Name]); err != nil {
 			return err
 		}
 	}
