@@ -86,3 +86,59 @@ func TestLots(t *testing.T) {
 	assert.True(t, stock().Lots[0].Expired(s.Clock.At))
 	assert.Contains(t, stock().Lots[0].Short(1, s.Clock.At), "expired")
 }
+
+// A wash says which bath, the bath counts parts and surface, and wants changing by the book; filled
+// anew it begins at nothing, and the old one takes no more. From a piece to its machine, plate, lot and
+// bath, and back from lot and bath to their pieces.
+func TestBathsAndWhence(t *testing.T) {
+	s := apptest.New(t)
+	require.NoError(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle 1", Grams: 1000}))
+	refusal(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 4, StrengthPercent: 140}), "strength")
+	require.NoError(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 0.001, StrengthPercent: 96}))
+	no := s.Order(2, route.Raw)
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	sheet := lies(t, s, number)
+	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: sheet.Lots[0].ID}}))
+	s.Clock.Pass(12 * time.Hour)
+	out := map[int64]studio.Outcome{}
+	for _, p := range sheet.Pieces {
+		out[p.Piece.ID] = studio.Outcome{What: studio.Good}
+	}
+	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: s.Clock.At}))
+	piece, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	require.Equal(t, route.Wash, piece.Kind())
+	require.Len(t, piece.Baths, 1)
+	assert.Contains(t, piece.Load, "at once")
+	first := piece.Baths[0]
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 2, Bath: 99})
+	refusal(t, err, "That bath was emptied")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 2, Bath: first.ID})
+	require.NoError(t, err)
+	stock, err := s.Stock.Sheet(s.Ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 1, stock.Baths[0].Parts)
+	assert.InEpsilon(t, piece.Model.Measures.AreaMM2, stock.Baths[0].AreaMM2, 1e-9)
+	assert.Contains(t, stock.Baths[0].Due(stock.Shop.Book), "wants changing: 1 part", "a spoonful does not take a vase")
+	piece, err = s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, store.Whence{Machine: "Tarn", Plate: number, Lot: "bottle 1", Bath: "wash"}, piece.Whence)
+	made, err := s.Stock.Made(s.Ctx, sheet.Lots[0].ID, 0)
+	require.NoError(t, err)
+	assert.Len(t, made, 2)
+	made, err = s.Stock.Made(s.Ctx, 0, first.ID)
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	assert.Equal(t, no+"-1", made[0].Code)
+
+	require.NoError(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "Wash ", Litres: 4, StrengthPercent: 96}))
+	stock, err = s.Stock.Sheet(s.Ctx)
+	require.NoError(t, err)
+	require.Len(t, stock.Baths, 1)
+	assert.Zero(t, stock.Baths[0].Parts)
+	assert.Empty(t, stock.Baths[0].Due(stock.Shop.Book))
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: 2, Bath: first.ID})
+	refusal(t, err, "That bath was emptied")
+}

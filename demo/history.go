@@ -108,6 +108,11 @@ func (l *life) house() error {
 			return err
 		}
 	}
+	for _, b := range []studio.Bath{{Name: "first wash", Litres: 4, StrengthPercent: 96}, {Name: "clean wash", Litres: 3, StrengthPercent: 99}} {
+		if err := l.App.Stock.Filled(l.ctx, l.ilse, b); err != nil {
+			return err
+		}
+	}
 	for _, k := range book.Materials {
 		m, err := l.App.Setup.SaveMaterial(l.ctx, l.ilse, 0, setup.GearForm{Name: k.Name, Process: k.Process, From: k.Name, Active: true})
 		if err != nil {
@@ -314,7 +319,11 @@ func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 	if now.Kind == route.Judge {
 		note = "covers in two, holds on the sand; no silver under it"
 	}
-	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, studio.Stamp{Minutes: minutes, Note: note})
+	st := studio.Stamp{Minutes: minutes, Note: note}
+	if row.Now().Kind == route.Wash {
+		st.Bath = 1 // the first wash takes the bulk
+	}
+	_, err := l.App.Pieces.Stamp(l.ctx, who, row.Code, st)
 	return err
 }
 

@@ -100,6 +100,7 @@ type Stage struct {
 	Done     time.Time
 	Minutes  float64
 	Note     string
+	BathID   int64 // of a wash
 }
 
 // Live reports whether the piece counts for its order.

@@ -23,6 +23,7 @@ type Stamp struct {
 	Note    string
 	Early   bool      // stamped although the wait was not over; the note says why
 	At      time.Time // when it was done; zero: now
+	Bath    int64     // that it was washed in; 0: nobody said
 	Shown   string    // the stage that the sheet showed (Piece.Shown); empty: whichever is next
 }
 
@@ -106,6 +107,9 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 		return p, Entry{}, rates.Amiss("minutes", "%.0f minutes are more than a day; enter the minutes of hands", st.Minutes)
 	}
 	stage.mark(route.Done, a, at, st.Minutes, st.Note)
+	if stage.Kind == route.Wash {
+		stage.BathID = st.Bath
+	}
 	name := stage.Kind.Manner().Name
 	if p.Now() == nil {
 		p.State = PieceDone

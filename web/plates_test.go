@@ -114,3 +114,31 @@ func TestPlateIsArranged(t *testing.T) {
 	assert.Equal(t, "0", b.eval(`return document.querySelectorAll("[data-piece]").length`), "a run that is on stays as it is")
 	b.quiet()
 }
+
+// Who wants it is told of ended runs in the title of every sheet; who does not is left alone.
+func TestEndsAreTold(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(1, "raw")
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	s.Begin(number)
+	b := browse(t, s.server.URL)
+	b.open("/plates/ends.json")
+	assert.Contains(t, b.body(), `"machine":"Tarn"`)
+	s.Clock.Pass(12 * time.Hour)
+	require.NoError(t, s.Plates.FinishRun(s.Ctx, s.Bench, number, s.Clock.At, nil))
+	b.open("/plates")
+	assert.NotContains(t, b.eval("return document.title"), "●")
+	b.eval(`document.querySelector("[x-data=ends] button").click()`)
+	b.until(`document.title.startsWith("● Tarn: empty it")`)
+	b.open("/orders")
+	b.until(`document.title.startsWith("● Tarn: empty it")`)
+	b.open("/plates")
+	b.eval(`document.querySelector("[x-data=ends] button").click()`)
+	b.until(`!document.title.includes("●")`)
+	b.quiet()
+}

@@ -173,6 +173,10 @@ type PieceSheet struct {
 	Parts     []studio.Piece        // of an assembly: what it is made of
 	Assembly  *studio.Piece         // that it becomes part of
 	With      []studio.Piece        // what goes into or with it
+	Baths     []studio.Bath         // that it may be washed in
+	BathDue   map[int64]string      // why one wants changing, by its id
+	Whence    store.Whence          // what it was made with
+	Load      string                // how many like it the station takes at once
 	In        []studio.Piece        // what is inside already, before it is closed
 	ToGoIn    []studio.Piece        // what is still to go in
 	Fits      string                // how it passes a station that it is too big for
@@ -222,6 +226,9 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
 			s.Plate = pl.Number
 		}
+		if err := s.provenance(tx, h, p); err != nil {
+			return err
+		}
 		if err := s.family(tx, p); err != nil {
 			return err
 		}
@@ -264,6 +271,24 @@ func (s *PieceSheet) exploded(tx *store.Tx, p studio.Piece) error {
 		}
 	}
 	return err
+}
+
+// provenance finds what the piece was made with, and for a wash the baths and how many fit at once.
+func (s *PieceSheet) provenance(tx *store.Tx, h studio.Shop, p studio.Piece) (err error) {
+	if s.Whence, err = tx.WhenceOf(p.ID); err != nil {
+		return err
+	}
+	if s.Kind() == route.Wash {
+		if s.Baths, err = tx.Baths(); err != nil {
+			return err
+		}
+		s.BathDue = map[int64]string{}
+		for _, b := range s.Baths {
+			s.BathDue[b.ID] = b.Due(h.Book)
+		}
+	}
+	s.Load = h.AtOnce(s.Kind(), s.Model, p)
+	return nil
 }
 
 // family finds the assembly of a piece, or the parts of an assembly.
@@ -343,6 +368,15 @@ func (a *Room) Stamp(ctx context.Context, who change.Actor, code string, st stud
 // for, and resin shut in that the cure would not reach.
 func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
 	now := p.Now()
+	if st.Bath != 0 {
+		baths, err := c.Baths()
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(baths, func(b studio.Bath) bool { return b.ID == st.Bath }) {
+			return change.Refuse("That bath was emptied. Choose another; nothing was stamped.")
+		}
+	}
 	if now == nil {
 		return nil
 	}

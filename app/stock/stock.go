@@ -25,6 +25,7 @@ func New(base change.Base) *Room { return &Room{base} }
 type Sheet struct {
 	Shop  studio.Shop
 	Stock []studio.Stock
+	Baths []studio.Bath
 	Now   time.Time
 }
 
@@ -33,6 +34,9 @@ func (a *Room) Sheet(ctx context.Context) (s Sheet, err error) {
 	s.Now = a.Clock.Now()
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		if s.Shop, err = setup.Load(tx); err != nil {
+			return err
+		}
+		if s.Baths, err = tx.Baths(); err != nil {
 			return err
 		}
 		lots, err := tx.Lots()
@@ -151,4 +155,43 @@ func (a *Room) SetLeast(ctx context.Context, who change.Actor, materialID int64,
 		}
 		return d.Note("least of a material", change.About{}, "%s: %s g", materials[at].Name, rates.Number(grams))
 	})
+}
+
+// Filled notes a bath that was filled; one of the same name that is in use is emptied by that.
+func (a *Room) Filled(ctx context.Context, who change.Actor, b studio.Bath) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		b.ID, b.Name, b.Filled = 0, strings.TrimSpace(b.Name), d.Now
+		if err := b.Check().Err(); err != nil {
+			return change.Refused(err)
+		}
+		before, err := d.Baths()
+		if err != nil {
+			return err
+		}
+		for _, old := range before {
+			if studio.Folded(old.Name) == studio.Folded(b.Name) {
+				old.Ended = d.Now
+				if err := d.SaveBath(&old); err != nil {
+					return err
+				}
+			}
+		}
+		if err := d.SaveBath(&b); err != nil {
+			return err
+		}
+		return d.Note("bath filled", change.About{}, "%s: %s l of %s %%", b.Name, rates.Number(b.Litres), rates.Number(b.StrengthPercent))
+	})
+}
+
+// Made is what was made from a lot, or washed in a bath.
+func (a *Room) Made(ctx context.Context, lotID, bathID int64) (pieces []store.PieceIn, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if bathID != 0 {
+			pieces, err = tx.PiecesThrough(bathID)
+		} else {
+			pieces, err = tx.PiecesFrom(lotID)
+		}
+		return err
+	})
+	return pieces, err
 }

@@ -134,10 +134,11 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		Early   bool         `form:"early"`
 		Shown   string       `form:"shown"`
 		At      kit.Moment   `form:"at" label:"Done at"`
+		Bath    int64        `form:"bath"`
 		Then    string       `form:"then"`
 		Next    string       `form:"next"`
 	}](r)
-	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown}
+	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown, Bath: f.Bath}
 	if f.Minutes.Given {
 		st.Minutes = f.Minutes.Value
 	}

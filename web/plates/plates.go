@@ -1,6 +1,7 @@
 package plates
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
@@ -151,6 +152,36 @@ func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 		told = fmt.Sprintf("The run is on. The room is %.1f °C: below 20 °C resin fails more often. Warm it.", *room)
 	}
 	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started), told)
+}
+
+// ends says which run ends next and which have ended and stand full, for a page that tells it.
+func (s *Room) ends(w http.ResponseWriter, r *http.Request) {
+	v, err := s.App.Plates.Plates(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	type end struct {
+		Plate   int    `json:"plate"`
+		Machine string `json:"machine"`
+		AtMS    int64  `json:"at_ms"`
+	}
+	out := struct {
+		Runs []end `json:"runs"` // that are on, by when they should end
+		Full []end `json:"full"` // that have ended and want emptying
+	}{[]end{}, []end{}}
+	for _, pl := range v.Open {
+		m, _ := v.Shop.Machine(pl.MachineID)
+		switch {
+		case pl.Run == nil:
+		case pl.State == studio.PlateRunning:
+			out.Runs = append(out.Runs, end{pl.Number, m.Name, pl.Run.Due().UnixMilli()})
+		case pl.State == studio.PlateFinished:
+			out.Full = append(out.Full, end{pl.Number, m.Name, pl.Run.Ended.UnixMilli()})
+		}
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(out) // the reader may have gone
 }
 
 // putRight notes what was put right on a machine that is held.

@@ -27,6 +27,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/plates", s.plates)
 	r.Post("/plates", s.layPlate)
 	r.Get("/plates/plan", s.whatIf)
+	r.Get("/plates/ends.json", s.ends)
 	r.Post("/plates/all", s.layAll)
 	r.Post("/plates/put-right", s.putRight)
 	r.Post("/plates/share", s.layShared)

@@ -219,6 +219,50 @@ Alpine.data("outcome", () => ({
   get mends() { return this.what === "rework"; },
 }));
 
+// Who wants it is told when a run has ended: in the title of every sheet, as a notice of the browser
+// where that is allowed, with a sound if wanted. What is wanted is kept in this browser.
+const wants = (what) => { try { return localStorage.getItem(`sakuji-${what}`) === "1"; } catch { return false; } };
+const want = (what, on) => { try { localStorage.setItem(`sakuji-${what}`, on ? "1" : "0"); } catch { /* not kept */ } };
+let fullBefore = null, titled = document.title;
+function beep() {
+  try {
+    const audio = new AudioContext(), tone = audio.createOscillator(), gain = audio.createGain();
+    gain.gain.value = 0.08;
+    tone.connect(gain).connect(audio.destination);
+    tone.start();
+    tone.stop(audio.currentTime + 0.4);
+  } catch { /* no sound here */ }
+}
+async function ended() {
+  if (!wants("ends")) return;
+  let answer;
+  try { answer = await fetch("/plates/ends.json"); } catch { return; }
+  if (!answer.ok || !answer.headers.get("Content-Type")?.includes("json")) return;
+  const { full } = await answer.json();
+  const first = document.title.startsWith("● ") ? titled : (titled = document.title);
+  document.title = full.length ? `● ${full.map((f) => f.machine).join(", ")}: empty ${full.length > 1 ? "them" : "it"} · ${first}` : first;
+  const fresh = fullBefore && full.filter((f) => !fullBefore.includes(f.plate));
+  fullBefore = full.map((f) => f.plate);
+  for (const f of fresh ?? []) {
+    if (wants("sound")) beep();
+    if ("Notification" in window && Notification.permission === "granted") new Notification(`Plate ${f.plate} is finished`, { body: `${f.machine} wants emptying.`, tag: `plate-${f.plate}` });
+  }
+}
+Alpine.data("ends", () => ({
+  on: wants("ends"), sound: wants("sound"),
+  get label() { return this.on ? "This browser tells when a run ends: stop that" : "Tell me when a run ends"; },
+  get soundLabel() { return this.sound ? "without a sound" : "with a sound"; },
+  async toggle() {
+    this.on = !this.on;
+    want("ends", this.on);
+    if (this.on && "Notification" in window && Notification.permission === "default") await Notification.requestPermission();
+    if (this.on) ended(); else document.title = titled;
+  },
+  toggleSound() { this.sound = !this.sound; want("sound", this.sound); if (this.sound) beep(); },
+}));
+setInterval(ended, 20000);
+ended();
+
 // Waits count down in minutes; when one ends the sheet is asked for anew.
 setInterval(() => {
   const now = Date.now() + Number(document.body.dataset.ahead ?? 0);

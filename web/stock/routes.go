@@ -28,4 +28,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/stock/lots/{id}/weigh", s.weigh)
 	r.Post("/stock/lots/{id}/end", s.end)
 	r.Post("/stock/least", s.least)
+	r.Post("/stock/baths", s.filled)
+	r.Get("/stock/lots/{id}", s.made)
+	r.Get("/stock/baths/{id}", s.made)
 }

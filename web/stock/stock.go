@@ -3,6 +3,7 @@ package stock
 import (
 	"fmt"
 	"net/http"
+	"strings"
 
 	"sakuji/app/stock"
 	"sakuji/studio"
@@ -77,6 +78,39 @@ func (s *Room) least(w http.ResponseWriter, r *http.Request) {
 		err = s.App.Stock.SetLeast(r.Context(), s.Hand(r), f.Material, f.Least)
 	}
 	s.done(w, r, err, "Kept.")
+}
+
+func (s *Room) filled(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Name     string  `form:"name"`
+		Litres   float64 `form:"litres" label:"Litres"`
+		Strength float64 `form:"strength" label:"Strength"`
+	}](r)
+	if err == nil {
+		err = s.App.Stock.Filled(r.Context(), s.Hand(r), studio.Bath{Name: f.Name, Litres: f.Litres, StrengthPercent: f.Strength})
+	}
+	s.done(w, r, err, f.Name+" is filled.")
+}
+
+// made lists what was made from a lot, or washed in a bath.
+func (s *Room) made(w http.ResponseWriter, r *http.Request) {
+	id, bath := kit.PathID(r, "id"), strings.HasPrefix(r.URL.Path, "/stock/baths/")
+	lot := id
+	if bath {
+		lot = 0
+	} else {
+		id = 0
+	}
+	list, err := s.App.Stock.Made(r.Context(), lot, id)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	title := "Printed from this lot"
+	if bath {
+		title = "Washed in this bath"
+	}
+	s.Show(w, r, "made", kit.Page{Title: title, Sheet: "Stock", Active: "/plates", D: list, Block: kit.Block("Pieces", fmt.Sprint(len(list)))})
 }
 
 func (s *Room) done(w http.ResponseWriter, r *http.Request, err error, told string) {
