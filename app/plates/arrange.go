@@ -81,11 +81,13 @@ func clashes(d change.Change, h studio.Shop, machine studio.Machine, pl studio.P
 	for i, p := range pieces {
 		laid = append(laid, onBed(machine, p, models[p.ID], pl.Pieces[i]))
 	}
-	for _, c := range plate.Check(machine.Bed(), h.Book.V("spacing"), laid) {
-		if c.Other != "" {
-			return change.Refuse("%s and %s come too near. Nothing was moved.", c.ID, c.Other)
-		}
-		return change.Refuse("%s: %s. Nothing was moved.", c.ID, c.Reason)
+	found := plate.Check(machine.Bed(), h.Book.V("spacing"), laid)
+	if len(found) == 0 {
+		return nil
 	}
-	return nil
+	c := found[0]
+	if c.Other != "" {
+		return change.Refuse("%s and %s come too near. Nothing was moved.", c.ID, c.Other)
+	}
+	return change.Refuse("%s: %s. Nothing was moved.", c.ID, c.Reason)
 }
