@@ -347,6 +347,7 @@ func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 	if err != nil {
 		return nil, err
 	}
+	gap := s.gap()
 	for _, g := range groups {
 		if g.Process != s.Machine.Process || g.Material.ID != s.Material.ID {
 			continue
@@ -364,23 +365,27 @@ func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 			if len(out) == maxCandidates {
 				continue
 			}
-			out = append(out, s.candidate(studio.LaidPiece{Piece: p, Model: models[p.ID]}))
+			out = append(out, s.candidate(gap, studio.LaidPiece{Piece: p, Model: models[p.ID]}))
 		}
 	}
 	return out, nil
 }
 
 // candidate tries one waiting piece on what is left of the bed.
-func (s PlateSheet) candidate(lp studio.LaidPiece) Candidate {
+func (s PlateSheet) candidate(gap plate.Gap, lp studio.LaidPiece) Candidate {
 	c := Candidate{Piece: lp.Piece}
-	placed, left := plate.Fill(s.Machine.Bed(), s.Shop.Book.V("spacing"), studio.TurnDeg, s.Laid(), []plate.Part{s.Machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale)})
-	if c.Fits = len(placed) == 1; !c.Fits {
-		c.Why = left[0].Reason
+	_, c.Why = gap.Try(s.Machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale))
+	if c.Fits = c.Why == ""; !c.Fits {
 		return c
 	}
 	with := s.Shop.EstimatePlate(s.Machine, s.Material, append(s.on(), lp))
 	c.AddMinutes, c.AddGrams = with.Minutes-s.Estimate.Minutes, with.Grams-s.Estimate.Grams
 	return c
+}
+
+// gap is what is left of the bed.
+func (s PlateSheet) gap() plate.Gap {
+	return plate.NewGap(s.Machine.Bed(), s.Shop.Book.V("spacing"), studio.TurnDeg, s.Laid())
 }
 
 // on is what lies on the plate, as its estimate needs it.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"sakuji/app/change"
@@ -274,6 +275,7 @@ func (s *PlateSheet) risks(tx *store.Tx) error {
 		s.Load = studio.PlateLoad(s.on())
 	}
 	known := map[int64]time.Time{}
+	gap := sync.OnceValue(s.gap)
 	for i, lp := range s.on() {
 		off, err := wanted(tx, known, lp.Piece, s.Now)
 		if err != nil {
@@ -288,7 +290,7 @@ func (s *PlateSheet) risks(tx *store.Tx) error {
 			continue
 		}
 		if s.Plate.State == studio.PlateLaid {
-			c := s.candidate(lp)
+			c := s.candidate(gap(), lp)
 			r.Spare, r.SpareMin, r.SpareGrams = c.Fits, c.AddMinutes, c.AddGrams
 		}
 		s.Risks = append(s.Risks, r)

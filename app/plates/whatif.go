@@ -193,6 +193,7 @@ func (w *WhatIf) each(tx *store.Tx, a *Room) error {
 		return err
 	}
 	var sheets []PlateSheet
+	var gaps []plate.Gap
 	for _, pl := range laid {
 		m, ok := w.Shop.Machine(pl.MachineID)
 		if !ok || m.Process != w.Process || pl.MaterialID != w.Material.ID {
@@ -202,7 +203,7 @@ func (w *WhatIf) each(tx *store.Tx, a *Room) error {
 		if err != nil {
 			return err
 		}
-		sheets = append(sheets, s)
+		sheets, gaps = append(sheets, s), append(gaps, s.gap())
 	}
 	for _, lp := range w.Pieces {
 		p := lp.Piece
@@ -220,21 +221,21 @@ func (w *WhatIf) each(tx *store.Tx, a *Room) error {
 				e.Cheapest, e.CostMinor, e.Minutes = m.Name, alone.CostMinor, alone.Minutes
 			}
 		}
-		e.gap(sheets, lp)
+		e.gap(sheets, gaps, lp)
 		w.Each = append(w.Each, e)
 	}
 	return nil
 }
 
 // gap finds the plate on which a piece fits for the least time.
-func (e *Placing) gap(sheets []PlateSheet, lp studio.LaidPiece) {
+func (e *Placing) gap(sheets []PlateSheet, gaps []plate.Gap, lp studio.LaidPiece) {
 	type found struct {
 		number int
 		c      Candidate
 	}
 	var all []found
-	for _, s := range sheets {
-		if c := s.candidate(lp); c.Fits {
+	for i, s := range sheets {
+		if c := s.candidate(gaps[i], lp); c.Fits {
 			all = append(all, found{s.Plate.Number, c})
 		}
 	}

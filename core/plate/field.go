@@ -19,12 +19,25 @@ func (l *layer) emptyField() *field {
 	return f
 }
 
-// lay lays a part at one of these angles, at the place that reaches least far from the front, then
-// from the left.
+// lay lays a part at one of these angles, and takes its place.
 func (f *field) lay(l *layer, p Part, degs []float64) (at Placed, ok bool) {
-	var chosen *bands
-	var x, top float64
-	band := 0
+	b, x, band := f.find(l, p, degs)
+	if b == nil {
+		return Placed{}, false
+	}
+	f.take(l, b, x, band)
+	return l.placed(p, b, x, band), true
+}
+
+// placed is where a part lies on the bed.
+func (l *layer) placed(p Part, b *bands, x float64, band int) Placed {
+	m := l.bed.MarginMM + b.skirt
+	return Placed{p.ID, x + m, float64(band)*l.grainMM + m, b.deg}
+}
+
+// find finds the place that reaches least far from the front, then from the left; nil for none.
+func (f *field) find(l *layer, p Part, degs []float64) (chosen *bands, x float64, band int) {
+	top := 0.0
 	for _, deg := range degs {
 		b := l.cut(p, deg)
 		limit := l.count
@@ -36,12 +49,7 @@ func (f *field) lay(l *layer, p Part, degs []float64) (at Placed, ok bool) {
 			chosen, band, x, top = b, y, left, reach
 		}
 	}
-	if chosen == nil {
-		return Placed{}, false
-	}
-	f.take(l, chosen, x, band)
-	m := l.bed.MarginMM + chosen.skirt
-	return Placed{p.ID, x + m, float64(band)*l.grainMM + m, chosen.deg}, true
+	return chosen, x, band
 }
 
 // lowest finds the first band, up to a limit, in which a part has room, and its least x there.

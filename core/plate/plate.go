@@ -111,6 +111,38 @@ func (j Job) Fill(there []Laid) (placed []Placed, left []Left) {
 	return placed, left
 }
 
+// Gap is what is left of a bed around what lies there: one part after another can be tried in it.
+type Gap struct {
+	l *layer
+	f *field
+}
+
+// NewGap prepares a bed.
+func NewGap(bed Bed, spacingMM, stepDeg float64, there []Laid) Gap {
+	parts := make([]Part, len(there))
+	for i, t := range there {
+		parts[i] = t.Part
+	}
+	g := Gap{l: newLayer(bed, spacingMM, stepDeg, parts)}
+	g.f = g.l.emptyField()
+	for _, t := range there {
+		g.f.takeAt(g.l, t)
+	}
+	return g
+}
+
+// Try finds a place for a part and takes nothing; why says why there is none.
+func (g Gap) Try(p Part) (at Placed, why string) {
+	if why := Fits(g.l.bed, p, g.l.stepDeg); why != "" {
+		return at, why
+	}
+	b, x, band := g.f.find(g.l, p, g.l.turns())
+	if b == nil {
+		return at, "no room left on this plate"
+	}
+	return g.l.placed(p, b, x, band), ""
+}
+
 // fillTries is how many orders are tried to fill one plate.
 const fillTries = 10
 
