@@ -114,7 +114,7 @@ func (s *Search) Tries() int { return s.tries + 1 }
 
 // Step tries one more plan, and reports whether it is the best so far.
 func (s *Search) Step() bool {
-	if len(s.fits) == 0 || s.job.Die == nil && len(s.starts) == 0 {
+	if len(s.now.plan.Plates) == 0 || s.job.Die == nil && len(s.starts) == 0 {
 		return false
 	}
 	s.tries++

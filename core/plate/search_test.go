@@ -163,6 +163,11 @@ func TestSearchIsSeededAndNeverWorse(t *testing.T) {
 	}
 	assert.Equal(t, 61, s.Tries())
 	assert.Empty(t, searched(Job{Bed: bed}, 5).Plates, "no parts, no plates")
+	full := bed
+	full.KeepOut = []KeepOut{{0, 0, 143, 89}}
+	none := searched(Job{Bed: full, Die: die(1), Parts: job.Parts[:2]}, 5)
+	assert.Empty(t, none.Plates)
+	assert.Contains(t, none.Left[0].Reason, "no place of the bed")
 	_, left := Fill(Bed{}, 3, 90, nil, job.Parts[:1])
 	assert.True(t, left[0].Never, "a bed of no size")
 }
