@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"encoding/csv"
+	"fmt"
 	"math"
 	"testing"
 	"time"
@@ -329,4 +330,54 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	all, err = s.Plates.Plates(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, all.Holds)
+}
+
+// A program prepared of a filament plate stands beside the estimate and teaches the machine; grams far
+// from ours ask whether it is hollow, and teach nothing; a resin plate has none.
+func TestProgramOfAPlate(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(2, route.Raw)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	it := sheet.Items[0]
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: it.Title, Tier: it.Tier, Copies: 2, Scale: 1,
+		Parts: map[int64]orders.PartForm{it.Parts[0].ID: {Process: process.Filament, MaterialID: s.PLA, Copies: 1}}}))
+	s.Accept(no)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA)
+	require.NoError(t, err)
+	plan := lies(t, s, number)
+	read := func(name string, minutes, grams float64) studio.Job {
+		n := int((minutes - plan.Machine.Figures.V("preparation")) * 60 / 10.01) // lines of 100 mm at 10 mm/s
+		feed := grams / (math.Pi * 1.75 * 1.75 / 4 * plan.Material.Figures.V("density") / 1000) / float64(n)
+		var b bytes.Buffer
+		b.WriteString("G90\nM83\nG1 Z0.2 F600\n")
+		for i := range n {
+			fmt.Fprintf(&b, "G1 X%d E%f F600\n", 100*((i+1)%2), feed)
+		}
+		kept, err := s.Models.KeepUpload(apptest.Upload(name, b.Bytes()))
+		require.NoError(t, err)
+		batch, err := s.Plates.Calibrate(s.Ctx, s.Bench, plates.Prepared{Plate: number}, kept)
+		require.NoError(t, err)
+		list, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
+		require.NoError(t, err)
+		return list[0]
+	}
+	j := read("two-vases.gcode", 1.2*plan.Estimate.Minutes, 1.05*plan.Estimate.Grams)
+	require.Equal(t, studio.JobDone, j.State, j.Note)
+	assert.Contains(t, j.Note, "20 % more")
+	assert.Contains(t, j.Note, "has learned from it")
+	now := lies(t, s, number)
+	assert.Equal(t, "two-vases.gcode", now.Plate.Program.Name)
+	assert.InEpsilon(t, 1.05*plan.Estimate.Grams, now.Plate.Program.Grams, 0.02)
+	assert.Equal(t, 1, now.Machine.Calibration.Count)
+	j = read("solid.gcode", now.Estimate.Minutes, 1.4*plan.Estimate.Grams)
+	assert.NotContains(t, j.Note, "has learned")
+	now = lies(t, s, number)
+	_, far := now.Plate.Program.Beside(now.Estimate)
+	assert.True(t, far)
+	assert.Equal(t, 1, now.Machine.Calibration.Count)
+	kept, err := s.Models.KeepUpload(apptest.Upload("x.gcode", []byte("G1 X1\n")))
+	require.NoError(t, err)
+	_, err = s.Plates.Calibrate(s.Ctx, s.Bench, plates.Prepared{Plate: 99}, kept)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 }

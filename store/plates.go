@@ -11,7 +11,7 @@ const (
 	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed`
 	runOnce        = `plate_id, machine_id, planned_min, physics_min`
 	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped, lot_id`
-	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off FROM plates `
+	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off, program FROM plates `
 	selectRuns     = `SELECT id, ` + runOnce + `, ` + runColumns + ` FROM runs `
 )
 
@@ -80,12 +80,12 @@ func (t *Tx) AddPlate(p *studio.Plate) (err error) {
 	if p.Number, err = one[int](t, `SELECT coalesce(max(number), 0) + 1 FROM plates`); err != nil {
 		return err
 	}
-	return t.save("plates", &p.ID, p, `state, kept_off`, plateOnce)
+	return t.save("plates", &p.ID, p, `state, kept_off, program`, plateOnce)
 }
 
 // SavePlate writes a plate's state and what lies on it.
 func (t *Tx) SavePlate(p studio.Plate) error {
-	if err := t.save("plates", &p.ID, &p, `state, kept_off`, plateOnce); err != nil {
+	if err := t.save("plates", &p.ID, &p, `state, kept_off, program`, plateOnce); err != nil {
 		return err
 	}
 	if err := t.exec(`DELETE FROM plate_pieces WHERE plate_id = ?`, p.ID); err != nil {

@@ -71,6 +71,7 @@ type JobOptions struct {
 	PegMM       float64      `json:"peg_mm,omitempty"`
 	ClearanceMM float64      `json:"clearance_mm,omitempty"`
 
+	Plate     int     `json:"plate,omitempty"`      // that the file was prepared of, by number
 	MachineID int64   `json:"machine_id,omitempty"` // that the file was prepared for
 	Scale     float64 `json:"scale,omitempty"`      // of the model in it
 }

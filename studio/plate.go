@@ -3,6 +3,7 @@ package studio
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -58,9 +59,41 @@ type Plate struct {
 	MaterialID int64
 	State      PlateState
 	Created    time.Time
+	Program    Program // that was prepared of it; of no name: none was read
 	KeptOff    []int64 // pieces that a person lifted off
 	Pieces     []OnPlatePiece
 	Run        *Run
+}
+
+// Program is what a machine program prepared of a plate says it takes.
+type Program struct {
+	Name    string  `json:"name,omitempty"`
+	Minutes float64 `json:"minutes,omitempty"` // heating included
+	Grams   float64 `json:"grams,omitempty"`
+	Layers  int     `json:"layers,omitempty"`
+}
+
+// farOff is by how much the grams of a program may differ from the estimate before it is asked about.
+// Source: from memory.
+const farOff = 0.15
+
+// Beside says how a program compares with the estimate of its plate.
+func (p Program) Beside(e PlateEstimate) (text string, far bool) {
+	off := func(a, b float64) string {
+		if b <= 0 {
+			return ""
+		}
+		switch d := math.Round(100 * (a/b - 1)); {
+		case d > 0:
+			return fmt.Sprintf(", %.0f %% more", d)
+		case d < 0:
+			return fmt.Sprintf(", %.0f %% less", -d)
+		}
+		return ", the same"
+	}
+	text = fmt.Sprintf("%s says %s%s, and %s g%s than ours.", p.Name, Hours(p.Minutes), off(p.Minutes, e.Minutes), rates.Number(math.Round(p.Grams)), off(p.Grams, e.Grams))
+	text = strings.Replace(text, ", the same than ours", ", the same as ours", 1)
+	return text, e.Grams > 0 && math.Abs(p.Grams/e.Grams-1) > farOff
 }
 
 // OnPlatePiece says where a piece lies and what became of it.

@@ -20,6 +20,7 @@ import (
 type Prepared struct {
 	ModelID, MachineID int64
 	Scale              float64
+	Plate              int // by number: all that lies on it, on its machine; 0: the model by itself
 }
 
 // Calibrate queues a prepared file: from it the machine learns how far off the studio's own
@@ -27,6 +28,13 @@ type Prepared struct {
 func (a *Room) Calibrate(ctx context.Context, who change.Actor, p Prepared, f models.Kept) (batch string, err error) {
 	batch = jobs.NewBatch()
 	err = a.Do(ctx, who, func(c change.Change) error {
+		if p.Plate != 0 {
+			pl, err := c.Plate(p.Plate)
+			if err != nil {
+				return err
+			}
+			p.MachineID, p.Scale = pl.MachineID, 1
+		}
 		if !(p.Scale >= studio.MinScale && p.Scale <= studio.MaxScale) {
 			return change.RefuseField("scale", "Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
 		}
@@ -37,14 +45,14 @@ func (a *Room) Calibrate(ctx context.Context, who change.Actor, p Prepared, f mo
 		if m, ok := h.Machine(p.MachineID); !ok || m.Process != process.Filament {
 			return change.Refuse("Only a filament machine is taught by its prepared files.")
 		}
-		if _, err := c.Tx.Model(p.ModelID); err != nil {
+		if _, err := c.Tx.Model(p.ModelID); p.Plate == 0 && err != nil {
 			return err
 		}
 		if err := c.AddFile(f.SHA, f.Bytes, c.Now); err != nil {
 			return err
 		}
 		return c.AddJob(&studio.Job{Kind: studio.JobCalibrate, Batch: batch, ModelID: p.ModelID, SHA: f.SHA, Bytes: f.Bytes, Name: f.Name,
-			Options: studio.JobOptions{MachineID: p.MachineID, Scale: p.Scale}, Who: who.Name, ActorID: who.ID, At: c.Now})
+			Options: studio.JobOptions{MachineID: p.MachineID, Scale: p.Scale, Plate: p.Plate}, Who: who.Name, ActorID: who.ID, At: c.Now})
 	})
 	if err != nil {
 		return "", errors.Join(err, a.Store.Forget(ctx, f.SHA))
@@ -55,6 +63,9 @@ func (a *Room) Calibrate(ctx context.Context, who change.Actor, p Prepared, f mo
 
 // calibrate reads a prepared file and lets its machine learn from it.
 func (a *Room) calibrate(ctx context.Context, j studio.Job, told jobs.Progress) error {
+	if j.Options.Plate != 0 {
+		return a.calibratePlate(ctx, j, told)
+	}
 	var h studio.Shop
 	var m studio.Model
 	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
@@ -99,6 +110,46 @@ func (a *Room) calibrate(ctx context.Context, j studio.Job, told jobs.Progress) 
 			return err
 		}
 		return c.Note("machine taught", change.About{}, "%s by %s: %s, ours was %s", machine.Name, l.What, studio.Hours(real), studio.Hours(ours))
+	})
+	if err != nil {
+		return err
+	}
+	return a.letGo(ctx, j)
+}
+
+// calibratePlate reads the program of a plate: it is kept beside the estimate, and the machine learns
+// from it where the two can be of the same prints.
+func (a *Room) calibratePlate(ctx context.Context, j studio.Job, told jobs.Progress) error {
+	s, err := a.PlateSheet(ctx, j.Options.Plate)
+	if err != nil {
+		return err
+	}
+	g, err := a.prepared(ctx, j, s.Machine, s.Material, told)
+	if err != nil {
+		return err
+	}
+	p := studio.Program{Name: j.Name, Minutes: g.Minutes + s.Machine.Figures.V("preparation"), Grams: g.FilamentG, Layers: g.Layers}
+	text, far := p.Beside(s.Estimate)
+	l := studio.TimedRun{MachineID: s.Machine.ID, What: j.Name, OursMin: s.Estimate.PhysicsMin, RealMin: p.Minutes, At: a.Clock.Now()}
+	teaches := l.Believable() && !far
+	if teaches {
+		text += " " + s.Machine.Name + " has learned from it."
+	}
+	err = a.queue.Save(ctx, j, func(c change.Change) error {
+		pl, err := c.Plate(j.Options.Plate)
+		if err != nil {
+			return err
+		}
+		pl.Program = p
+		if err := errors.Join(c.SavePlate(pl), jobs.Done(c, j, 0, text), dropPrepared(c, j)); err != nil {
+			return err
+		}
+		if teaches {
+			if err := c.AddTimedRun(l); err != nil {
+				return err
+			}
+		}
+		return c.Note("program read", change.About{Plate: pl.ID}, "plate %d: %s", pl.Number, text)
 	})
 	if err != nil {
 		return err

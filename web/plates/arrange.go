@@ -7,9 +7,11 @@ import (
 	"maps"
 	"math"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
+	"sakuji/app/change"
 	"sakuji/app/plates"
 	"sakuji/web/kit"
 )
@@ -63,6 +65,29 @@ func (v PlateView) BedData() (string, error) {
 // micron rounds to a thousandth of a millimetre.
 func micron(mm float64) float64 { return math.Round(mm*1000) / 1000 }
 
+// program takes a machine program of the plate in.
+func (s *Room) program(w http.ResponseWriter, r *http.Request) {
+	files, clean, err := kit.Uploads(w, r, "file")
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	defer clean()
+	if len(files) != 1 {
+		s.Fail(w, r, change.RefuseField("file", "Choose one file."))
+		return
+	}
+	kept, err := s.App.Models.KeepUpload(files[0])
+	if err == nil {
+		_, err = s.App.Plates.Calibrate(r.Context(), s.Hand(r), plates.Prepared{Plate: plateNumber(r)}, kept)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, fmt.Sprintf("/plates/%d?read=%s", plateNumber(r), url.QueryEscape(files[0].Name)), "It is being read; what it says will stand here.")
+}
+
 // arrange puts the pieces where the form says.
 func (s *Room) arrange(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
@@ -104,4 +129,16 @@ func (v PlateView) LoadSVG() template.HTML {
 	at := v.Load.AtMM / v.Load.HeightMM * w
 	return template.HTML(fmt.Sprintf(`<svg class="ml-auto mt-1" width="%[1]g" height="%[2]g" viewBox="0 -1 %[1]g %[3]g" role="img" aria-label="area of the layers, from the plate at the left to the top at the right"><path d="%[4]s" fill="none" stroke="var(--ink)"/><line x1="0" x2="%[1]g" y1="%[5]g" y2="%[5]g" stroke="var(--line)"/><line x1="%.1[6]f" x2="%.1[6]f" y1="0" y2="%[5]g" stroke="var(--persimmon)" stroke-dasharray="3 3"/></svg>`, //nolint:gosec // numbers
 		w, h+2, h+2, d.String(), h, at))
+}
+
+// ProgramText says how the program of the plate compares with the estimate; empty: none was read.
+func (v PlateView) ProgramText() string {
+	if v.Plate.Program.Name == "" {
+		return ""
+	}
+	text, far := v.Plate.Program.Beside(v.Estimate)
+	if far {
+		text += " Is it hollow, is the profile right?"
+	}
+	return text
 }

@@ -36,6 +36,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Get("/export.{ending}", s.export)
 		r.Post("/fill", s.fillAgain)
 		r.Post("/arrange", s.arrange)
+		r.Post("/program", s.program)
 		r.Post("/add", s.addToPlate)
 		r.Post("/lift", s.liftOff)
 		r.Post("/discard", s.discardPlate)
