@@ -9,6 +9,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/plates"
+	"sakuji/app/setup"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -141,4 +142,41 @@ func TestBathsAndWhence(t *testing.T) {
 	assert.Empty(t, stock.Baths[0].Due(stock.Shop.Book))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: 2, Bath: first.ID})
 	refusal(t, err, "That bath was emptied")
+}
+
+// What wears on a machine is counted by its runs; replaced, it begins anew.
+func TestWearOfAMachine(t *testing.T) {
+	s := apptest.New(t)
+	h, err := s.Setup.Shop(s.Ctx)
+	require.NoError(t, err)
+	tarn, _ := h.Machine(s.Tarn)
+	figures := map[string]float64{}
+	for key, f := range tarn.Figures {
+		figures[key] = f.Value
+	}
+	figures["film_plates"] = 1
+	_, err = s.Setup.SaveMachine(s.Ctx, s.Owner, s.Tarn, setup.GearForm{Name: tarn.Name, Process: tarn.Process, Active: true, Figures: figures})
+	require.NoError(t, err)
+	no := s.Order(1, route.Raw)
+	s.Accept(no)
+	sheet := func() plates.PlatesSheet {
+		all, err := s.Plates.Plates(s.Ctx)
+		require.NoError(t, err)
+		return all
+	}
+	assert.Empty(t, sheet().Worn[s.Tarn])
+	s.Print(no + "-1")
+	worn := sheet().Worn[s.Tarn]
+	require.Len(t, worn, 1)
+	assert.Equal(t, "The film has done 1 of 1 plates: replace it.", worn[0].Text())
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	require.NoError(t, err)
+	for _, c := range lies(t, s, number).Ready {
+		assert.True(t, c.Key != "film" || c.Why == worn[0].Text(), "it is asked before the run")
+	}
+	refusal(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Nozzle), "no such part")
+	assert.ErrorIs(t, s.Plates.Replaced(s.Ctx, s.Bench, 99, studio.Film), store.ErrNotFound)
+	s.Clock.Pass(time.Minute)
+	require.NoError(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Film))
+	assert.Empty(t, sheet().Worn[s.Tarn])
 }

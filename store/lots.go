@@ -65,3 +65,17 @@ func (t *Tx) PiecesThrough(bathID int64) ([]PieceIn, error) {
 
 // SaveLeast writes below what a material is bought.
 func (t *Tx) SaveLeast(m studio.Material) error { return t.save("materials", &m.ID, &m, `least_g`, "") }
+
+// UseSince is what a machine has run since a part of it was replaced last, or ever.
+func (t *Tx) UseSince(machineID int64, what string) (studio.Use, error) {
+	return one[studio.Use](t, `SELECT count(*) AS plates, coalesce(sum((r.ended_ms - r.started_ms) / 3600000.0), 0) AS hours,
+			coalesce(sum((SELECT sum(grams) FROM bookings WHERE run_id = r.id)), 0) AS grams
+		FROM runs r WHERE r.machine_id = ?1 AND r.ended_ms IS NOT NULL
+			AND r.ended_ms > coalesce((SELECT max(at_ms) FROM replacements WHERE machine_id = ?1 AND what = ?2), 0)`, machineID, what)
+}
+
+// AddReplacement notes one.
+func (t *Tx) AddReplacement(r *studio.Replacement) (err error) {
+	r.ID, err = t.add("replacements", `machine_id, person_id, what, at_ms`, r)
+	return err
+}

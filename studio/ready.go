@@ -88,7 +88,7 @@ var winter = []time.Month{time.October, time.November, time.December, time.Janua
 
 // Ready are the things to look at before a run, fitted to the process, what the machine did last, the
 // season and what the plate takes.
-func (h Shop) Ready(m Machine, grams float64, last []string, now time.Time) (out []ReadyCheck) {
+func (h Shop) Ready(m Machine, grams float64, last []string, worn []Worn, now time.Time) (out []ReadyCheck) {
 	add := func(key, why string) { out = append(out, ReadyCheck{key, h.readyText(key, grams), why}) }
 	because := ""
 	if len(last) > 0 {
@@ -97,7 +97,7 @@ func (h Shop) Ready(m Machine, grams float64, last []string, now time.Time) (out
 	}
 	add("bed", "")
 	if m.Process == process.Resin {
-		add("film", "")
+		add("film", wornText(worn, Film))
 		add("vat", because)
 		if slices.Contains(last, "stuck to the film") {
 			add("level", because)
@@ -112,10 +112,24 @@ func (h Shop) Ready(m Machine, grams float64, last []string, now time.Time) (out
 	add("dry", "")
 	add("spool", "")
 	add("free", "")
+	if text := wornText(worn, Nozzle); text != "" {
+		add("nozzle", text)
+		return out
+	}
 	if slices.Contains(last, "clogged nozzle") {
 		add("nozzle", because)
 	}
 	return out
+}
+
+// wornText is what is said of a worn part; empty: nothing.
+func wornText(worn []Worn, what string) string {
+	for _, w := range worn {
+		if w.What == what {
+			return w.Text()
+		}
+	}
+	return ""
 }
 
 // Unchanged are the pieces of a plate that failed before and of which nobody has said what is changed

@@ -47,7 +47,7 @@ func TestReady(t *testing.T) {
 	keys := func(processName string, last []string, at time.Time) (out []string) {
 		for _, m := range h.Machines {
 			if m.Process == processName {
-				for _, c := range h.Ready(m, 40, last, at) {
+				for _, c := range h.Ready(m, 40, last, nil, at) {
 					assert.NotEmpty(t, c.Text, c.Key)
 					out = append(out, c.Key)
 				}

@@ -45,9 +45,10 @@ type PlatesSheet struct {
 	Open    []studio.Plate // laid, running or finished
 	Emptied []studio.Plate
 	Waiting []WaitingGroup
-	Held    []studio.HeldPiece // wait, and must not be laid yet
-	Live    map[int64]*Live    // how machines stand that answer, by id
-	Holds   map[int64]string   // machines that must not run, by id, and why
+	Held    []studio.HeldPiece      // wait, and must not be laid yet
+	Live    map[int64]*Live         // how machines stand that answer, by id
+	Worn    map[int64][]studio.Worn // what wants replacing, now or soon, by machine
+	Holds   map[int64]string        // machines that must not run, by id, and why
 	Now     time.Time
 }
 
@@ -85,10 +86,13 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 		if s.Waiting, s.Held, err = Waiting(tx, s.Shop); err != nil {
 			return err
 		}
-		s.Holds, s.Live = map[int64]string{}, map[int64]*Live{}
+		s.Holds, s.Live, s.Worn = map[int64]string{}, map[int64]*Live{}, map[int64][]studio.Worn{}
 		for _, m := range s.Shop.Machines {
 			if l, ok := a.Live(m.ID); ok {
 				s.Live[m.ID] = &l
+			}
+			if s.Worn[m.ID], err = worn(tx, m); err != nil {
+				return err
 			}
 			inRow, err := failedInRow(tx, m.ID)
 			if err != nil {
@@ -305,8 +309,26 @@ func (s *PlateSheet) readiness(tx *store.Tx) error {
 		return nil
 	}
 	inRow, err := failedInRow(tx, s.Machine.ID)
-	s.InRow, s.Hold, s.Ready = inRow, s.Machine.Held(inRow), s.Shop.Ready(s.Machine, s.Estimate.Grams, inRow, s.Now)
+	wears, wrong := worn(tx, s.Machine)
+	if err = errors.Join(err, wrong); err != nil {
+		return err
+	}
+	s.InRow, s.Hold, s.Ready = inRow, s.Machine.Held(inRow), s.Shop.Ready(s.Machine, s.Estimate.Grams, inRow, wears, s.Now)
 	return errors.Join(err, s.again(tx))
+}
+
+// worn are the parts of a machine that want replacing, now or soon.
+func worn(tx *store.Tx, m studio.Machine) (out []studio.Worn, err error) {
+	for _, what := range m.Wears() {
+		u, err := tx.UseSince(m.ID, what)
+		if err != nil {
+			return nil, err
+		}
+		if w := m.Worn(what, u); w.Text() != "" {
+			out = append(out, w)
+		}
+	}
+	return out, nil
 }
 
 // failedInRow are the causes of a machine's last runs, as long as they failed.

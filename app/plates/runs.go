@@ -78,6 +78,28 @@ func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) 
 	})
 }
 
+// Replaced notes that a part of a machine that wears was replaced.
+func (a *Room) Replaced(ctx context.Context, who change.Actor, machineID int64, what string) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		h, err := setup.Load(c.Tx)
+		if err != nil {
+			return err
+		}
+		m, ok := h.Machine(machineID)
+		if !ok {
+			return store.ErrNotFound
+		}
+		if !slices.Contains(m.Wears(), what) {
+			return change.Refuse("%s has no such part.", m.Name)
+		}
+		r := studio.Replacement{MachineID: m.ID, PersonID: c.Act().PersonID, What: what, At: c.Now}
+		if err := c.AddReplacement(&r); err != nil {
+			return err
+		}
+		return c.Note("replaced", change.About{}, "%s: %s", m.Name, what)
+	})
+}
+
 // savePlate writes a plate with its run, and what happened to it.
 func savePlate(c change.Change, pl studio.Plate, e studio.Entry) error {
 	if pl.Run != nil {

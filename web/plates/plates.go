@@ -156,6 +156,22 @@ func (s *Room) startRun(w http.ResponseWriter, r *http.Request) {
 	s.plateDone(w, r, s.App.Plates.StartRun(r.Context(), s.Hand(r), plateNumber(r), started), told)
 }
 
+// replaced notes that a part of a machine was replaced.
+func (s *Room) replaced(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Machine int64  `form:"machine"`
+		What    string `form:"what"`
+	}](r)
+	if err == nil {
+		err = s.App.Plates.Replaced(r.Context(), s.Hand(r), f.Machine, f.What)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/plates", "Noted: its count begins anew.")
+}
+
 // ends says which run ends next and which have ended and stand full, for a page that tells it.
 func (s *Room) ends(w http.ResponseWriter, r *http.Request) {
 	v, err := s.App.Plates.Plates(r.Context())

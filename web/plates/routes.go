@@ -30,6 +30,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/plates/ends.json", s.ends)
 	r.Post("/plates/all", s.layAll)
 	r.Post("/plates/put-right", s.putRight)
+	r.Post("/plates/replaced", s.replaced)
 	r.Post("/plates/share", s.layShared)
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
