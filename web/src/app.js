@@ -239,6 +239,7 @@ async function ended() {
   try { answer = await fetch("/plates/ends.json"); } catch { return; }
   if (!answer.ok || !answer.headers.get("Content-Type")?.includes("json")) return;
   const { full } = await answer.json();
+  if (!wants("ends")) return; // it was switched off meanwhile
   const first = document.title.startsWith("● ") ? titled : (titled = document.title);
   document.title = full.length ? `● ${full.map((f) => f.machine).join(", ")}: empty ${full.length > 1 ? "them" : "it"} · ${first}` : first;
   const fresh = fullBefore && full.filter((f) => !fullBefore.includes(f.plate));
