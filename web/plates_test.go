@@ -143,3 +143,65 @@ func TestEndsAreTold(t *testing.T) {
 	b.until(`!document.title.includes("●")`)
 	b.quiet()
 }
+
+// The whole way of a bad week in the browser: looked over and started, failed, printed again only when
+// something is said to be changed, failed again, held until a cause is named, and good at last.
+func TestFailedHeldAndReprinted(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(1, "raw")
+	s.Accept(no)
+	require.NoError(t, s.Stock.Received(s.Ctx, s.Owner, studio.Lot{MaterialID: s.Resin, Label: "bottle 9", Grams: 700}))
+	b := browse(t, s.server.URL)
+	start := func() string {
+		b.open("/plates")
+		b.button("Lay the next plate")
+		assert.Contains(t, b.text("main"), "Largest layer")
+		assert.Contains(t, b.text("[name=lot]"), "bottle 9")
+		b.eval(`for (const c of document.querySelectorAll("[name^=looked]")) c.click()`)
+		return b.eval("return location.pathname")
+	}
+	run := func(path string, outcome string) {
+		b.button("Start on Tarn")
+		assert.Contains(t, b.body(), "The run is on.")
+		s.Clock.Pass(12 * time.Hour)
+		b.open(path)
+		b.button("Only note the end")
+		b.eval(`document.querySelector("#empty input[value=" + %s + "]").click()`, outcome)
+		if outcome == "failed" {
+			b.until(`document.querySelector("#empty").innerText.includes("Printed again: ")`)
+			b.eval(`document.querySelector("#empty select[name^=cause]").value = "stuck to the film"`)
+		}
+		b.button("Empty the plate")
+	}
+	run(start(), "failed")
+
+	path := start()
+	assert.Contains(t, b.text("main"), "failed before: stuck to the film. What is changed? One thing.")
+	b.eval(`[...document.querySelectorAll("button")].find((e) => e.innerText === "Start on Tarn").click()`)
+	b.until(`document.querySelector("#notice").innerText.includes("say what is changed for this attempt")`)
+	b.fill("[name^=changed]", "film changed")
+	run(path, "failed")
+
+	path = start()
+	assert.Contains(t, b.text("main"), "Tarn is held: 2 runs in a row failed")
+	assert.Equal(t, "true", b.eval(`return [...document.querySelectorAll("button")].find((e) => e.innerText === "Start on Tarn").disabled`))
+	b.open("/plates")
+	b.fill("[name=cause]", "stuck to the film")
+	b.fill("[name=did]", "plate levelled, screws tightened")
+	b.button("Put right: it may run")
+	assert.NotContains(t, b.body(), "is held")
+	s.Clock.Pass(time.Minute)
+	b.open(path)
+	b.fill("[name^=changed]", "plate levelled")
+	run(path, "good")
+	b.open("/bench/" + no + "-1")
+	assert.Contains(t, b.body(), "Printed on Tarn")
+	assert.Contains(t, b.body(), "from bottle 9")
+	b.open("/stock")
+	b.press(`main a[href^="/stock/lots/"]`)
+	assert.Contains(t, b.body(), no+"-1")
+	b.quiet()
+}
