@@ -18,14 +18,14 @@ const TurnDeg = 15
 // due first goes first, and each minute of lateness counts like one of run. due says when a piece
 // must be off its plate, by its id.
 func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, due map[int64]time.Time, now time.Time) plate.Job {
-	job := plate.Job{Bed: machine.Bed(), SpacingMM: h.Book.V("spacing"), StepDeg: TurnDeg, LateMin: 1}
+	job := plate.Job{Bed: machine.Bed(), SpacingMM: h.Book.V("spacing"), StepDeg: TurnDeg, LateMin: 1, SpreadMin: spreadMin}
 	change := h.Book.V("plate.setup") + h.Book.V("plate.empty")
 	laid := map[string]process.Laid{}
 	for _, lp := range pieces {
 		p := machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale)
 		if machine.Process == process.Filament {
 			print := h.PrintOf(lp.Model, lp.Piece.Scale, lp.Piece.WallMM, machine, material)
-			p.Minutes, laid[p.ID] = print.Minutes, print.Laid
+			p.Minutes, laid[p.ID], p.Spread = print.Minutes, print.Laid, fmt.Sprint("item ", lp.Piece.ItemID)
 			if lp.Model.How == Cut && lp.Piece.ParentID != 0 && print.Minutes >= longHalfMin {
 				p.Apart = fmt.Sprint("cut ", lp.Piece.ParentID)
 			}
@@ -58,6 +58,10 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	}
 	return job
 }
+
+// spreadMin is what it is worth, in minutes of run, that the copies of an item do not all lie on one
+// plate. Source: from memory.
+const spreadMin = 10
 
 // longHalfMin is how long half of a thing that was cut must take that it never shares a run with
 // the other, in minutes: it was cut so that no more is lost at once. Source: from memory.

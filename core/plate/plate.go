@@ -38,6 +38,7 @@ type Part struct {
 	SkirtMM  float64       // how far a raft or brim reaches beyond its shadow
 	Minutes  float64       // what it adds to a run whose hours add up
 	Apart    string        // parts with the same word never share a plate; empty: it may lie with any
+	Spread   string        // parts with the same word are not all put at one risk where there are several plates; empty: it does not matter
 	DueMin   float64       // minutes from now by which its run should have ended; 0: whenever
 }
 

@@ -13,6 +13,7 @@ type Job struct {
 	Parts     []Part
 	RunMin    func(on []Part) float64 // what a run with these takes, the change of the plate included; nil: every plate alike
 	MostMin   float64                 // a run takes no longer, so that no more is lost with it; 0: as long as it likes. A part that takes longer alone runs alone
+	SpreadMin float64                 // what it is worth in minutes of run that parts of one Spread do not all lie on one plate
 	LateMin   float64                 // how many minutes of run a minute of a part's lateness is worth
 	Die       Die                     // what chance the search has; nil: none, and it soon has no more to try
 }
@@ -37,6 +38,7 @@ type Plan struct {
 	Plates  []Plate
 	Left    []Left
 	Minutes float64 // of all runs
+	AtOnce  int     // how many Spreads lie all on one plate
 	LateMin float64 // of all parts whose run ends after they were due
 	filled  float64 // tells apart answers that cost the same: the fuller some plates, the nearer is one fewer
 }
@@ -233,7 +235,9 @@ func (s *Search) shuffle(pool []int) {
 }
 
 // cost is what a plan takes in minutes.
-func (s *Search) cost(p Plan) float64 { return p.Minutes + s.job.LateMin*p.LateMin }
+func (s *Search) cost(p Plan) float64 {
+	return p.Minutes + s.job.LateMin*p.LateMin + s.job.SpreadMin*float64(p.AtOnce)
+}
 
 // worse reports whether a costs more than b, or as much with its plates less filled.
 func (s *Search) worse(a, b Plan) bool {
@@ -356,6 +360,35 @@ func (s *Search) price(p *Plan) {
 		}
 		p.filled += area / bedMM2 * area / bedMM2
 	}
+	p.AtOnce = s.atOnce(p.Plates)
+}
+
+// atOnce counts the Spreads of several parts that lie all on one of several plates.
+func (s *Search) atOnce(plates []Plate) (n int) {
+	if len(plates) < 2 || s.job.SpreadMin <= 0 {
+		return 0
+	}
+	type lies struct{ plate, parts, plates int }
+	on := map[string]lies{}
+	for i, pl := range plates {
+		for _, k := range pl.Parts {
+			word := s.job.Parts[k].Spread
+			if word == "" {
+				continue
+			}
+			l, known := on[word]
+			if l.parts++; !known || l.plate != i {
+				l.plate, l.plates = i, l.plates+1
+			}
+			on[word] = l
+		}
+	}
+	for _, l := range on {
+		if l.parts > 1 && l.plates == 1 {
+			n++
+		}
+	}
+	return n
 }
 
 // due is when a part is wanted; those that are wanted whenever come last.

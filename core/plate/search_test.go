@@ -125,6 +125,27 @@ func TestLimitsOfAPlate(t *testing.T) {
 	}
 }
 
+// Copies of one thing are not all put at one risk where that costs nothing, and are where it would cost
+// more than it is worth.
+func TestCopiesAreSpread(t *testing.T) {
+	job := Job{Bed: Bed{WidthMM: 64, DepthMM: 34, HeightMM: 200}, SpacingMM: 2, StepDeg: 90, RunMin: resin, SpreadMin: 20, Die: die(1)}
+	for k := range 4 { // two to a plate
+		p := rect(fmt.Sprint(k), 30, 30)
+		p.HeightMM, p.Spread = 50, fmt.Sprint("thing ", k/2)
+		job.Parts = append(job.Parts, p)
+	}
+	plan := searched(job, 60)
+	require.Len(t, plan.Plates, 2)
+	assert.Zero(t, plan.AtOnce)
+	for k := range job.Parts { // things of very different heights: two tall plates take an hour more
+		job.Parts[k].HeightMM = []float64{100, 100, 10, 10}[k]
+	}
+	job.Die = die(1)
+	plan = searched(job, 60)
+	assert.Equal(t, 2, plan.AtOnce)
+	assert.InDelta(t, 30+200+30+20, plan.Minutes, 1e-9)
+}
+
 // What is due first runs first, and is not held up by what has time.
 func TestDueFirst(t *testing.T) {
 	job := Job{Bed: bed, SpacingMM: 3, StepDeg: 90, RunMin: resin, LateMin: 1, Die: die(1)}
