@@ -56,18 +56,8 @@ func (p *Paper) Exploded(parts []studio.ExplodedPart, codes func(studio.Part) st
 
 // exploded draws the picture; high is how high it is of its breadth.
 func exploded(parts []studio.ExplodedPart) (picture []byte, high float64, err error) {
-	d := drawing{space: drawingRoom}
-	var top solid.Point
-	d.low, top = studio.ExplodedExtent(parts)
-	d.k = drawingPixels / max(top.X-d.low.X, top.Y-d.low.Y, 1e-9)
-	w, h := int((top.X-d.low.X)*d.k)+2*drawingRoom, int((top.Y-d.low.Y)*d.k)+2*drawingRoom
-	d.img = image.NewRGBA(image.Rect(0, 0, w, h))
-	draw.Draw(d.img, d.img.Bounds(), image.White, image.Point{}, draw.Src)
-	bold, err := opentype.Parse(gobold.TTF)
+	d, err := newDrawing(studio.ExplodedExtent(parts))
 	if err != nil {
-		return nil, 0, err
-	}
-	if d.face, err = opentype.NewFace(bold, &opentype.FaceOptions{Size: 36, DPI: 72}); err != nil {
 		return nil, 0, err
 	}
 	for _, p := range parts {
@@ -78,9 +68,27 @@ func exploded(parts []studio.ExplodedPart) (picture []byte, high float64, err er
 	for _, p := range parts {
 		d.part(p)
 	}
+	return d.png()
+}
+
+// newDrawing is an empty one of all between two corners.
+func newDrawing(low, top solid.Point) (*drawing, error) {
+	d := &drawing{space: drawingRoom, low: low, k: drawingPixels / max(top.X-low.X, top.Y-low.Y, 1e-9)}
+	d.img = image.NewRGBA(image.Rect(0, 0, int((top.X-low.X)*d.k)+2*drawingRoom, int((top.Y-low.Y)*d.k)+2*drawingRoom))
+	draw.Draw(d.img, d.img.Bounds(), image.White, image.Point{}, draw.Src)
+	bold, err := opentype.Parse(gobold.TTF)
+	if err != nil {
+		return nil, err
+	}
+	d.face, err = opentype.NewFace(bold, &opentype.FaceOptions{Size: 36, DPI: 72})
+	return d, err
+}
+
+// png is the picture; high is how high it is of its breadth.
+func (d *drawing) png() (picture []byte, high float64, err error) {
 	var out bytes.Buffer
 	err = png.Encode(&out, d.img)
-	return out.Bytes(), float64(h) / float64(w), err
+	return out.Bytes(), float64(d.img.Bounds().Dy()) / float64(d.img.Bounds().Dx()), err
 }
 
 // at is where a point of the thing lies in the picture.
@@ -130,6 +138,18 @@ func (d *drawing) axis(a, b solid.Point) {
 
 var axisColour, faceColour, lineColour = color.Gray{0x80}, color.Gray{0xee}, color.Gray{0x20}
 
+// shape draws rings filled, with their rims.
+func (d *drawing) shape(rings [][]solid.Point, c color.Color) {
+	d.fill(rings, c)
+	var rim [][]solid.Point
+	for _, ring := range rings {
+		for i := range ring {
+			rim = append(rim, d.stroke(ring[i], ring[(i+1)%len(ring)], 4))
+		}
+	}
+	d.fill(rim, lineColour)
+}
+
 // part draws a part with its number.
 func (d *drawing) part(p studio.ExplodedPart) {
 	low, _ := p.Outline.Size()
@@ -141,14 +161,7 @@ func (d *drawing) part(p studio.ExplodedPart) {
 		}
 		rings = append(rings, moved)
 	}
-	d.fill(rings, faceColour)
-	var rim [][]solid.Point
-	for _, ring := range rings {
-		for i := range ring {
-			rim = append(rim, d.stroke(ring[i], ring[(i+1)%len(ring)], 4))
-		}
-	}
-	d.fill(rim, lineColour)
+	d.shape(rings, faceColour)
 	text := fmt.Sprint(p.Number)
 	if p.Count > 1 {
 		text = fmt.Sprintf("%d (%d×)", p.Number, p.Count)

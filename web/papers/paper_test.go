@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sakuji/core/plate"
 	"sakuji/core/quote"
 	"sakuji/core/solid"
 	"sakuji/studio"
@@ -127,4 +128,16 @@ func TestExplodedDrawing(t *testing.T) {
 	pdf, err := p.PDF()
 	require.NoError(t, err)
 	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF")))
+}
+
+// A plate on paper holds its bed, what is kept free and every piece with its label.
+func TestBedOnPaper(t *testing.T) {
+	p := New(studio.Studio{Name: "Lantern & Larch"}, "Plate 7", "Tarn", time.Now()).Headed()
+	square := solid.Outline{{{X: 0, Y: 0}, {X: 20, Y: 0}, {X: 20, Y: 20}, {X: 0, Y: 20}}}
+	bed := plate.Bed{WidthMM: 143, DepthMM: 89, HeightMM: 160, KeepOut: []plate.KeepOut{{XMM: 0, YMM: 0, WidthMM: 10, DepthMM: 10}}}
+	require.NoError(t, p.Bed(bed, []plate.Laid{{Part: plate.Part{ID: "0412-1", Outline: square}, Placed: plate.Placed{XMM: 30, YMM: 40, AngleDeg: 30}}}))
+	pdf, err := p.PDF()
+	require.NoError(t, err)
+	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF")))
+	assert.Greater(t, len(pdf), 5000, "the drawing is in it")
 }
