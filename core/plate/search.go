@@ -160,12 +160,62 @@ func (s *Search) next() (a answer, ok bool) {
 		if s.job.RunMin != nil {
 			most++
 		}
-		if !s.lay(&a, pool, most) {
+		if s.job.Die.IntN(3) == 0 {
+			if pool, ok = s.imitate(&a, pool); ok {
+				most--
+			}
+		}
+		if len(pool) > 0 && !s.lay(&a, pool, most) {
 			return a, false
 		}
 	}
 	s.price(&a.plan)
 	return a, true
+}
+
+// area is what parts cover together, in mm².
+func (s *Search) area(parts []int) (sum float64) {
+	for _, k := range parts {
+		sum += s.areas[k]
+	}
+	return sum
+}
+
+// imitate lays parts of a pool as those that look like them lie on a plate that is filled well, and
+// returns what is left of the pool; ok is false where none of them does. Places that nothing looks
+// like stay empty for what comes next.
+func (s *Search) imitate(a *answer, pool []int) (rest []int, ok bool) {
+	plates := s.now.plan.Plates
+	like := &plates[s.job.Die.IntN(len(plates))]
+	for range 1 + s.job.Die.IntN(len(plates)) {
+		if other := &plates[s.job.Die.IntN(len(plates))]; s.area(other.Parts) > s.area(like.Parts) {
+			like = other
+		}
+	}
+	rest = slices.Clone(pool)
+	out := Plate{}
+	for i, k := range like.Parts {
+		p := s.job.Parts[k]
+		at := slices.IndexFunc(rest, func(o int) bool {
+			q := s.job.Parts[o]
+			return q.SkirtMM == p.SkirtMM && s.layer.shape(q.Outline) == s.layer.shape(p.Outline) && (len(out.Parts) == 0 || s.mayJoin(out, o))
+		})
+		if at < 0 {
+			continue
+		}
+		placed := like.Placed[i]
+		placed.ID = s.job.Parts[rest[at]].ID
+		if len(out.Parts) == 0 {
+			out.Tallest = rest[at]
+		}
+		out.put(s.job, rest[at], placed)
+		rest = slices.Delete(rest, at, at+1)
+	}
+	if len(out.Parts) == 0 {
+		return pool, false
+	}
+	a.plan.Plates = append(a.plan.Plates, out)
+	return rest, true
 }
 
 // chosen are the plates that are taken apart next: one, and others that are as tall or any.
@@ -351,9 +401,8 @@ func (s *Search) price(p *Plan) {
 		}
 		p.Minutes += on.Minutes
 		on.EndsMin = p.Minutes
-		area := 0.0
+		area := s.area(on.Parts)
 		for _, k := range on.Parts {
-			area += s.areas[k]
 			if d := s.job.Parts[k].DueMin; d > 0 {
 				p.LateMin += max(0, on.EndsMin-d)
 			}
