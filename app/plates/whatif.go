@@ -108,7 +108,10 @@ func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64,
 		w.Ways = append(w.Ways, w.way(m.Name+" alone", []studio.Machine{m}, free, queue.Due))
 	}
 	if len(w.Machines) > 1 {
-		w.Ways = append(w.Ways, w.way("all side by side", w.Machines, free, queue.Due))
+		all := w.way("all side by side", w.Machines, free, queue.Due)
+		if slices.ContainsFunc(all.Runs, func(r WayRun) bool { return r.Machine.ID != all.Runs[0].Machine.ID }) { // one of them alone does no worse
+			w.Ways = append(w.Ways, all)
+		}
 	}
 	w.another(free, queue.Due)
 	return w, nil
