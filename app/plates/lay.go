@@ -13,7 +13,7 @@ import (
 	"sakuji/studio"
 )
 
-// queue is what waits for a machine in a material.
+// queued is what waits for a machine in a material.
 type queued struct {
 	Shop     studio.Shop
 	Machine  studio.Machine
