@@ -67,8 +67,12 @@ type Placing struct {
 	Minutes   float64
 }
 
-// whatIfSteps is how long each plate of a way is searched for.
-const whatIfSteps = 6
+// How long each plate of a way is searched for, and among how many pieces: it is asked for while
+// somebody waits.
+const (
+	whatIfSteps = 6
+	whatIfLook  = 60
+)
 
 // WhatIf works them out for a material; other is asked for where its LikeID is set.
 func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, other studio.OtherMachine) (w WhatIf, err error) {
@@ -156,7 +160,7 @@ func (a *Room) free(tx *store.Tx, w WhatIf) (map[int64]float64, error) {
 func (w WhatIf) way(name string, machines []studio.Machine, free map[int64]float64, due map[int64]time.Time) Way {
 	out := Way{Name: name, Machines: machines, Owned: true}
 	hours := w.Shop.Hours()
-	fleet := plate.Fleet{Steps: whatIfSteps, StartMin: func(min float64) float64 {
+	fleet := plate.Fleet{Steps: whatIfSteps, Look: whatIfLook, StartMin: func(min float64) float64 {
 		return hours.There(w.Now.Add(time.Duration(min * float64(time.Minute)))).Sub(w.Now).Minutes()
 	}}
 	for _, m := range machines {

@@ -13,6 +13,7 @@ type Fleet struct {
 	FreeMin  []float64             // from when a machine may start, in minutes from now
 	StartMin func(float64) float64 // when a plate that could start then is started: by somebody who is there; nil: at once
 	Steps    int                   // of search for each plate
+	Look     int                   // how many parts are looked at for each plate, the soonest due and tallest first; 0: all
 }
 
 // Run is a plate on one machine of a fleet.
@@ -42,7 +43,7 @@ func (f Fleet) Share() (out Shared) {
 		best := Run{Job: -1, EndsMin: math.Inf(1)}
 		clear(reasons)
 		for i, job := range f.Jobs {
-			job.Parts = slices.DeleteFunc(slices.Clone(job.Parts), func(p Part) bool { return !rest[p.ID] })
+			job.Parts = f.next(job, rest)
 			s := NewSearch(job)
 			for range f.Steps {
 				s.Step()
@@ -64,7 +65,7 @@ func (f Fleet) Share() (out Shared) {
 		}
 		if best.Job < 0 {
 			for id := range rest {
-				out.Left = append(out.Left, reasons[id])
+				out.Left = append(out.Left, f.reason(id, reasons))
 			}
 			slices.SortFunc(out.Left, func(a, b Left) int { return cmp.Compare(a.ID, b.ID) })
 			break
@@ -78,6 +79,36 @@ func (f Fleet) Share() (out Shared) {
 		out.EndsMin = max(out.EndsMin, best.EndsMin)
 	}
 	return out
+}
+
+// reason says why a part is on no machine: as a search said, or as the last machine does.
+func (f Fleet) reason(id string, said map[string]Left) Left {
+	if l, ok := said[id]; ok {
+		return l
+	}
+	l := Left{ID: id, Reason: "no machine takes it", Never: true}
+	for _, job := range f.Jobs {
+		for _, p := range job.Parts {
+			if p.ID == id {
+				if why := Fits(job.Bed, p, job.StepDeg); why != "" {
+					l.Reason = why
+				}
+			}
+		}
+	}
+	return l
+}
+
+// next are the parts of those that are left that the next plate of a machine is chosen from.
+func (f Fleet) next(job Job, rest map[string]bool) []Part {
+	parts := slices.DeleteFunc(slices.Clone(job.Parts), func(p Part) bool { return !rest[p.ID] || f.Look > 0 && Fits(job.Bed, p, job.StepDeg) != "" })
+	if f.Look <= 0 || len(parts) <= f.Look {
+		return parts
+	}
+	slices.SortStableFunc(parts, func(a, b Part) int {
+		return cmp.Or(cmp.Compare(due(a), due(b)), cmp.Compare(b.HeightMM, a.HeightMM))
+	})
+	return parts[:f.Look]
 }
 
 // ids are all parts' names.

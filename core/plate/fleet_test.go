@@ -60,5 +60,9 @@ func TestWorkedExampleOfAThirdMachine(t *testing.T) {
 	tall.HeightMM = 999
 	job.Parts = append(job.Parts, tall)
 	assert.Equal(t, "tall", Fleet{Jobs: []Job{job}}.Share().Left[0].ID)
+	few := Fleet{Jobs: []Job{job, job}, Look: 3}.Share() // what fits nowhere does not stand in the way of the rest
+	assert.Len(t, few.Runs, 4)
+	assert.Equal(t, "tall", few.Left[0].ID)
+	assert.Contains(t, few.Left[0].Reason, "999 mm tall")
 	assert.Empty(t, Fleet{}.Share().Runs)
 }
