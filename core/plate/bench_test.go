@@ -163,7 +163,7 @@ func BenchmarkCheck(b *testing.B) {
 	for b.Loop() {
 		near = 0
 		for k := range 10_000 {
-			if around.Near(o, solid.Point{X: float64(2 * (k % 100)), Y: float64(2 * (k / 100))}) {
+			if around.Near(o, solid.Point{X: float64(2 * (k % 100)), Y: float64(2 * (k / 100))}, on[0].SkirtMM) {
 				near++
 			}
 		}

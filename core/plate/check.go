@@ -15,10 +15,11 @@ const hair = 0.002
 // Check finds, by the outlines themselves, what lies where it must not. It takes time in proportion
 // to the pairs whose boxes come near, times their corners.
 func Check(bed Bed, spacingMM float64, laid []Laid) (out []Clash) {
-	on := make([]solid.Outline, len(laid))
-	for i, l := range laid {
-		on[i] = l.On()
-		low, high := on[i].Size()
+	free := NewAround(spacingMM, keptFree(bed))
+	there := &Around{spacing: spacingMM}
+	for _, l := range laid {
+		on := l.On()
+		low, high := on.Size()
 		m := bed.MarginMM + l.SkirtMM - hair
 		if low.X < m || low.Y < m || high.X > bed.WidthMM-m || high.Y > bed.DepthMM-m {
 			out = append(out, Clash{ID: l.Part.ID, Reason: "it leaves the bed"})
@@ -26,17 +27,23 @@ func Check(bed Bed, spacingMM float64, laid []Laid) (out []Clash) {
 		if l.HeightMM > bed.HeightMM {
 			out = append(out, Clash{ID: l.Part.ID, Reason: "it is too tall for the machine"})
 		}
-		for _, k := range bed.KeepOut {
-			place := k.outline().Each(func(p solid.Point) solid.Point { return solid.Point{X: p.X + k.XMM, Y: p.Y + k.YMM} })
-			if Nearer(on[i], place, spacingMM+l.SkirtMM-hair) {
-				out = append(out, Clash{ID: l.Part.ID, Reason: "it lies where the bed must stay free"})
+		if free.Near(on, solid.Point{}, l.SkirtMM) {
+			out = append(out, Clash{ID: l.Part.ID, Reason: "it lies where the bed must stay free"})
+		}
+		for k, s := range there.still {
+			if s.nearer(on, solid.Point{}, low, high, l.SkirtMM) {
+				out = append(out, Clash{laid[k].Part.ID, l.Part.ID, "they come too near"})
 			}
 		}
-		for j := range i {
-			if Nearer(on[i], on[j], spacingMM+l.SkirtMM+laid[j].SkirtMM-hair) {
-				out = append(out, Clash{laid[j].Part.ID, l.Part.ID, "they come too near"})
-			}
-		}
+		there.add(l)
+	}
+	return out
+}
+
+// keptFree are the places of a bed that stay free, as if something lay there.
+func keptFree(bed Bed) (out []Laid) {
+	for _, k := range bed.KeepOut {
+		out = append(out, Laid{Part{Outline: k.outline()}, Placed{XMM: k.XMM, YMM: k.YMM}})
 	}
 	return out
 }
@@ -45,11 +52,41 @@ func Check(bed Bed, spacingMM float64, laid []Laid) (out []Clash) {
 // millimetres.
 func Nearer(a, b solid.Outline, mm float64) bool {
 	low, high := a.Size()
-	return still(b, mm).nearer(a, solid.Point{}, low, high)
+	return still(b, mm).nearer(a, solid.Point{}, low, high, 0)
 }
 
-// Around is what lies still on a bed while one part is moved among it.
-type Around []*standing
+// Around is what lies still on a bed while one part is moved among it. It is for one goroutine.
+type Around struct {
+	spacing float64
+	still   []*standing
+	last    int // what was in the way last is tried first: a part that is dragged moves little
+}
+
+// NewAround prepares what lies still, so that many places of one part can be tried quickly.
+func NewAround(spacingMM float64, laid []Laid) *Around {
+	out := &Around{spacing: spacingMM}
+	for _, l := range laid {
+		out.add(l)
+	}
+	return out
+}
+
+func (a *Around) add(l Laid) { a.still = append(a.still, still(l.On(), a.spacing+l.SkirtMM-hair)) }
+
+// Near reports whether an outline that is moved by an offset comes too near to anything; skirt is how
+// far its raft or brim reaches, in millimetres.
+func (a *Around) Near(o solid.Outline, by solid.Point, skirt float64) bool {
+	low, high := o.Size()
+	low, high = solid.Point{X: low.X + by.X, Y: low.Y + by.Y}, solid.Point{X: high.X + by.X, Y: high.Y + by.Y}
+	for i := range a.still {
+		k := (a.last + i) % len(a.still)
+		if a.still[k].nearer(o, by, low, high, skirt) {
+			a.last = k
+			return true
+		}
+	}
+	return false
+}
 
 // standing is an outline with what is asked of it again and again.
 type standing struct {
@@ -61,49 +98,34 @@ type standing struct {
 
 type edge struct{ from, to, low, high solid.Point }
 
-// NewAround prepares what lies still, so that many places of one part can be tried quickly.
-func NewAround(spacingMM float64, laid []Laid) (out Around) {
-	for _, l := range laid {
-		out = append(out, still(l.On(), spacingMM+l.SkirtMM-hair))
-	}
-	return out
-}
-
-// Near reports whether an outline that is moved by an offset comes too near to anything.
-func (a Around) Near(o solid.Outline, by solid.Point) bool {
-	low, high := o.Size()
-	low, high = solid.Point{X: low.X + by.X, Y: low.Y + by.Y}, solid.Point{X: high.X + by.X, Y: high.Y + by.Y}
-	for i := range a {
-		if s := a[i]; s.mayMeet(low, high) && s.nearer(o, by, low, high) {
-			return true
-		}
-	}
-	return false
-}
-
 func still(o solid.Outline, mm float64) *standing {
 	s := &standing{outline: o, mm: mm}
 	s.low, s.high = o.Size()
 	for _, ring := range o {
 		for i, p := range ring {
 			q := ring[(i+1)%len(ring)]
-			s.edges = append(s.edges, edge{p, q, solid.Point{X: min(p.X, q.X) - mm, Y: min(p.Y, q.Y) - mm}, solid.Point{X: max(p.X, q.X) + mm, Y: max(p.Y, q.Y) + mm}})
+			s.edges = append(s.edges, edge{p, q, solid.Point{X: min(p.X, q.X), Y: min(p.Y, q.Y)}, solid.Point{X: max(p.X, q.X), Y: max(p.Y, q.Y)}})
 		}
 	}
 	return s
 }
 
-// mayMeet reports whether a box comes near to that of the outline.
-func (s *standing) mayMeet(low, high solid.Point) bool {
-	return low.X < s.high.X+s.mm && low.Y < s.high.Y+s.mm && high.X > s.low.X-s.mm && high.Y > s.low.Y-s.mm
+// apart reports whether two boxes lie so many millimetres from each other, or more.
+func apart(low, high, otherLow, otherHigh solid.Point, mm float64) bool {
+	return low.X >= otherHigh.X+mm || low.Y >= otherHigh.Y+mm || high.X <= otherLow.X-mm || high.Y <= otherLow.Y-mm
 }
 
-// nearer reports whether an outline that is moved, into a box from low to high, comes too near.
-func (s *standing) nearer(o solid.Outline, by, low, high solid.Point) bool {
+// nearer reports whether an outline that is moved, into a box from low to high, comes too near; more
+// is added to what nobody may come nearer than.
+func (s *standing) nearer(o solid.Outline, by, low, high solid.Point, more float64) bool {
+	mm := s.mm + more
+	if apart(low, high, s.low, s.high, mm) {
+		return false
+	}
 	var room [64]*edge
 	meet := room[:0] // edges that the box meets
 	for k := range s.edges {
-		if e := &s.edges[k]; low.X < e.high.X && low.Y < e.high.Y && high.X > e.low.X && high.Y > e.low.Y {
+		if e := &s.edges[k]; !apart(low, high, e.low, e.high, mm) {
 			meet = append(meet, e)
 		}
 	}
@@ -112,25 +134,27 @@ func (s *standing) nearer(o solid.Outline, by, low, high solid.Point) bool {
 			q := ring[(i+1)%len(ring)]
 			p, q = solid.Point{X: p.X + by.X, Y: p.Y + by.Y}, solid.Point{X: q.X + by.X, Y: q.Y + by.Y}
 			low, high := solid.Point{X: min(p.X, q.X), Y: min(p.Y, q.Y)}, solid.Point{X: max(p.X, q.X), Y: max(p.Y, q.Y)}
-			if !s.mayMeet(low, high) {
+			if apart(low, high, s.low, s.high, mm) {
 				continue
 			}
 			for _, e := range meet {
-				if low.X >= e.high.X || low.Y >= e.high.Y || high.X <= e.low.X || high.Y <= e.low.Y {
+				if apart(low, high, e.low, e.high, mm) {
 					continue
 				}
-				if crosses(p, q, e.from, e.to) || s.mm > 0 && min(off2(p, e.from, e.to), off2(q, e.from, e.to), off2(e.from, p, q), off2(e.to, p, q)) < s.mm*s.mm {
+				if crosses(p, q, e.from, e.to) || mm > 0 && min(off2(p, e.from, e.to), off2(q, e.from, e.to), off2(e.from, p, q), off2(e.to, p, q)) < mm*mm {
 					return true
 				}
 			}
 		}
 	}
-	if len(o) == 0 || len(s.outline) == 0 {
-		return false
-	}
+	return s.around(o, by, low, high)
+}
+
+// around reports whether the one outline lies within the other, their rims apart.
+func (s *standing) around(o solid.Outline, by, low, high solid.Point) bool {
 	within := low.X >= s.low.X && low.Y >= s.low.Y && high.X <= s.high.X && high.Y <= s.high.Y
-	around := low.X <= s.low.X && low.Y <= s.low.Y && high.X >= s.high.X && high.Y >= s.high.Y
-	if !within && !around {
+	about := low.X <= s.low.X && low.Y <= s.low.Y && high.X >= s.high.X && high.Y >= s.high.Y
+	if len(o) == 0 || len(s.outline) == 0 || !within && !about {
 		return false
 	}
 	corner, other := o[0][0], s.outline[0][0]

@@ -13,8 +13,8 @@ type field struct {
 
 func (l *layer) emptyField() *field {
 	f := &field{rows: make([][]span, l.count), from: map[*bands]int{}}
-	for _, k := range l.bed.KeepOut {
-		f.takeAt(l, Laid{Part{Outline: k.outline()}, Placed{XMM: k.XMM, YMM: k.YMM}})
+	for _, k := range keptFree(l.bed) {
+		f.takeAt(l, k)
 	}
 	return f
 }

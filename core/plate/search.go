@@ -160,12 +160,11 @@ func (s *Search) next() (a answer, ok bool) {
 		if s.job.RunMin != nil {
 			most++
 		}
+		var begun []Plate
 		if s.job.Die.IntN(3) == 0 {
-			if pool, ok = s.imitate(&a, pool); ok {
-				most--
-			}
+			begun, pool = s.imitate(pool)
 		}
-		if len(pool) > 0 && !s.lay(&a, pool, most) {
+		if !s.lay(&a, pool, most, begun...) {
 			return a, false
 		}
 	}
@@ -181,10 +180,9 @@ func (s *Search) area(parts []int) (sum float64) {
 	return sum
 }
 
-// imitate lays parts of a pool as those that look like them lie on a plate that is filled well, and
-// returns what is left of the pool; ok is false where none of them does. Places that nothing looks
-// like stay empty for what comes next.
-func (s *Search) imitate(a *answer, pool []int) (rest []int, ok bool) {
+// imitate begins a plate with parts of a pool that lie as those that look like them do on a plate that
+// is filled well, and returns what is left of the pool.
+func (s *Search) imitate(pool []int) (begun []Plate, rest []int) {
 	plates := s.now.plan.Plates
 	like := &plates[s.job.Die.IntN(len(plates))]
 	for range 1 + s.job.Die.IntN(len(plates)) {
@@ -212,10 +210,9 @@ func (s *Search) imitate(a *answer, pool []int) (rest []int, ok bool) {
 		rest = slices.Delete(rest, at, at+1)
 	}
 	if len(out.Parts) == 0 {
-		return pool, false
+		return nil, pool
 	}
-	a.plan.Plates = append(a.plan.Plates, out)
-	return rest, true
+	return []Plate{out}, rest
 }
 
 // chosen are the plates that are taken apart next: one, and others that are as tall or any.
@@ -297,11 +294,18 @@ func (s *Search) worse(a, b Plan) bool {
 	return a.filled < b.filled-tiny
 }
 
-// lay lays parts in an order on new plates, each on the first that has room for it and may take
-// it; it gives up when that takes more plates than these.
-func (s *Search) lay(a *answer, order []int, most int) bool {
-	var on []Plate
+// lay lays parts in an order on plates that were begun and on new ones, each on the first that has
+// room for it and may take it; it gives up when that takes more plates than these.
+func (s *Search) lay(a *answer, order []int, most int, begun ...Plate) bool {
+	on := begun
 	var fields []*field
+	for _, pl := range begun {
+		f := s.layer.emptyField()
+		for i, k := range pl.Parts {
+			f.takeAt(s.layer, Laid{s.job.Parts[k], pl.Placed[i]})
+		}
+		fields = append(fields, f)
+	}
 	for _, k := range order {
 		p, degs, laid := s.job.Parts[k], s.degs(a.turn[k]), false
 		for i := 0; i < len(on) && !laid; i++ {
