@@ -19,7 +19,7 @@ import (
 
 // A plate is filled, its pieces are moved by mouse, by keys and by number, what comes too near is
 // drawn so and cannot be kept, undo goes back, and a second tablet that moves them meanwhile is not
-// overruled. Dragging sixty pieces keeps up with the screen.
+// overruled.
 func TestPlateIsArranged(t *testing.T) {
 	if testing.Short() {
 		t.Skip("needs a browser")

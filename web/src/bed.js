@@ -81,9 +81,9 @@ function arrange(svg) {
   const restore = (text) => {
     for (const [code, x, y, angle, locked] of JSON.parse(text)) Object.assign(pieces.get(code), { x, y, angle, locked });
     pieces.forEach(place);
-    judge();
+    judge(...pieces.values());
   };
-  const did = (before) => { if (before !== state()) { back.push(before); again.length = 0; } judge(); };
+  const did = (before, ...moved) => { if (before !== state()) { back.push(before); again.length = 0; } judge(...moved); };
 
   // place draws a piece where it lies.
   function place(p) {
@@ -97,25 +97,35 @@ function arrange(svg) {
     p.g.classList.toggle("held", p.locked);
   }
 
-  // clash says what is wrong with where a piece lies.
-  function clash(p) {
+  // Of each piece: what it lies on that it must not, and which others it comes too near to.
+  const off = new Map(), near = new Map([...pieces.keys()].map((code) => [code, new Set()]));
+
+  // measure finds anew what is wrong with where one piece lies.
+  function measure(p) {
     const m = bed.margin + p.skirt - HAIR;
-    if (p.box[0] < m || p.box[1] < m || p.box[2] > bed.width - m || p.box[3] > bed.depth - m) return `${p.code} leaves the bed`;
-    for (const o of free) if (nearer(p, o, bed.spacing + p.skirt - HAIR)) return `${p.code} lies where the bed must stay free`;
-    for (const o of pieces.values()) if (o !== p && nearer(p, o, bed.spacing + p.skirt + o.skirt - HAIR)) return `${p.code} and ${o.code} come too near`;
-    return "";
+    off.set(p.code, p.box[0] < m || p.box[1] < m || p.box[2] > bed.width - m || p.box[3] > bed.depth - m ? "leaves the bed"
+      : free.some((o) => nearer(p, o, bed.spacing + p.skirt - HAIR)) ? "lies where the bed must stay free" : "");
+    for (const code of near.get(p.code)) near.get(code).delete(p.code);
+    near.get(p.code).clear();
+    for (const o of pieces.values()) if (o !== p && nearer(p, o, bed.spacing + p.skirt + o.skirt - HAIR)) {
+      near.get(p.code).add(o.code);
+      near.get(o.code).add(p.code);
+    }
   }
 
-  // judge marks what lies where it must not, and says whether this can be kept.
-  function judge() {
+  // judge marks what lies where it must not, and says whether this can be kept; only what was moved
+  // is measured anew.
+  function judge(...moved) {
+    moved.forEach(measure);
     let wrong = "";
     for (const p of pieces.values()) {
-      const why = clash(p);
+      const [other] = near.get(p.code);
+      const why = off.get(p.code) ? `${p.code} ${off.get(p.code)}` : other ? `${p.code} and ${other} come too near` : "";
       p.g.classList.toggle("clash", !!why);
       wrong ||= why;
     }
     const changed = state() !== first;
-    for (const p of pieces.values()) {
+    for (const p of moved) {
       field(p.code, "x").value = +p.x.toFixed(3);
       field(p.code, "y").value = +p.y.toFixed(3);
       field(p.code, "angle").value = +p.angle.toFixed(2);
@@ -153,7 +163,7 @@ function arrange(svg) {
     if (!chosen) return;
     const before = state();
     acts[name](chosen);
-    did(before);
+    did(before, chosen);
   }
 
   // mm is where on the bed a pointer is.
@@ -181,13 +191,13 @@ function arrange(svg) {
       p.x = x + drag.dx;
       p.y = y + drag.dy;
       place(p);
-      judge();
+      judge(p);
     });
     for (const end of ["pointerup", "pointercancel"]) p.g.addEventListener(end, () => {
       if (drag?.p !== p) return;
       const { before } = drag;
       drag = null;
-      did(before);
+      did(before, p);
     });
     p.g.addEventListener("focus", () => { choose(p); judge(); });
     p.g.addEventListener("keydown", (e) => {
@@ -203,7 +213,7 @@ function arrange(svg) {
       else if (e.key === "Delete") document.querySelector(`form[data-lift="${CSS.escape(p.code)}"]`)?.requestSubmit();
       else return;
       e.preventDefault();
-      did(before);
+      did(before, p);
     });
   });
   svg.addEventListener("keydown", (e) => {
@@ -223,10 +233,10 @@ function arrange(svg) {
       if (Number.isFinite(n)) p[name] = n;
     }
     place(p);
-    did(before);
+    did(before, p);
   });
   let kept = false;
   form.addEventListener("submit", () => { kept = true; });
   addEventListener("beforeunload", (e) => { if (!kept && state() !== first) e.preventDefault(); });
-  judge();
+  judge(...pieces.values());
 }
