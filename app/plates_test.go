@@ -290,7 +290,7 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	second := lay()
 	require.Len(t, second.Again, 1)
 	assert.Equal(t, "half printed", second.Again[0].Before)
-	assert.NotEmpty(t, second.Again[0].Ways)
+	assert.NotEmpty(t, second.Again[0].Fault.Changes)
 	assert.Empty(t, second.Hold, "one failure is no reason")
 	keys := func(s plates.PlateSheet) (out []string) {
 		for _, c := range s.Ready {
@@ -376,6 +376,8 @@ func TestProgramOfAPlate(t *testing.T) {
 	_, far := now.Plate.Program.Beside(now.Estimate)
 	assert.True(t, far)
 	assert.Equal(t, 1, now.Machine.Calibration.Count)
+	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, now.Pieces[0].Piece.Code))
+	assert.Empty(t, lies(t, s, number).Plate.Program.Name, "it was of other pieces")
 	kept, err := s.Models.KeepUpload(apptest.Upload("x.gcode", []byte("G1 X1\n")))
 	require.NoError(t, err)
 	_, err = s.Plates.Calibrate(s.Ctx, s.Bench, plates.Prepared{Plate: 99}, kept)

@@ -249,7 +249,7 @@ func (l *life) start(number int, roomC float64) error {
 		run.Looked[c.Key] = i != number%5 // now and then one is left out
 	}
 	for _, a := range s.Again {
-		run.Changed[a.Piece.ID] = a.Ways[0]
+		run.Changed[a.Piece.ID] = a.Fault.Changes[0]
 	}
 	if run.Lot, err = l.lot(s); err != nil {
 		return err

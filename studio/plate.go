@@ -182,6 +182,7 @@ func (pl Plate) Lay(p Piece, at OnPlatePiece) (Plate, Piece, error) {
 	}
 	at.PlateID, at.PieceID = pl.ID, p.ID
 	pl.KeptOff = slices.DeleteFunc(slices.Clone(pl.KeptOff), func(id int64) bool { return id == p.ID })
+	pl.Program = Program{} // it was of other pieces
 	pl.Pieces = append(slices.Clone(pl.Pieces), at)
 	p.State = OnPlate
 	return pl, p, nil
@@ -211,6 +212,7 @@ func (pl Plate) KeepOff(pieceID int64) Plate {
 }
 
 func (pl Plate) without(pieceID int64) Plate {
+	pl.Program = Program{}
 	pl.Pieces = slices.DeleteFunc(slices.Clone(pl.Pieces), func(o OnPlatePiece) bool { return o.PieceID == pieceID })
 	return pl
 }

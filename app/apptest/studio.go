@@ -179,7 +179,7 @@ func (s *Studio) Begin(number int) {
 	}
 	started := studio.Started{Changed: map[int64]string{}, Looked: map[string]bool{}}
 	for _, a := range sheet.Again {
-		started.Changed[a.Piece.ID] = a.Ways[0]
+		started.Changed[a.Piece.ID] = a.Fault.Changes[0]
 	}
 	for _, c := range sheet.Ready {
 		started.Looked[c.Key] = true

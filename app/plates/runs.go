@@ -244,8 +244,7 @@ type Again struct {
 	Piece   studio.Piece
 	Before  string // why it failed last
 	Changed string // for this attempt, if somebody said so already
-	Do      string // what helps
-	Ways    []string
+	Fault   process.Fault
 }
 
 // again finds the pieces of a plate that failed before, and why.
@@ -258,8 +257,7 @@ func (s *PlateSheet) again(tx *store.Tx) error {
 		if err != nil {
 			return err
 		}
-		fault := process.FaultOf(before)
-		s.Again = append(s.Again, Again{lp.Piece, before, lp.Changed, fault.Do, fault.Changes})
+		s.Again = append(s.Again, Again{lp.Piece, before, lp.Changed, process.FaultOf(before)})
 	}
 	return nil
 }

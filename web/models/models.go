@@ -219,32 +219,7 @@ func (s *Room) remake(w http.ResponseWriter, r *http.Request) {
 	if studio.OneOf(kind, studio.JobOrient, studio.JobHollow, studio.JobCut) {
 		to += "/prints?process=" + processOr(f.Process)
 	}
-	s.follow(w, r, batch, to, "It goes on by itself; what comes of it will stand here.", func(j studio.Job) (where, told string) { return remade(kind, to, j) })
-}
-
-// follow waits a moment for the work of a batch and leads to what came of it; of what takes
-// longer it tells where that will stand.
-func (s *Room) follow(w http.ResponseWriter, r *http.Request, batch, to, later string, done func(studio.Job) (where, told string)) {
-	jobs, err := s.App.Jobs.Await(r.Context(), batch, kit.Soon)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	for _, j := range jobs {
-		switch j.State {
-		case studio.JobFailed:
-			if err = s.App.Jobs.CancelJob(r.Context(), j.ID); err == nil {
-				err = &change.Refusal{Text: j.Note}
-			}
-			s.Fail(w, r, err)
-			return
-		case studio.JobDone:
-			where, told := done(j)
-			s.Done(w, r, where, told)
-			return
-		}
-	}
-	s.Done(w, r, to, later)
+	s.Follow(w, r, batch, to, "It goes on by itself; what comes of it will stand here.", func(j studio.Job) (where, told string) { return remade(kind, to, j) })
 }
 
 // remade says where the work of a job stands, and what it is.

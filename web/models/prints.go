@@ -140,7 +140,7 @@ func (s *Room) calibrate(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	to := fmt.Sprintf("/models/%d/prints?process=filament", id)
-	s.follow(w, r, batch, to, "It is being read; the logbook will say what the machine learned.", func(j studio.Job) (where, told string) { return to, j.Note })
+	s.Follow(w, r, batch, to, "It is being read; the logbook will say what the machine learned.", func(j studio.Job) (where, told string) { return to, j.Note })
 }
 
 // options are what the form asks of a kind of job.

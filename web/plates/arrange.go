@@ -7,12 +7,13 @@ import (
 	"maps"
 	"math"
 	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
 	"sakuji/app/change"
 	"sakuji/app/plates"
+	"sakuji/core/process"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -78,14 +79,16 @@ func (s *Room) program(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	kept, err := s.App.Models.KeepUpload(files[0])
+	batch := ""
 	if err == nil {
-		_, err = s.App.Plates.Calibrate(r.Context(), s.Hand(r), plates.Prepared{Plate: plateNumber(r)}, kept)
+		batch, err = s.App.Plates.Calibrate(r.Context(), s.Hand(r), plates.Prepared{Plate: plateNumber(r)}, kept)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, fmt.Sprintf("/plates/%d?read=%s", plateNumber(r), url.QueryEscape(files[0].Name)), "It is being read; what it says will stand here.")
+	to := fmt.Sprintf("/plates/%d", plateNumber(r))
+	s.Follow(w, r, batch, to, "It is being read; what it says will stand here.", func(j studio.Job) (where, told string) { return to, j.Note })
 }
 
 // arrange puts the pieces where the form says.
@@ -141,4 +144,13 @@ func (v PlateView) ProgramText() string {
 		text += " Is it hollow, is the profile right?"
 	}
 	return text
+}
+
+// Advice says of a piece that failed what to do about it and what such a failure loses; empty: it did not.
+func (v PlateView) Advice(p plates.LaidPiece) string {
+	if p.Outcome != studio.Failed {
+		return ""
+	}
+	f := process.FaultOf(p.Cause)
+	return fmt.Sprintf("%s Mostly %s doing; it loses %s.", f.Do, f.Whose, f.Loses)
 }

@@ -71,10 +71,9 @@ func (v platesView) Faults(processName string) []process.Fault {
 type PlateView struct {
 	plates.PlateSheet
 	Drawing Drawing
-	Reading bool // a program of it is being read
 	Before  string
 	Caution string
-	Causes  []string
+	Causes  []process.Fault
 	Mends   []route.StageKind
 	Cold    float64
 }
@@ -90,9 +89,8 @@ func (s *Room) plate(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: studio.Causes(), Mends: route.Mends(), Cold: process.ColdC}
+	v := PlateView{PlateSheet: sheet, Before: route.BeforeRun(sheet.Machine.Process), Caution: route.PlateCaution(sheet.Machine.Process), Causes: process.Faults(sheet.Machine.Process), Mends: route.Mends(), Cold: process.ColdC}
 	v.Drawing = DrawPlate(v)
-	v.Reading = r.URL.Query().Get("read") != "" && v.Plate.Program.Name == ""
 	p := kit.Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
 		Block: kit.Block("Machine", v.Machine.Name, "Pieces", fmt.Sprint(len(v.Pieces)))}
 	if v.Plate.State == studio.PlateLaid {
