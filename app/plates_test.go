@@ -119,26 +119,27 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	require.Len(t, w.Each, 1)
 	assert.Equal(t, 59, w.Each[0].Others)
 	assert.Equal(t, "Tarn", w.Each[0].Cheapest)
-	numbers, left, err := s.Plates.LayPlates(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	numbers, left, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, s.Tarn)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	assert.Len(t, numbers, len(alone.Runs))
 	seen := map[string]bool{}
-	for _, n := range numbers {
+	for i, n := range numbers {
+		assert.Len(t, lies(t, s, n).Pieces, len(alone.Runs[i].Laid), "as it was shown")
 		for _, p := range lies(t, s, n).Pieces {
 			assert.False(t, seen[p.Piece.Code], "twice")
 			seen[p.Piece.Code] = true
 		}
 	}
 	assert.Len(t, seen, 60)
-	_, _, err = s.Plates.LayShared(s.Ctx, s.Bench, process.Resin, s.Resin)
-	refusal(t, err, "Nothing waits")
+	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, 0)
+	refusal(t, err, "No piece waits")
 	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.OtherMachine{})
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	for _, n := range numbers {
 		require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, n))
 	}
-	shared, _, err := s.Plates.LayShared(s.Ctx, s.Bench, process.Resin, s.Resin)
+	shared, _, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, 0)
 	require.NoError(t, err)
 	assert.Len(t, shared, len(alone.Runs))
 	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1})

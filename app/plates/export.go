@@ -26,7 +26,7 @@ func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending
 	var s PlateSheet
 	orientations := map[int64]studio.Orientation{}
 	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
-		if s, err = a.plateSheet(tx, number, false); err != nil {
+		if s, err = a.plateSheet(tx, number); err != nil {
 			return err
 		}
 		for _, p := range s.Pieces {

@@ -102,56 +102,34 @@ func (a *Room) planned(ctx context.Context, machineID, materialID int64) (q queu
 // LayPlate makes the plate that should run next on a machine: of all that wait for a material, it
 // takes those that share the first plate of the best plan.
 func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
-	numbers, left, err := a.layPlates(ctx, who, machineID, materialID, 1)
-	if len(numbers) > 0 {
-		number = numbers[0]
+	q, plan, err := a.planned(ctx, machineID, materialID)
+	if err != nil {
+		return 0, nil, err
 	}
+	left = plan.Left
+	if len(plan.Plates) == 0 {
+		return 0, left, q.nothing(left)
+	}
+	for _, on := range plan.Plates[1:] {
+		for _, at := range on.Placed {
+			left = append(left, plate.Left{ID: at.ID, Reason: "no room left on this plate"})
+		}
+	}
+	err = a.Do(ctx, who, func(d change.Change) error {
+		pl, err := lay(d, q.Machine, q.Material, plan.Plates[0].Placed)
+		number = pl.Number
+		return err
+	})
 	return number, left, err
 }
 
-// LayPlates makes all plates of the plan for a machine and material, in the order in which they
-// should run.
-func (a *Room) LayPlates(ctx context.Context, who change.Actor, machineID, materialID int64) (numbers []int, left []plate.Left, err error) {
-	return a.layPlates(ctx, who, machineID, materialID, -1)
-}
-
-func (a *Room) layPlates(ctx context.Context, who change.Actor, machineID, materialID int64, most int) (numbers []int, left []plate.Left, err error) {
-	q, plan, err := a.planned(ctx, machineID, materialID)
-	if err != nil {
-		return nil, nil, err
+// nothing says why no plate could be laid.
+func (q queued) nothing(left []plate.Left) error {
+	why := "No piece waits for " + q.Material.Name + "."
+	if len(left) > 0 {
+		why = left[0].ID + ": " + left[0].Reason + "."
 	}
-	left = plan.Left
-	for i, on := range plan.Plates {
-		if most >= 0 && i >= most {
-			for _, at := range on.Placed {
-				left = append(left, plate.Left{ID: at.ID, Reason: "no room left on this plate"})
-			}
-		}
-	}
-	if most < 0 || most > len(plan.Plates) {
-		most = len(plan.Plates)
-	}
-	if most == 0 {
-		why := "No piece waits for " + q.Material.Name + "."
-		if len(left) > 0 {
-			why = left[0].ID + ": " + left[0].Reason + "."
-		}
-		return nil, left, change.Refuse("Nothing could be laid on %s. %s", q.Machine.Name, why)
-	}
-	err = a.Do(ctx, who, func(d change.Change) error {
-		for _, on := range plan.Plates[:most] {
-			pl, err := lay(d, q.Machine, q.Material, on.Placed)
-			if err != nil {
-				return err
-			}
-			numbers = append(numbers, pl.Number)
-		}
-		return nil
-	})
-	if err != nil {
-		numbers = nil
-	}
-	return numbers, left, err
+	return change.Refuse("Nothing could be laid on %s. %s", q.Machine.Name, why)
 }
 
 // lay makes a plate of pieces that still wait.

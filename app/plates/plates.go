@@ -244,13 +244,23 @@ type PlateSheet struct {
 // PlateSheet returns a plate's sheet.
 func (a *Room) PlateSheet(ctx context.Context, number int) (s PlateSheet, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		s, err = a.plateSheet(tx, number, true)
+		if s, err = a.plateSheet(tx, number); err != nil {
+			return err
+		}
+		if err := errors.Join(s.fragile(tx), s.readiness(tx), s.risks(tx)); err != nil {
+			return err
+		}
+		if s.Plate.State == studio.PlateLaid {
+			s.Candidates, err = s.candidates(tx)
+		}
 		return err
 	})
 	return s, err
 }
 
-func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateSheet, err error) {
+// plateSheet is a plate with what lies on it and what its run takes; what is only looked at is left
+// out.
+func (a *Room) plateSheet(tx *store.Tx, number int) (s PlateSheet, err error) {
 	s.Now = a.Clock.Now()
 	if s.Shop, err = setup.Load(tx); err != nil {
 		return s, err
@@ -293,14 +303,8 @@ func (a *Room) plateSheet(tx *store.Tx, number int, candidates bool) (s PlateShe
 			s.Busy = &open[i]
 		}
 	}
-	if err := errors.Join(s.fragile(tx), s.readiness(tx), s.risks(tx)); err != nil {
-		return s, err
-	}
 	s.MayTake = s.Plate.MayRefill(s.Now, s.Machine, s.Busy, pieces)
-	if candidates && s.Plate.State == studio.PlateLaid {
-		s.Candidates, err = s.candidates(tx)
-	}
-	return s, err
+	return s, nil
 }
 
 // readiness finds what must be looked at before a laid plate starts, and whether its machine is held.

@@ -18,8 +18,11 @@ import (
 // StartRun notes that a plate's run began, now (zero) or at a time that has passed.
 func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, started studio.Started) error {
 	return a.Do(ctx, who, func(c change.Change) error {
-		s, err := a.plateSheet(c.Tx, number, false)
+		s, err := a.plateSheet(c.Tx, number)
 		if err != nil {
+			return err
+		}
+		if err := s.readiness(c.Tx); err != nil {
 			return err
 		}
 		started.Held, started.Ready = s.Hold, s.Ready
@@ -158,7 +161,7 @@ func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, sai
 				return err
 			}
 		}
-		s, err := a.plateSheet(c.Tx, number, false)
+		s, err := a.plateSheet(c.Tx, number)
 		if err != nil {
 			return err
 		}
@@ -201,7 +204,7 @@ func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate, outcomes 
 // logbook keeps both.
 func (a *Room) TakeBackPlate(ctx context.Context, who change.Actor, number int) error {
 	return a.Do(ctx, who, func(c change.Change) error {
-		s, err := a.plateSheet(c.Tx, number, false)
+		s, err := a.plateSheet(c.Tx, number)
 		if err != nil {
 			return err
 		}

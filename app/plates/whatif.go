@@ -27,6 +27,10 @@ type WhatIf struct {
 	OtherBad error
 	Each     []Placing
 	Now      time.Time
+
+	queue queued
+	laid  []PlateSheet      // plates that are laid, of every machine
+	free  map[int64]float64 // from when each machine may start, in minutes from now
 }
 
 // Way is one of them.
@@ -76,9 +80,28 @@ const (
 
 // WhatIf works them out for a material; other is asked for where its LikeID is set.
 func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, other studio.OtherMachine) (w WhatIf, err error) {
-	w = WhatIf{Process: processName, Other: other, Now: a.Clock.Now()}
-	var free map[int64]float64
-	var queue queued
+	w, err = a.waiting(ctx, processName, materialID)
+	w.Other = other
+	if err != nil || len(w.Pieces) == 0 {
+		return w, err
+	}
+	w.each()
+	for _, m := range w.Machines {
+		w.Ways = append(w.Ways, w.way(m.Name+" alone", []studio.Machine{m}))
+	}
+	if len(w.Machines) > 1 {
+		all := w.way("all side by side", w.Machines)
+		if slices.ContainsFunc(all.Runs, func(r WayRun) bool { return r.Machine.ID != all.Runs[0].Machine.ID }) { // one of them alone does no worse
+			w.Ways = append(w.Ways, all)
+		}
+	}
+	w.another()
+	return w, nil
+}
+
+// waiting finds what waits for a material, the machines that could print it, and from when each may.
+func (a *Room) waiting(ctx context.Context, processName string, materialID int64) (w WhatIf, err error) {
+	w = WhatIf{Process: processName, Now: a.Clock.Now()}
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		if w.Shop, err = setup.Load(tx); err != nil {
 			return err
@@ -95,34 +118,18 @@ func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64,
 		if len(w.Machines) == 0 {
 			return nil
 		}
-		queue = queued{Shop: w.Shop, Machine: w.Machines[0], Material: w.Material}
-		if err := queue.load(tx, w.Now, nil); err != nil {
+		w.queue = queued{Shop: w.Shop, Machine: w.Machines[0], Material: w.Material}
+		if err := w.queue.load(tx, w.Now, nil); err != nil {
 			return err
 		}
-		w.Pieces = queue.Pieces
-		if free, err = a.free(tx, w); err != nil {
-			return err
-		}
-		return w.each(tx, a)
+		w.Pieces = w.queue.Pieces
+		return w.taken(tx, a)
 	})
-	if err != nil || len(w.Pieces) == 0 {
-		return w, err
-	}
-	for _, m := range w.Machines {
-		w.Ways = append(w.Ways, w.way(m.Name+" alone", []studio.Machine{m}, free, queue.Due))
-	}
-	if len(w.Machines) > 1 {
-		all := w.way("all side by side", w.Machines, free, queue.Due)
-		if slices.ContainsFunc(all.Runs, func(r WayRun) bool { return r.Machine.ID != all.Runs[0].Machine.ID }) { // one of them alone does no worse
-			w.Ways = append(w.Ways, all)
-		}
-	}
-	w.another(free, queue.Due)
-	return w, nil
+	return w, err
 }
 
 // another adds the way with one more machine, if one was asked for.
-func (w *WhatIf) another(free map[int64]float64, due map[int64]time.Time) {
+func (w *WhatIf) another() {
 	if w.Other.LikeID == 0 {
 		return
 	}
@@ -133,40 +140,44 @@ func (w *WhatIf) another(free map[int64]float64, due map[int64]time.Time) {
 		return
 	}
 	m := w.Other.Machine(w.Machines[at])
-	way := w.way("with "+m.Name, append(slices.Clone(w.Machines), m), free, due)
+	way := w.way("with "+m.Name, append(slices.Clone(w.Machines), m))
 	way.Owned, way.With = false, true
 	w.Ways = append(w.Ways, way)
 }
 
-// free is from when each machine may start: when it is done with what runs and with what is laid
-// for it.
-func (a *Room) free(tx *store.Tx, w WhatIf) (map[int64]float64, error) {
-	open, err := tx.Plates(studio.PlateRunning, studio.PlateFinished, studio.PlateLaid)
-	out := map[int64]float64{}
-	for _, pl := range open {
-		switch {
-		case err != nil:
-		case pl.State == studio.PlateLaid:
-			s, e := a.plateSheet(tx, pl.Number, false)
-			out[pl.MachineID], err = out[pl.MachineID]+s.Estimate.Minutes, e
-		case pl.Run != nil:
-			out[pl.MachineID] += pl.Run.Left(w.Now)
-		}
+// taken finds what runs and what is laid, and by that from when each machine is free.
+func (w *WhatIf) taken(tx *store.Tx, a *Room) error {
+	open, err := tx.Plates(studio.PlateRunning, studio.PlateLaid)
+	if err != nil {
+		return err
 	}
-	return out, err
+	w.free = map[int64]float64{}
+	for _, pl := range open {
+		if pl.Run != nil {
+			w.free[pl.MachineID] += pl.Run.Left(w.Now)
+			continue
+		}
+		s, err := a.plateSheet(tx, pl.Number)
+		if err != nil {
+			return err
+		}
+		w.laid = append(w.laid, s)
+		w.free[pl.MachineID] += s.Estimate.Minutes
+	}
+	return nil
 }
 
 // way shares what waits among machines.
-func (w WhatIf) way(name string, machines []studio.Machine, free map[int64]float64, due map[int64]time.Time) Way {
+func (w WhatIf) way(name string, machines []studio.Machine) Way {
 	out := Way{Name: name, Machines: machines, Owned: true}
 	hours := w.Shop.Hours()
 	fleet := plate.Fleet{Steps: whatIfSteps, Look: whatIfLook, StartMin: func(min float64) float64 {
 		return hours.There(w.Now.Add(time.Duration(min * float64(time.Minute)))).Sub(w.Now).Minutes()
 	}}
 	for _, m := range machines {
-		job := w.Shop.PlateJob(m, w.Material, w.Pieces, due, w.Now)
+		job := w.Shop.PlateJob(m, w.Material, w.Pieces, w.queue.Due, w.Now)
 		job.Die = die(m)
-		fleet.Jobs, fleet.FreeMin = append(fleet.Jobs, job), append(fleet.FreeMin, free[m.ID])
+		fleet.Jobs, fleet.FreeMin = append(fleet.Jobs, job), append(fleet.FreeMin, w.free[m.ID])
 	}
 	shared := fleet.Share()
 	out.Left, out.Minutes = shared.Left, shared.Minutes
@@ -180,7 +191,7 @@ func (w WhatIf) way(name string, machines []studio.Machine, free map[int64]float
 			k := slices.IndexFunc(w.Pieces, func(lp studio.LaidPiece) bool { return lp.Piece.Code == p.ID })
 			on = append(on, w.Pieces[k])
 			run.Laid = append(run.Laid, plate.Laid{Part: fleet.Jobs[r.Job].Parts[k], Placed: p})
-			if by := due[w.Pieces[k].Piece.ID]; !by.IsZero() && run.Ends.After(by) {
+			if by := w.queue.Due[w.Pieces[k].Piece.ID]; !by.IsZero() && run.Ends.After(by) {
 				out.Late++
 			}
 		}
@@ -194,23 +205,13 @@ func (w WhatIf) way(name string, machines []studio.Machine, free map[int64]float
 
 // each finds for every kind of piece that waits a gap on a plate that is laid, and what it costs on
 // the machine that does it for least.
-func (w *WhatIf) each(tx *store.Tx, a *Room) error {
-	laid, err := tx.Plates(studio.PlateLaid)
-	if err != nil {
-		return err
-	}
+func (w *WhatIf) each() {
 	var sheets []PlateSheet
 	var gaps []plate.Gap
-	for _, pl := range laid {
-		m, ok := w.Shop.Machine(pl.MachineID)
-		if !ok || m.Process != w.Process || pl.MaterialID != w.Material.ID {
-			continue
+	for _, s := range w.laid {
+		if s.Machine.Process == w.Process && s.Material.ID == w.Material.ID {
+			sheets, gaps = append(sheets, s), append(gaps, s.gap())
 		}
-		s, err := a.plateSheet(tx, pl.Number, false)
-		if err != nil {
-			return err
-		}
-		sheets, gaps = append(sheets, s), append(gaps, s.gap())
 	}
 	for _, lp := range w.Pieces {
 		p := lp.Piece
@@ -231,7 +232,6 @@ func (w *WhatIf) each(tx *store.Tx, a *Room) error {
 		e.gap(sheets, gaps, lp)
 		w.Each = append(w.Each, e)
 	}
-	return nil
 }
 
 // gap finds the plate on which a piece fits for the least time.
@@ -280,15 +280,24 @@ func (w WhatIf) Best() (best Way, ok bool) {
 	return best, ok
 }
 
-// LayShared makes all plates of the way in which all machines work side by side.
-func (a *Room) LayShared(ctx context.Context, who change.Actor, processName string, materialID int64) (numbers []int, left []plate.Left, err error) {
-	w, err := a.WhatIf(ctx, processName, materialID, studio.OtherMachine{})
+// LayWay makes all plates of a way of the studio's own, as it was shown: of one machine alone, or of
+// all side by side where none is named.
+func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string, materialID, machineID int64) (numbers []int, left []plate.Left, err error) {
+	w, err := a.waiting(ctx, processName, materialID)
 	if err != nil {
 		return nil, nil, err
 	}
-	way, ok := w.Best()
-	if !ok {
-		return nil, nil, change.Refuse("Nothing waits that could be laid.")
+	machines := slices.Clone(w.Machines)
+	if machineID != 0 {
+		machines = slices.DeleteFunc(machines, func(m studio.Machine) bool { return m.ID != machineID })
+	}
+	if len(machines) == 0 {
+		return nil, nil, change.Refuse("Choose a machine.")
+	}
+	w.queue.Machine = machines[0]
+	way := w.way("", machines)
+	if len(way.Runs) == 0 {
+		return nil, way.Left, w.queue.nothing(way.Left)
 	}
 	err = a.Do(ctx, who, func(d change.Change) error {
 		for _, run := range way.Runs {
@@ -304,5 +313,8 @@ func (a *Room) LayShared(ctx context.Context, who change.Actor, processName stri
 		}
 		return nil
 	})
+	if err != nil {
+		numbers = nil
+	}
 	return numbers, way.Left, err
 }

@@ -28,10 +28,9 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/plates", s.layPlate)
 	r.Get("/plates/plan", s.whatIf)
 	r.Get("/plates/ends.json", s.ends)
-	r.Post("/plates/all", s.layAll)
+	r.Post("/plates/plan", s.layWay)
 	r.Post("/plates/put-right", s.putRight)
 	r.Post("/plates/replaced", s.replaced)
-	r.Post("/plates/share", s.layShared)
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
 		r.Get("/export.{ending}", s.export)

@@ -76,28 +76,17 @@ func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
 		Block: kit.Block("Pieces", fmt.Sprint(len(v.Pieces)), "Machines", fmt.Sprint(len(v.Machines))), Keys: kit.Keys("L", "lay the soonest", "W", "with another", "↑ ↓", "move", "F", "find")})
 }
 
-// layAll makes all plates of a machine's plan; layShared those of all machines side by side.
-func (s *Room) layAll(w http.ResponseWriter, r *http.Request) {
-	s.layMany(w, r, func(f otherForm, machine int64) ([]int, []plate.Left, error) {
-		return s.App.Plates.LayPlates(r.Context(), s.Hand(r), machine, f.Material)
-	})
-}
-
-func (s *Room) layShared(w http.ResponseWriter, r *http.Request) {
-	s.layMany(w, r, func(f otherForm, _ int64) ([]int, []plate.Left, error) {
-		return s.App.Plates.LayShared(r.Context(), s.Hand(r), f.Process, f.Material)
-	})
-}
-
-func (s *Room) layMany(w http.ResponseWriter, r *http.Request, lay func(f otherForm, machine int64) ([]int, []plate.Left, error)) {
+// layWay makes all plates of a way as it was shown.
+func (s *Room) layWay(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		otherForm
-		Machine int64 `form:"machine"`
+		Process  string `form:"process"`
+		Material int64  `form:"material"`
+		Machine  int64  `form:"machine"` // 0: all side by side
 	}](r)
 	var numbers []int
 	var left []plate.Left
 	if err == nil {
-		numbers, left, err = lay(f.otherForm, f.Machine)
+		numbers, left, err = s.App.Plates.LayWay(r.Context(), s.Hand(r), f.Process, f.Material, f.Machine)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
