@@ -63,6 +63,15 @@ func (p Printers) Run(number int, processName string, run studio.Run, pieces []s
 	return out
 }
 
+// of is how the run of a plate goes; own is false for a machine that answers and tells that itself.
+func (p Printers) of(h studio.Shop, pl studio.Plate) (m studio.Machine, out Outcome, own bool) {
+	m, _ = h.Machine(pl.MachineID)
+	if m.Link != "" {
+		return m, out, false
+	}
+	return m, p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process)), true
+}
+
 // Drive lets every run that has ended by now report so.
 func (p Printers) Drive(ctx context.Context, a *app.App) error {
 	h, plates, err := a.Plates.Running(ctx)
@@ -71,12 +80,8 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 	}
 	now := a.Clock.Now()
 	for _, pl := range plates {
-		m, _ := h.Machine(pl.MachineID)
-		if m.Link != "" {
-			continue // it tells itself
-		}
-		out := p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process))
-		if out.Ended.After(now) {
+		m, out, own := p.of(h, pl)
+		if !own || out.Ended.After(now) {
 			continue
 		}
 		if err := a.Plates.FinishRun(ctx, change.Actor{Name: m.Name}, pl.Number, out.Ended, out.Reports); err != nil {
@@ -90,9 +95,7 @@ func (p Printers) Drive(ctx context.Context, a *app.App) error {
 func (p Printers) Next(ctx context.Context, a *app.App) (at time.Time, ok bool, err error) {
 	h, plates, err := a.Plates.Running(ctx)
 	for _, pl := range plates {
-		m, _ := h.Machine(pl.MachineID)
-		out := p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process))
-		if !ok || out.Ended.Before(at) {
+		if _, out, own := p.of(h, pl); own && (!ok || out.Ended.Before(at)) {
 			at, ok = out.Ended, true
 		}
 	}

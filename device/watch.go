@@ -46,7 +46,7 @@ func (w *Watch) Run(ctx context.Context, every time.Duration, log *slog.Logger) 
 
 // Look asks every machine once. One that does not answer is noted so, and holds nobody up.
 func (w *Watch) Look(ctx context.Context) error {
-	h, running, err := w.App.Plates.Running(ctx)
+	machines, standing, err := w.App.Plates.OnMachines(ctx)
 	if err != nil {
 		return err
 	}
@@ -54,11 +54,13 @@ func (w *Watch) Look(ctx context.Context) error {
 		w.warned = map[int64]string{}
 	}
 	on := map[int64]studio.Plate{}
-	for _, pl := range running {
-		on[pl.MachineID] = pl
+	for _, pl := range standing {
+		if pl.State == studio.PlateRunning {
+			on[pl.MachineID] = pl
+		}
 	}
 	var trouble error
-	for _, m := range h.Machines {
+	for _, m := range machines {
 		if m.Link == "" || !m.Active {
 			continue
 		}

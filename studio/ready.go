@@ -65,7 +65,7 @@ type ReadyCheck struct {
 	Why  string // it is asked now; empty: always
 }
 
-// AllReadyChecks are those that could be asked.
+// readyText is what is looked at, in words.
 func (h Shop) readyText(key string, grams float64) string {
 	return map[string]string{
 		"bed":      "bed clean",

@@ -41,6 +41,18 @@ func (a *Room) Live(machineID int64) (l Live, ok bool) {
 	return l, ok
 }
 
+// OnMachines are the plates whose run is on, or has ended and which want emptying, with all machines.
+func (a *Room) OnMachines(ctx context.Context) (machines []studio.Machine, on []studio.Plate, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		if machines, err = tx.Machines(); err != nil {
+			return err
+		}
+		on, err = tx.Plates(studio.PlateRunning, studio.PlateFinished)
+		return err
+	})
+	return machines, on, err
+}
+
 // PiecesOn are the pieces on a plate.
 func (a *Room) PiecesOn(ctx context.Context, number int) (pieces []studio.Piece, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {

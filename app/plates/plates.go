@@ -87,6 +87,10 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 			return err
 		}
 		s.Holds, s.Live, s.Worn = map[int64]string{}, map[int64]*Live{}, map[int64][]studio.Worn{}
+		remedies, err := tx.LastRemedies()
+		if err != nil {
+			return err
+		}
 		for _, m := range s.Shop.Machines {
 			if l, ok := a.Live(m.ID); ok {
 				s.Live[m.ID] = &l
@@ -94,7 +98,7 @@ func (a *Room) Plates(ctx context.Context) (s PlatesSheet, err error) {
 			if s.Worn[m.ID], err = worn(tx, m); err != nil {
 				return err
 			}
-			inRow, err := failedInRow(tx, m.ID)
+			inRow, err := failedInRow(tx, m.ID, remedies)
 			if err != nil {
 				return err
 			}
@@ -312,13 +316,19 @@ func (s *PlateSheet) readiness(tx *store.Tx) error {
 	if s.Plate.State != studio.PlateLaid {
 		return nil
 	}
-	inRow, err := failedInRow(tx, s.Machine.ID)
-	wears, wrong := worn(tx, s.Machine)
-	if err = errors.Join(err, wrong); err != nil {
+	remedies, err := tx.LastRemedies()
+	if err != nil {
 		return err
 	}
-	s.InRow, s.Hold, s.Ready = inRow, s.Machine.Held(inRow), s.Shop.Ready(s.Machine, s.Estimate.Grams, inRow, wears, s.Now)
-	return errors.Join(err, s.again(tx))
+	if s.InRow, err = failedInRow(tx, s.Machine.ID, remedies); err != nil {
+		return err
+	}
+	wears, err := worn(tx, s.Machine)
+	if err != nil {
+		return err
+	}
+	s.Hold, s.Ready = s.Machine.Held(s.InRow), s.Shop.Ready(s.Machine, s.Estimate.Grams, s.InRow, wears, s.Now)
+	return s.again(tx)
 }
 
 // worn are the parts of a machine that want replacing, now or soon.
@@ -336,12 +346,8 @@ func worn(tx *store.Tx, m studio.Machine) (out []studio.Worn, err error) {
 }
 
 // failedInRow are the causes of a machine's last runs, as long as they failed.
-func failedInRow(tx *store.Tx, machineID int64) ([]string, error) {
+func failedInRow(tx *store.Tx, machineID int64, remedies map[int64]studio.Remedy) ([]string, error) {
 	emptied, err := tx.EmptiedOn(machineID, 8)
-	if err != nil {
-		return nil, err
-	}
-	remedies, err := tx.LastRemedies()
 	return studio.FailedInRow(emptied, remedies[machineID].At), err
 }
 

@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"reflect"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -127,18 +126,10 @@ func plateVerb() *cobra.Command {
 
 // readPlateJob reads a job and says what in it cannot be meant.
 func readPlateJob(name string) (job plateJob, ignored []string, err error) {
-	data, err := readAll(name)
-	if err == nil {
-		err = json.Unmarshal(data, &job)
+	if ignored, err = readJSON(name, &job); err == nil {
+		err = job.check()
 	}
-	var wrong *json.UnmarshalTypeError
-	if errors.As(err, &wrong) && wrong.Field != "" {
-		err = fmt.Errorf("%s: %s does not fit there (byte %d)", wrong.Field, wrong.Value, wrong.Offset)
-	}
-	if err != nil {
-		return job, nil, err
-	}
-	return job, unreadOf(data, reflect.TypeFor[plateJob]()), job.check()
+	return job, ignored, err
 }
 
 func (j plateJob) check() error {

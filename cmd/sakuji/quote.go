@@ -170,6 +170,22 @@ func readAll(name string) ([]byte, error) {
 	return io.ReadAll(f)
 }
 
+// readJSON reads a text into what v points to, and lists the fields of it that nobody reads.
+func readJSON(name string, v any) (ignored []string, err error) {
+	data, err := readAll(name)
+	if err == nil {
+		err = json.Unmarshal(data, v)
+	}
+	var wrong *json.UnmarshalTypeError
+	if errors.As(err, &wrong) && wrong.Field != "" {
+		err = fmt.Errorf("%s: %s does not fit there (byte %d)", wrong.Field, wrong.Value, wrong.Offset)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return unreadOf(data, reflect.TypeOf(v)), nil
+}
+
 // outfit gives a house the machines and materials of its book.
 func outfit(h *studio.Shop) {
 	for i, k := range h.Book.Machines {
@@ -182,15 +198,8 @@ func outfit(h *studio.Shop) {
 }
 
 func quoteOrder(h studio.Shop, name string, read func(string) (*mesh.Soup, error)) (out quoted, f failed) {
-	data, err := readAll(name)
 	var o asked
-	if err == nil {
-		err = json.Unmarshal(data, &o)
-		var wrong *json.UnmarshalTypeError
-		if errors.As(err, &wrong) && wrong.Field != "" {
-			err = fmt.Errorf("%s: %s does not fit there (byte %d)", wrong.Field, wrong.Value, wrong.Offset)
-		}
-	}
+	ignored, err := readJSON(name, &o)
 	if err == nil {
 		err = o.check(&h)
 	}
@@ -198,7 +207,7 @@ func quoteOrder(h studio.Shop, name string, read func(string) (*mesh.Soup, error
 		f.add(name, err)
 		return out, f
 	}
-	out.Ignored = ignored(data)
+	out.Ignored = ignored
 	models := map[string]studio.Model{} // each file is read once
 	var items []studio.Item
 	for i, it := range o.Items {
@@ -407,10 +416,7 @@ func (q *quoted) price(h studio.Shop, o asked, items []studio.Item) error {
 	return nil
 }
 
-// ignored lists fields of an order that nobody reads, so that a slip of the pen is seen.
-func ignored(data []byte) []string { return unreadOf(data, reflect.TypeFor[asked]()) }
-
-// unreadOf lists fields of a JSON text that have none in a type.
+// unreadOf lists fields of a JSON text that have none in a type, so that a slip of the pen is seen.
 func unreadOf(data []byte, t reflect.Type) []string {
 	var o any
 	if json.Unmarshal(data, &o) != nil {

@@ -56,7 +56,7 @@ type Laid struct {
 	Placed
 }
 
-// Outline is where it lies on the bed.
+// On is its outline where it lies on the bed.
 func (l Laid) On() solid.Outline {
 	return l.Part.Outline.Rotated(l.AngleDeg).Each(func(p solid.Point) solid.Point { return solid.Point{X: p.X + l.XMM, Y: p.Y + l.YMM} })
 }

@@ -172,10 +172,14 @@ func (s *Room) replaced(w http.ResponseWriter, r *http.Request) {
 
 // ends says which run ends next and which have ended and stand full, for a page that tells it.
 func (s *Room) ends(w http.ResponseWriter, r *http.Request) {
-	v, err := s.App.Plates.Plates(r.Context())
+	machines, on, err := s.App.Plates.OnMachines(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
+	}
+	names := map[int64]string{}
+	for _, m := range machines {
+		names[m.ID] = m.Name
 	}
 	type end struct {
 		Plate   int    `json:"plate"`
@@ -186,14 +190,11 @@ func (s *Room) ends(w http.ResponseWriter, r *http.Request) {
 		Runs []end `json:"runs"` // that are on, by when they should end
 		Full []end `json:"full"` // that have ended and want emptying
 	}{[]end{}, []end{}}
-	for _, pl := range v.Open {
-		m, _ := v.Shop.Machine(pl.MachineID)
-		switch {
-		case pl.Run == nil:
-		case pl.State == studio.PlateRunning:
-			out.Runs = append(out.Runs, end{pl.Number, m.Name, pl.Run.Due().UnixMilli()})
-		case pl.State == studio.PlateFinished:
-			out.Full = append(out.Full, end{pl.Number, m.Name, pl.Run.Ended.UnixMilli()})
+	for _, pl := range on {
+		if pl.State == studio.PlateRunning {
+			out.Runs = append(out.Runs, end{pl.Number, names[pl.MachineID], pl.Run.Due().UnixMilli()})
+		} else {
+			out.Full = append(out.Full, end{pl.Number, names[pl.MachineID], pl.Run.Ended.UnixMilli()})
 		}
 	}
 	w.Header().Set("Content-Type", "application/json")
