@@ -178,6 +178,7 @@ func TestFailedHeldAndReprinted(t *testing.T) {
 	}
 	run(start(), "failed")
 
+	assert.Contains(t, b.text("main"), "Mostly the machine’s doing; it loses the plate.")
 	path := start()
 	assert.Contains(t, b.text("main"), "failed before: stuck to the film. What is changed? One thing.")
 	b.eval(`[...document.querySelectorAll("button")].find((e) => e.innerText === "Start on Tarn").click()`)

@@ -146,11 +146,13 @@ func (v PlateView) ProgramText() string {
 	return text
 }
 
-// Advice says of a piece that failed what to do about it and what such a failure loses; empty: it did not.
-func (v PlateView) Advice(p plates.LaidPiece) string {
-	if p.Outcome != studio.Failed {
-		return ""
+// Failures are the causes of what failed on the plate, each once.
+func (v PlateView) Failures() (out []process.Fault) {
+	for _, p := range v.Pieces {
+		f := process.FaultOf(p.Cause)
+		if p.Outcome == studio.Failed && !slices.ContainsFunc(out, func(o process.Fault) bool { return o.Sign == f.Sign }) {
+			out = append(out, f)
+		}
 	}
-	f := process.FaultOf(p.Cause)
-	return fmt.Sprintf("%s Mostly %s doing; it loses %s.", f.Do, f.Whose, f.Loses)
+	return out
 }
