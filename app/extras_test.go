@@ -70,7 +70,7 @@ func TestExtrasArePieces(t *testing.T) {
 	assert.Empty(t, sheet.Waiting)
 	require.Len(t, sheet.Held, 6)
 	assert.Equal(t, "the client’s yes to "+sculpt+" is still open", sheet.Held[0].Why)
-	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	refusal(t, err, "No piece waits")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, sculpt, studio.Stamp{Minutes: 200})
 	require.NoError(t, err)

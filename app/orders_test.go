@@ -136,7 +136,7 @@ func TestLeavingOutAScrappedPiece(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(9 * time.Hour)

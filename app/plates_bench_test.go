@@ -21,7 +21,7 @@ func BenchmarkPlateSheet(b *testing.B) {
 	it := sheet.Items[0]
 	require.NoError(b, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: 0.2}))
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(b, err)
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(b, err)
@@ -34,7 +34,7 @@ func BenchmarkPlateSheet(b *testing.B) {
 	})
 	b.Run("whatif", func(b *testing.B) {
 		for b.Loop() {
-			_, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{})
+			_, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{})
 			require.NoError(b, err)
 		}
 	})

@@ -29,7 +29,7 @@ func TestMendedOffThePlate(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(3, route.Primed)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(12 * time.Hour)
@@ -108,7 +108,7 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(60, route.Raw)
 	s.Accept(no)
-	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 50, Price: 480})
+	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 50, Price: 480})
 	require.NoError(t, err)
 	require.NoError(t, w.OtherBad)
 	require.Len(t, w.Ways, 2, "Tarn is the only one; and with another")
@@ -119,7 +119,7 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	require.Len(t, w.Each, 1)
 	assert.Equal(t, 59, w.Each[0].Others)
 	assert.Equal(t, "Tarn", w.Each[0].Cheapest)
-	numbers, left, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, s.Tarn)
+	numbers, left, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, s.Tarn)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	assert.Len(t, numbers, len(alone.Runs))
@@ -132,17 +132,17 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 		}
 	}
 	assert.Len(t, seen, 60)
-	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, 0)
+	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0)
 	refusal(t, err, "No piece waits")
-	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.OtherMachine{})
+	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.PrintProfile{}, studio.OtherMachine{})
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	for _, n := range numbers {
 		require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, n))
 	}
-	shared, _, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, 0)
+	shared, _, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0)
 	require.NoError(t, err)
 	assert.Len(t, shared, len(alone.Runs))
-	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1})
+	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1})
 	require.NoError(t, err)
 	assert.Empty(t, w.Pieces)
 }
@@ -161,7 +161,7 @@ func TestDueFirstOnTheFirstPlate(t *testing.T) {
 	at(soon, 2)
 	s.Accept(later)
 	s.Accept(soon)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	codes := map[string]bool{}
 	for _, p := range lies(t, s, number).Pieces {
@@ -178,7 +178,7 @@ func TestFillAgainKeepsWhatPeopleDid(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(30, route.Raw)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	first := lies(t, s, number)
 	off, held := first.Pieces[0], first.Pieces[1]
@@ -209,7 +209,7 @@ func TestArrange(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	sheet := lies(t, s, number)
 	bed := sheet.Machine.Bed()
@@ -240,7 +240,7 @@ func TestExportOfAPlate(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(5, route.Raw)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	sheet := lies(t, s, number)
 	file := func(ending string) []byte {
@@ -284,7 +284,7 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	bad := no + "-1"
 	s.Print(bad)
 	lay := func() plates.PlateSheet {
-		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 		require.NoError(t, err)
 		return lies(t, s, number)
 	}
@@ -344,7 +344,7 @@ func TestProgramOfAPlate(t *testing.T) {
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: it.Title, Tier: it.Tier, Copies: 2, Scale: 1,
 		Parts: map[int64]orders.PartForm{it.Parts[0].ID: {Process: process.Filament, MaterialID: s.PLA, Copies: 1}}}))
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA, studio.PrintProfile{})
 	require.NoError(t, err)
 	plan := lies(t, s, number)
 	read := func(name string, minutes, grams float64) studio.Job {

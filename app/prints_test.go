@@ -82,7 +82,7 @@ func TestAnOrientationFlowsOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 110, got.Items[0].Item.Size()[2], 1e-3, "finished it is as tall as ever")
 
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
@@ -215,7 +215,7 @@ func TestMachinesLearn(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, "raw")
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
@@ -240,7 +240,7 @@ func TestMachinesLearn(t *testing.T) {
 
 	again := s.Order(1, "raw")
 	s.Accept(again)
-	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	s.Clock.Pass(30 * time.Hour)
@@ -264,7 +264,7 @@ func TestPreparedFilesTeach(t *testing.T) {
 	pla, _ := h.Material(s.PLA, process.Filament)
 	m, err := s.Models.Model(s.Ctx, id)
 	require.NoError(t, err)
-	ours := h.PrintOf(m, 1, 0, fell, pla).Minutes
+	ours := h.PrintOf(studio.Copy{Model: m, Scale: 1}, fell, pla).Minutes
 	// Lines of 100 mm at 10 mm/s: ten seconds each and a little for speeding up.
 	program := func(minutes float64) []byte {
 		var b strings.Builder
@@ -292,7 +292,7 @@ func TestPreparedFilesTeach(t *testing.T) {
 	require.NoError(t, err)
 	fell, _ = h.Machine(s.Fell)
 	assert.Equal(t, 1, fell.Calibration.Count)
-	assert.Greater(t, h.PrintOf(m, 1, 0, fell, pla).Minutes, 1.05*ours)
+	assert.Greater(t, h.PrintOf(studio.Copy{Model: m, Scale: 1}, fell, pla).Minutes, 1.05*ours)
 	for name, data := range map[string][]byte{"long.gcode": program(9 * ours), "empty.gcode": []byte("; nothing\n"), "bad.gcode": []byte("G1 Xabc\n")} {
 		j := teach(s.Fell, name, data)
 		assert.Equal(t, studio.JobFailed, j.State, name)
@@ -368,7 +368,7 @@ func TestAnOrientationTakenAnew(t *testing.T) {
 	id := it.Parts[0].ModelID
 	s.Accept(no)
 	tallest := func() float64 {
-		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 		require.NoError(t, err)
 		plate, err := s.Plates.PlateSheet(s.Ctx, number)
 		require.NoError(t, err)

@@ -139,7 +139,7 @@ func (c *chance) stamp(code string) bool {
 
 // plate lays a plate, runs it and empties it, with failures, flaws and losses.
 func (c *chance) plate() {
-	number, _, err := c.Plates.LayPlate(c.Ctx, c.Owner, c.Tarn, c.Resin)
+	number, _, err := c.Plates.LayPlate(c.Ctx, c.Owner, c.Tarn, c.Resin, studio.PrintProfile{})
 	require.NoError(c, err)
 	c.Begin(number)
 	c.Clock.Pass(14 * time.Hour)

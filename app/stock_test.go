@@ -49,7 +49,7 @@ func TestLots(t *testing.T) {
 	assert.InDelta(t, 1000+spoken-512, stock().BuyG(), 1e-9)
 	refusal(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, -1), "etween nothing")
 
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	sheet := lies(t, s, number)
 	takes := sheet.Estimate.Grams
@@ -98,7 +98,7 @@ func TestBathsAndWhence(t *testing.T) {
 	require.NoError(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 0.001, StrengthPercent: 96}))
 	no := s.Order(2, route.Raw)
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	sheet := lies(t, s, number)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: sheet.Lots[0].ID}}))
@@ -169,7 +169,7 @@ func TestWearOfAMachine(t *testing.T) {
 	worn := sheet().Worn[s.Tarn]
 	require.Len(t, worn, 1)
 	assert.Equal(t, "The film has done 1 of 1 plates: replace it.", worn[0].Text())
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	for _, c := range lies(t, s, number).Ready {
 		assert.True(t, c.Key != "film" || c.Why == worn[0].Text(), "it is asked before the run")

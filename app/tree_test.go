@@ -59,7 +59,7 @@ func printAll(t *testing.T, s *apptest.Studio, scrapped ...string) {
 		if len(waiting.Waiting) == 0 {
 			return
 		}
-		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 		require.NoError(t, err)
 		s.Begin(number)
 		s.Clock.Pass(12 * time.Hour)
@@ -327,7 +327,7 @@ func TestAChangeSaysWhatItCallsOff(t *testing.T) {
 func TestCancellingTrees(t *testing.T) {
 	s := apptest.New(t)
 	no, _, _ := kit(t, s, 2)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the play is off"))
 	_, codes := piecesOf(t, s, no)

@@ -206,7 +206,7 @@ func (l *life) machines(at time.Time) error {
 			if g.Process != m.Process {
 				continue
 			}
-			number, _, err := l.App.Plates.LayPlate(l.ctx, l.jory, m.ID, g.Material.ID)
+			number, _, err := l.App.Plates.LayPlate(l.ctx, l.jory, m.ID, g.Material.ID, g.Profile)
 			var refusal *change.Refusal
 			if errors.As(err, &refusal) {
 				continue

@@ -67,7 +67,7 @@ func TestNeverFailsWithoutARate(t *testing.T) {
 func TestDriveReportsWhatHasEnded(t *testing.T) {
 	s := apptest.New(t)
 	s.Accept(s.Order(3, "raw"))
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
 	p := Printers{Seed: 3}

@@ -110,7 +110,7 @@ func TestWatchedMachines(t *testing.T) {
 	server := httptest.NewServer(m)
 	defer server.Close()
 	require.NoError(t, s.Setup.SaveReach(s.Ctx, s.Owner, s.Tarn, server.URL+"/", "0 0 10 12,5"))
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	look := func() plates.PlateSheet {
 		require.NoError(t, (&Watch{App: s.App}).Look(s.Ctx)) // each a new one: nothing is remembered
@@ -144,7 +144,7 @@ func TestWatchedMachines(t *testing.T) {
 	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out}))
 
 	// A power cut in the middle of the next run.
-	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	s.Begin(number)
 	look()

@@ -9,7 +9,7 @@ import (
 
 const (
 	itemColumns = `position, title, tier, copies, scale, size_rule, options`
-	partColumns = `model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id, inside, hidden, finish_route, joins, waived`
+	partColumns = `model_id, name, copies, process, material_id, wall_mm, orientation_id, cut_into, machine_id, inside, hidden, finish_route, joins, profile, waived`
 )
 
 // itemRow is an item as its table has it.

@@ -416,7 +416,8 @@ func (h Shop) Cuts(it Item, k int, machine Machine, least int) (curve []process.
 }
 
 func (h Shop) costOf(p Part, it Item, machine Machine, material Material, together sessions) quote.Part {
-	print := h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material)
+	machine = machine.For(material, p.Profile)
+	print := h.PrintOf(p.CopyAt(it.Scale), machine, material)
 	perHour, rateInputs := machine.HourCost(h.Book)
 	share := h.share(p.Model, it.Scale, machine, print.Minutes/float64(p.Pieces()))
 	fp := h.sharing(p, it, together)

@@ -54,13 +54,17 @@ func (m Machine) Bed() plate.Bed {
 	return plate.Bed{WidthMM: f.V("width"), DepthMM: f.V("depth"), HeightMM: f.V("height"), MarginMM: f.V("margin"), KeepOut: m.KeepOut}
 }
 
-// OnBed is a scaled model as it lies on a machine, raft and stand counted.
-func (m Machine) OnBed(id string, model Model, scale float64) plate.Part {
-	stand := 0.0
+// OnBed is a copy as it lies on a machine, raft and stand counted: what is laid around its shadow is
+// a raft's edge, or a brim.
+func (m Machine) OnBed(id string, c Copy) plate.Part {
+	part := plate.Part{ID: id, Outline: c.Model.Shape.Plan.Scaled(c.Scale), HeightMM: c.Model.PrintHeightMM() * c.Scale}
 	if m.Process == process.Resin {
-		stand = m.Figures.V("raft") + m.Figures.V("stand")
+		part.HeightMM += m.Figures.V("raft") + m.Figures.V("stand")
+		part.SkirtMM = m.Figures.V("raft_edge")
+	} else {
+		part.SkirtMM = c.Profile.BrimMM
 	}
-	return plate.Part{ID: id, Outline: model.Shape.Plan.Scaled(scale), HeightMM: model.PrintHeightMM()*scale + stand}
+	return part
 }
 
 // MachineFor picks the machine a part is priced on: of those of its process that
@@ -105,8 +109,10 @@ type Print struct {
 	HeightMM float64
 }
 
-// PrintOf works out one copy of a part on a machine.
-func (h Shop) PrintOf(model Model, scale, wallMM float64, machine Machine, material Material) Print {
+// PrintOf works out one copy on a machine.
+func (h Shop) PrintOf(c Copy, machine Machine, material Material) Print {
+	machine = machine.For(material, c.Profile)
+	model, scale, wallMM := h.held(c.Model, c.Profile.Of(machine.Process), machine.Process), c.Scale, c.WallMM
 	s := model.Scaled(scale)
 	s.SupportMM3, s.Held = model.Shape.PillarMM3[machine.Process] // at the size of the file
 	s.SupportMM3 *= scale * scale * scale                         // they stand as far apart whatever the size: more of them, and longer
@@ -126,11 +132,17 @@ func (h Shop) PrintOf(model Model, scale, wallMM float64, machine Machine, mater
 	}
 	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
 	laid := fm.Lay(s)
+	var fitted []rates.Figure
+	if w := c.Profile.WeightG; w > 0 && density > 0 {
+		fm.Infill = fm.InfillFor(laid, w/density*1000)
+		laid = fm.Lay(s)
+		fitted = []rates.Figure{rates.Of("wanted weight of a copy", w, "g", rates.Ours), rates.Of("infill that comes to it", 100*fm.Infill, "%", rates.Derived)}
+	}
 	return Print{
 		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid) * machine.Calibration.Factor(), Laid: laid, HeightMM: s.HeightMM,
-		Inputs: []rates.Figure{volume, rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
+		Inputs: append(append([]rates.Figure{volume}, fitted...), rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
 			rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived), rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived),
-			rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), material.Figures["density"]},
+			rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), material.Figures["density"]),
 	}
 }
 

@@ -1,6 +1,7 @@
 package studio
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -215,7 +216,7 @@ func (v Variant) Of(h Shop, it Item, stood func(p Part, processName string) (Mod
 		if v.Process == "" || v.Process == p.Process {
 			continue
 		}
-		p.Process, p.WallMM = v.Process, 0
+		p.Process, p.WallMM, p.Profile = v.Process, 0, PrintProfile{}
 		if v.Process == process.Resin {
 			p.WallMM = p.Model.UsualWallMM()
 		}
@@ -307,6 +308,7 @@ func partDifferences(was, it Item) (out []Change) {
 		}
 		add(name, "of each", fmt.Sprint(q.Copies), fmt.Sprint(p.Copies))
 		add(name, "wall", wallText(q.WallMM), wallText(p.WallMM))
+		add(name, "printed with", profileText(q.Profile), profileText(p.Profile))
 		add(name, "inside", insideText(q.Inside), insideText(p.Inside))
 		add(name, "finish route", routeText(q.FinishRoute), routeText(p.FinishRoute))
 		a, _ := was.JoinOf(q)
@@ -385,6 +387,8 @@ func wallText(mm float64) string {
 	}
 	return rates.Number(mm) + " mm"
 }
+
+func profileText(p PrintProfile) string { return cmp.Or(p.Text(), "the machine’s figures") }
 
 func (m ItemOptions) countText() string {
 	var out []string

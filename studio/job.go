@@ -60,6 +60,8 @@ type JobOptions struct {
 
 	Process     string       `json:"process,omitempty"` // to stand for
 	Wishes      solid.Wishes `json:"wishes,omitzero"`
+	LayerMM     float64      `json:"layer_mm,omitempty"`    // whose hours count; 0: the machine's
+	SupportDeg  float64      `json:"support_deg,omitempty"` // from the vertical, beyond which a face is held; 0: the studio's
 	WallMM      float64      `json:"wall_mm,omitempty"`
 	Holes       int          `json:"holes,omitempty"` // for each cavity
 	HoleMM      float64      `json:"hole_mm,omitempty"`

@@ -308,6 +308,8 @@ type ModelShape struct {
 	PillarMM3 map[string]float64 `json:"pillars,omitempty"` // what holds it as it stands, by process
 	LeastMM3  map[string]float64 `json:"least,omitempty"`   // and what would in its best orientation
 
+	LaxPillars map[string][len(solid.LaxDeg)]float64 `json:"lax_pillars,omitempty"` // what laxer limits leave of them
+
 	// What does not mind how it stands.
 	Detail solid.Detail  `json:"detail"` // creases of what is seen
 	Faces  solid.Faces   `json:"faces"`
@@ -352,9 +354,10 @@ func (m Model) AtBest() Model {
 // hold works out the pillars that hold a part as it stands.
 func (s *ModelShape) hold(m *mesh.Mesh, processName string) {
 	if s.PillarMM3 == nil {
-		s.PillarMM3 = map[string]float64{}
+		s.PillarMM3, s.LaxPillars = map[string]float64{}, map[string][len(solid.LaxDeg)]float64{}
 	}
 	s.PillarMM3[processName] = solid.PillarMM3(m, HoldingFor(processName))
+	s.LaxPillars[processName] = solid.LaxPillars(m, HoldingFor(processName), s.PillarMM3[processName])
 }
 
 func shapeOf(m *mesh.Mesh) ModelShape {

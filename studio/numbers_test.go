@@ -246,7 +246,7 @@ func TestSupportsOfTheBestOrientation(t *testing.T) {
 	assert.Less(t, best, 0.02*stands)
 	machine := h.Machines[2]
 	material, _ := h.Material(0, process.Filament)
-	as, at := h.PrintOf(table, 1, 0, machine, material), h.PrintOf(table.AtBest(), 1, 0, machine, material)
+	as, at := h.PrintOf(Copy{Model: table, Scale: 1}, machine, material), h.PrintOf(Copy{Model: table.AtBest(), Scale: 1}, machine, material)
 	assert.InDelta(t, process.Grams(stands-best, material.Figures.V("density")), as.Grams-at.Grams, 1e-6)
 	quoted := h.Estimate(item(table, process.Filament, route.Raw, 1, 1))
 	assert.InDelta(t, at.Grams, quoted.Grams, 1e-6)

@@ -292,6 +292,7 @@ type Part struct {
 	Hidden        bool   // nobody sees it once it is joined: it stays raw
 	FinishRoute   string // how it is smoothed; empty: as the item is
 	Joins         string // when it is joined: JoinBefore, JoinAfter, JoinLoose; empty: as suggested
+	Profile       PrintProfile
 	Waived        string // why a closed hollow of it is printed as it is; empty: it is not
 	Model         Model
 }
@@ -346,6 +347,7 @@ func (i Item) Check() error {
 		v.Need(p.CutInto >= 0 && p.CutInto <= process.MostParts, at("cut"), "%s: printed in %d pieces at most", p.Name, process.MostParts)
 		v.Need(p.Copies >= 1 && p.Copies <= MaxCopies, at("copies"), "copies of %s: between 1 and %d", p.Name, MaxCopies)
 		v.Need(p.WallMM >= 0 && p.WallMM <= MaxWallMM, at("wall"), "wall of %s: between 0 (solid) and %v mm", p.Name, MaxWallMM)
+		v = append(v, p.Profile.Check(p.Process, p.Name, at)...)
 		v.Need(p.FinishRoute == "" || finish.RouteName(p.FinishRoute) != "", at("route"), "%s: there is no finish route %s", p.Name, p.FinishRoute)
 		v.Need(OneOf(p.Joins, JoinAsSuggested, JoinBefore, JoinAfter, JoinLoose), at("joins"), "%s is joined before paint, after it, or comes off", p.Name)
 		v.Need(OneOf(p.Inside, finish.InsideRaw, finish.InsidePrimed, finish.InsidePainted), at("inside"), "inside of %s: left as printed, primed or painted", p.Name)

@@ -44,6 +44,8 @@ type OrientationFacts struct {
 	Contacts []mesh.Vec         `json:"contacts"`
 	Cups     []solid.Cup        `json:"cups"`
 	Wishes   solid.Wishes       `json:"wishes"`
+
+	SupportDeg float64 `json:"support_deg,omitempty"` // the limit by which it was looked at; naught: the usual
 }
 
 // FlatOrientation is a resin part set straight on its plate: next to no supports outside, but
@@ -116,16 +118,19 @@ const triedDirections = 500
 
 // Orienting is all that a search for orientations goes by.
 type Orienting struct {
-	Process string
-	Wishes  solid.Wishes
-	Figures rates.Set  // of the machine whose hours count
-	RoomMM  [3]float64 // that it should lie in, at the size of the file; naught where that does not matter
+	Process    string
+	Wishes     solid.Wishes
+	Figures    rates.Set  // of the machine whose hours count
+	SupportDeg float64    // from the vertical, beyond which a face is held; 0: the usual
+	RoomMM     [3]float64 // that it should lie in, at the size of the file; naught where that does not matter
 }
 
-// Orienting is a search for a process by the studio's first machine of it, for the room of its
-// largest.
-func (h Shop) Orienting(processName string, w solid.Wishes) Orienting {
-	o := Orienting{Process: processName, Wishes: w, Figures: h.figuresFor(processName)}
+// Orienting is a search for a process by the studio's first machine of it as a profile has it, for
+// the room of its largest.
+func (h Shop) Orienting(processName string, w solid.Wishes, by PrintProfile) Orienting {
+	by = by.Of(processName)
+	first := Machine{Process: processName, Figures: h.figuresFor(processName)}
+	o := Orienting{Process: processName, Wishes: w, Figures: first.For(Material{}, by).Figures, SupportDeg: h.supportDeg(by)}
 	for _, m := range h.Machines {
 		if room := m.Usable(); m.Active && m.Process == processName && room[0]*room[1]*room[2] > o.RoomMM[0]*o.RoomMM[1]*o.RoomMM[2] {
 			o.RoomMM = room
@@ -136,14 +141,21 @@ func (h Shop) Orienting(processName string, w solid.Wishes) Orienting {
 
 // Seeking is what orientations are sought by.
 func (o Orienting) Seeking() solid.Seeking {
-	return solid.Seeking{Wishes: o.Wishes, Holding: HoldingFor(o.Process), RoomMM: o.RoomMM, Minutes: o.runMinutes()}
+	return solid.Seeking{Wishes: o.Wishes, Holding: o.holding(), RoomMM: o.RoomMM, Minutes: o.runMinutes()}
+}
+
+// holding says how the part is held.
+func (o Orienting) holding() solid.Holding {
+	h := HoldingFor(o.Process)
+	h.LimitDeg = max(h.LimitDeg, o.SupportDeg)
+	return h
 }
 
 // Find looks for good orientations, as the file stands among them, the best first. told is
 // called with the share done before each step and may stop it.
 func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orientation, error) {
 	m := solid.Whole(s.Weld())
-	w, by, processName := o.Wishes, o.Seeking(), o.Process
+	w, by := o.Wishes, o.Seeking()
 	if err := told(0.2, "trying directions"); err != nil {
 		return nil, err
 	}
@@ -165,10 +177,10 @@ func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orien
 		if err := told(0.4+0.55*float64(i)/float64(len(found)), fmt.Sprintf("holding it, way %d of %d", i+1, len(found))); err != nil {
 			return nil, err
 		}
-		f.SeenMM2 = solid.SeenScars(m, f.Down, w.Seen)
-		out[i] = oriented(m, reach, f, processName)
+		f.SeenMM2 = solid.SeenScars(m, f.Down, w.Seen, by.Holding.LimitDeg)
+		out[i] = o.oriented(m, reach, f)
 		facts := &out[i].Facts
-		facts.AsFile, facts.Wishes, facts.Loose = i == same, w, hovering(bodies, each, f.Matrix)
+		facts.AsFile, facts.Wishes, facts.SupportDeg, facts.Loose = i == same, w, by.Holding.LimitDeg, hovering(bodies, each, f.Matrix)
 	}
 	list := make([]solid.Orientation, len(out))
 	for i := range out {
@@ -188,11 +200,15 @@ func (o Orienting) Find(s *mesh.Soup, told func(float64, string) error) ([]Orien
 }
 
 // oriented looks at a part as it stands in one orientation.
-func oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientation, processName string) Orientation {
+func (o Orienting) oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientation) Orientation {
 	turned := solid.Turned(m, f.Matrix)
-	out := Orientation{Process: processName, Shape: shapeOf(turned)}
-	sup := reach.Supports(f.Matrix, HoldingFor(processName))
-	out.Shape.PillarMM3 = map[string]float64{processName: f.SupportMM3} // what the sheet says is what the price takes
+	out := Orientation{Process: o.Process, Shape: shapeOf(turned)}
+	usual, sup := f.SupportMM3, reach.Supports(f.Matrix, o.holding())
+	if o.SupportDeg > solid.OverhangDeg {
+		usual = solid.PillarMM3(turned, HoldingFor(o.Process))
+	}
+	out.Shape.PillarMM3 = map[string]float64{o.Process: usual} // what the sheet says is what the price takes
+	out.Shape.LaxPillars = map[string][len(solid.LaxDeg)]float64{o.Process: solid.LaxPillars(turned, HoldingFor(o.Process), usual)}
 	facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out}
 	for k, c := range sup.Contacts {
 		if c.Island {
@@ -202,10 +218,10 @@ func oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientation, processName
 			facts.Contacts = append(facts.Contacts, solid.TurnedBack(c.At, f.Matrix))
 		}
 	}
-	if processName == process.Resin {
+	if o.Process == process.Resin {
 		facts.drained(turned, f.Matrix)
-		if o := out.Shape.Overhang; o.FootprintMM2 >= leastFoot*o.ShadowMM2 {
-			facts.Flat = flatOf(turned, reach, f.Matrix, o.FootprintMM2)
+		if over := out.Shape.Overhang; over.FootprintMM2 >= leastFoot*over.ShadowMM2 {
+			facts.Flat = flatOf(turned, reach, f.Matrix, over.FootprintMM2)
 		}
 	} else {
 		facts.Weakness = solid.LayerWeakness(turned)
@@ -420,6 +436,9 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 		}
 		part, one := p, it
 		part.Process, part.MaterialID, part.Model = m.Process, material.ID, stood(m.Process)
+		if m.Process != p.Process {
+			part.Profile = PrintProfile{}
+		}
 		if m.Process == process.Filament {
 			part.WallMM = 0
 		}
@@ -431,7 +450,7 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 			c.Pieces = piecesToFit(m, part.Model, it.Scale)
 		}
 		q := h.costOf(part, one, m, material, nil)
-		pr := h.PrintOf(part.Model.AtBest(), it.Scale, part.WallMM, m, material)
+		pr := h.PrintOf(part.CopyAt(it.Scale), m, material)
 		c.Hours, c.Grams = pr.Minutes/60, pr.Grams
 		wait := 0.0
 		for _, w := range q.Work {

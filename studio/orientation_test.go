@@ -26,7 +26,7 @@ func TestStandModelTellsWhatHovers(t *testing.T) {
 	}
 	soup := meshtest.Together(hollow, mesh.SoupOf("stl", in), meshtest.Box(mesh.Vec{X: 150, Y: 100, Z: 120}, mesh.Vec{X: 10, Y: 10, Z: 10}))
 	var told []float64
-	list, err := house().Orienting(process.Filament, solid.FilamentWishes).Find(soup, func(share float64, _ string) error {
+	list, err := house().Orienting(process.Filament, solid.FilamentWishes, PrintProfile{}).Find(soup, func(share float64, _ string) error {
 		told = append(told, share)
 		return nil
 	})
@@ -49,7 +49,7 @@ func TestStandModelTellsWhatHovers(t *testing.T) {
 		assert.InDelta(t, s.Facts.HeightMM, s.Shape.Profile.HeightMM, 1e-9)
 		assert.Positive(t, house().StripMinutes(s, 1))
 	}
-	_, err = house().Orienting(process.Filament, solid.FilamentWishes).Find(soup, func(share float64, _ string) error { return assert.AnError })
+	_, err = house().Orienting(process.Filament, solid.FilamentWishes, PrintProfile{}).Find(soup, func(share float64, _ string) error { return assert.AnError })
 	assert.ErrorIs(t, err, assert.AnError)
 }
 
@@ -78,7 +78,7 @@ func TestStationsAndStood(t *testing.T) {
 func TestStraightOnThePlate(t *testing.T) {
 	none := func(float64, string) error { return nil }
 	asFile := func(s *mesh.Soup) *FlatOrientation {
-		list, err := house().Orienting(process.Resin, solid.ResinWishes).Find(s, none)
+		list, err := house().Orienting(process.Resin, solid.ResinWishes, PrintProfile{}).Find(s, none)
 		require.NoError(t, err)
 		for _, s := range list {
 			if s.Facts.AsFile {

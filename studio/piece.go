@@ -83,6 +83,7 @@ type Piece struct {
 	MaterialID    int64
 	Scale         float64
 	WallMM        float64
+	Profile       PrintProfile
 	Tier          string
 	Attempt       int
 	State         PieceState
@@ -189,13 +190,14 @@ func (h Shop) printed(p Part, it Item, together sessions) finish.Part {
 	fp := h.sharing(p, it, together)
 	if machine, _, ok := h.machineFor(p, it.Scale); ok {
 		material, _ := h.Material(p.MaterialID, p.Process)
-		fp.PlateShare = h.share(p.Model, it.Scale, machine, h.PrintOf(p.Model.AtBest(), it.Scale, p.WallMM, machine, material).Minutes)
+		fp.PlateShare = h.share(p.Model, it.Scale, machine, h.PrintOf(p.CopyAt(it.Scale), machine, material).Minutes)
 	}
 	return fp
 }
 
 // finishPart is what of a part counts for hands.
 func (h Shop) finishPart(m Model, p Part, it Item) finish.Part {
+	m = h.held(m, p.Profile, p.Process)
 	s, faces := m.Scaled(it.Scale), m.Shape.Faces.Scaled(it.Scale)
 	raised, hollow := m.Shape.Detail.At(it.Scale)
 	finishRoute := p.FinishRoute

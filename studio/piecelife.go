@@ -312,7 +312,7 @@ func (p Piece) maySettle(all []Piece) error {
 // SameSpec reports whether the piece is what the part and item ask for now, so
 // that a print of it can be kept.
 func (p Piece) SameSpec(part Part, it Item) bool {
-	return p.Process == part.Process && p.MaterialID == part.MaterialID && p.Scale == it.Scale && p.WallMM == part.WallMM
+	return p.Process == part.Process && p.MaterialID == part.MaterialID && p.Scale == it.Scale && p.WallMM == part.WallMM && p.Profile == part.Profile
 }
 
 // AsAsked reports whether nothing of the piece differs from what the part and item ask for.
@@ -323,7 +323,7 @@ func (p Piece) AsAsked(part Part, it Item) bool {
 // Refit makes the piece what is asked of it now: what is stamped stays, what is still to
 // come is planned anew.
 func (p Piece) Refit(a Act, it Item, part Part, plan []Stage) (Piece, Entry) {
-	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Tier = it.nameOf(p.Kind, part), part.Process, part.MaterialID, it.Scale, part.WallMM, it.Tier
+	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Profile, p.Tier = it.nameOf(p.Kind, part), part.Process, part.MaterialID, it.Scale, part.WallMM, part.Profile, it.Tier
 	p.Beside = it.Restored()
 	p.Stages = Retier(p.Stages, plan)
 	p.resume()
@@ -481,7 +481,7 @@ func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 // plate, what is made of others for those.
 func NewPiece(kind PieceKind, code string, o Order, it Item, part Part, plan []Stage) Piece {
 	p := Piece{Code: code, Kind: kind, OrderID: o.ID, ItemID: it.ID, PartID: part.ID, ModelID: part.ModelID, OrientationID: part.OrientationID, Name: it.nameOf(kind, part),
-		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Tier: it.Tier, Attempt: 1, State: Waiting, Beside: it.Restored(), Stages: plan}
+		Process: part.Process, MaterialID: part.MaterialID, Scale: it.Scale, WallMM: part.WallMM, Profile: part.Profile, Tier: it.Tier, Attempt: 1, State: Waiting, Beside: it.Restored(), Stages: plan}
 	if OneOf(kind, KindAssembly, KindMould, KindCast) {
 		p.State = InParts
 	}

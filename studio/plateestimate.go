@@ -35,13 +35,22 @@ type LaidPiece struct {
 	Model Model
 }
 
+// SharedBy is the profile that pieces on a plate have in common.
+func SharedBy(pieces []LaidPiece) PrintProfile {
+	if len(pieces) == 0 {
+		return PrintProfile{}
+	}
+	return pieces[0].Piece.Profile.Shared()
+}
+
 // EstimatePlate works out a run of these pieces on a machine.
 func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
 	e := PlateEstimate{PieceGrams: map[int64]float64{}}
+	machine = machine.For(material, SharedBy(pieces))
 	var laid []process.Laid
 	coveredMM2 := 0.0
 	for _, lp := range pieces {
-		pr := h.PrintOf(lp.Model, lp.Piece.Scale, lp.Piece.WallMM, machine, material)
+		pr := h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
 		e.PieceGrams[lp.Piece.ID] = pr.Grams
 		e.Grams += pr.Grams
 		laid = append(laid, pr.Laid)

@@ -18,13 +18,14 @@ const TurnDeg = 15
 // due first goes first, and each minute of lateness counts like one of run. due says when a piece
 // must be off its plate, by its id.
 func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, due map[int64]time.Time, now time.Time) plate.Job {
+	machine = machine.For(material, SharedBy(pieces))
 	job := plate.Job{Bed: machine.Bed(), SpacingMM: h.Book.V("spacing"), StepDeg: TurnDeg, LateMin: 1, SpreadMin: spreadMin}
 	change := h.Book.V("plate.setup") + h.Book.V("plate.empty")
 	laid := map[string]process.Laid{}
 	for _, lp := range pieces {
-		p := machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale)
+		p := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model))
 		if machine.Process == process.Filament {
-			print := h.PrintOf(lp.Model, lp.Piece.Scale, lp.Piece.WallMM, machine, material)
+			print := h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
 			p.Minutes, laid[p.ID], p.Spread = print.Minutes, print.Laid, fmt.Sprint("item ", lp.Piece.ItemID)
 			if lp.Model.How == Cut && lp.Piece.ParentID != 0 && print.Minutes >= longHalfMin {
 				p.Apart = fmt.Sprint("cut ", lp.Piece.ParentID)
@@ -69,7 +70,7 @@ const longHalfMin = 240
 
 // Fits says why a model does not lie on the machine at a size, or nothing.
 func (m Machine) Fits(model Model, scale float64) string {
-	return plate.Fits(m.Bed(), m.OnBed("", model, scale), TurnDeg)
+	return plate.Fits(m.Bed(), m.OnBed("", Copy{Model: model, Scale: scale}), TurnDeg)
 }
 
 // OffBy is when a piece must be off its plate for its order's date: what comes after is done by

@@ -346,6 +346,9 @@ func (i Item) spec() string {
 		if p.Inside != "" || p.Hidden {
 			s += fmt.Sprintf(" %s %v", p.Inside, p.Hidden)
 		}
+		if p.Profile != (PrintProfile{}) {
+			s += fmt.Sprintf(" %+v", p.Profile)
+		}
 		if p.Joins != JoinAsSuggested || p.FinishRoute != "" {
 			s += " " + p.Joins + " " + p.FinishRoute
 		}

@@ -80,10 +80,11 @@ type Gear struct {
 	Process     string
 	Figures     rates.Set
 	Active      bool
-	Calibration Calibration     // machines only
-	Link        string          // where a machine answers, http://…; empty: nowhere
-	KeepOut     []plate.KeepOut // of its bed
-	LeastG      float64         // of a material: below which it is bought
+	Calibration Calibration         // machines only
+	Link        string              // where a machine answers, http://…; empty: nowhere
+	KeepOut     []plate.KeepOut     // of its bed
+	LeastG      float64             // of a material: below which it is bought
+	Tuned       map[int64]rates.Set // of a machine: figures that were found for a material on it, by its id
 }
 
 // Machine is a printer.

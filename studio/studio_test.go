@@ -164,9 +164,9 @@ func TestPlateEstimate(t *testing.T) {
 func TestOnBedCountsRaftAndStand(t *testing.T) {
 	h := house()
 	m := block(20, 20, 160)
-	assert.InDelta(t, 166.2, h.Machines[0].OnBed("x", m, 1).HeightMM, 1e-3)
+	assert.InDelta(t, 166.2, h.Machines[0].OnBed("x", Copy{Model: m, Scale: 1}).HeightMM, 1e-3)
 	assert.NotEmpty(t, h.Machines[0].Fits(m, 1), "165 mm would do for the part alone")
-	assert.InDelta(t, 160, h.Machines[2].OnBed("x", m, 1).HeightMM, 1e-3)
+	assert.InDelta(t, 160, h.Machines[2].OnBed("x", Copy{Model: m, Scale: 1}).HeightMM, 1e-3)
 }
 
 func TestModelFaultsInPlainWords(t *testing.T) {

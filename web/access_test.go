@@ -83,7 +83,7 @@ func TestBenchHandsSeeNoPrices(t *testing.T) {
 		assert.Equal(t, http.StatusForbidden, s.post(path, "amount", "1").StatusCode, path)
 	}
 	body := s.page("/orders/" + no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.Equal(t, 1, number)
 	for _, path := range []string{"/", "/orders/" + no, "/orders/" + no + "/delivery", "/plates/1", "/logbook", "/bench/" + no + "-1"} {

@@ -436,7 +436,7 @@ func TestAccessible(t *testing.T) {
 	no := s.Order(3, "painted")
 	q := s.Accept(no)
 	s.Print(no + "-2")
-	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	_, err = s.Orders.Receive(s.Ctx, s.Owner, "", []models.Kept{kept(t, s.Studio, "bracelet.stl", bracelet())}, true)
 	require.NoError(t, err)

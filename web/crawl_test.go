@@ -36,7 +36,7 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, second, "question", "Gloss or matt?"))
 	_, err := s.Orders.RepeatOrder(s.Ctx, s.Owner, first)
 	require.NoError(t, err)
-	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Stock.Received(s.Ctx, s.Owner, studio.Lot{MaterialID: s.Resin, Label: "bottle 1, with a long name that stands on it", Grams: 1000, PricePerKG: 31}))
 	return s, []string{"/", "/stock", "/plates/plan?process=resin&material=1&like=1&percent=50", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2",

@@ -123,7 +123,7 @@ func TestEndsAreTold(t *testing.T) {
 	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	no := s.Order(1, "raw")
 	s.Accept(no)
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	s.Begin(number)
 	b := browse(t, s.server.URL)

@@ -362,7 +362,7 @@ func TestFindFragment(t *testing.T) {
 func TestPlateDrawing(t *testing.T) {
 	s := owned(t)
 	s.Accept(s.Order(4, "raw"))
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)

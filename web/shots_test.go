@@ -87,7 +87,7 @@ func TestScreenshots(t *testing.T) {
 		{"rates", "/rates", "day", 1280, 800},
 	} {
 		if s.path == "lay" { // what waits is laid once it was compared
-			number, _, err := d.App.Plates.LayPlate(t.Context(), change.Actor{Name: "the pictures"}, tarn, grey)
+			number, _, err := d.App.Plates.LayPlate(t.Context(), change.Actor{Name: "the pictures"}, tarn, grey, studio.PrintProfile{})
 			require.NoError(t, err)
 			s.path = fmt.Sprintf("/plates/%d", number)
 		}

@@ -149,7 +149,7 @@ func (s *Studio) Accept(number string) studio.Quote {
 // that fail.
 func (s *Studio) Print(failing ...string) int {
 	s.T.Helper()
-	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin)
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(s.T, err)
 	s.Begin(number)
 	s.Clock.Pass(12 * time.Hour)

@@ -49,6 +49,10 @@ func checkPrint(kind string, o studio.JobOptions) error {
 				return change.Refuse("How much a thing matters is between 0 and 10.")
 			}
 		}
+		by := studio.PrintProfile{LayerMM: o.LayerMM, SupportDeg: o.SupportDeg}
+		if err := by.Check(o.Process, "it", func(field string) string { return field }).Err(); err != nil {
+			return change.Refused(err)
+		}
 		if _, side := seenFrom[o.Seen]; !side {
 			return change.Refuse("It is seen from the front, the back, the left, the right or above.")
 		}
@@ -98,7 +102,7 @@ func (a *Room) orient(ctx context.Context, j studio.Job, told jobs.Progress) err
 	}
 	wishes := j.Options.Wishes
 	wishes.Seen = seenFrom[j.Options.Seen]
-	list, err := orienting.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, makeTime), j.Name, turning{from, h.Orienting(j.Options.Process, wishes)}, told)
+	list, err := orienting.Run(ctx, a.queue.Apart, apart.LimitsFor(from.Bytes, makeTime), j.Name, turning{from, h.Orienting(j.Options.Process, wishes, studio.PrintProfile{LayerMM: j.Options.LayerMM, SupportDeg: j.Options.SupportDeg})}, told)
 	if err != nil {
 		return err
 	}

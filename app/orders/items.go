@@ -132,6 +132,7 @@ type PartForm struct {
 	Inside     string
 	Hidden     bool
 	Joins      string
+	Profile    *studio.PrintProfile // nil: as it was
 
 	FinishRoute string
 }
@@ -175,6 +176,12 @@ func (a *Room) ChangeItem(ctx context.Context, who change.Actor, number string, 
 				}
 				if !studio.OneOf(pf.Process, process.Resin, process.Filament) {
 					return change.Refuse("A part is printed in resin or in filament.")
+				}
+				if pf.Profile != nil {
+					p.Profile = *pf.Profile
+				}
+				if p.Process != pf.Process { // its figures are of the other one
+					p.Profile = studio.PrintProfile{}
 				}
 				p.Process, p.WallMM, p.Copies, p.CutInto, p.MachineID = pf.Process, pf.WallMM, pf.Copies, pf.CutInto, 0
 				p.Inside, p.Hidden, p.Joins, p.FinishRoute = pf.Inside, pf.Hidden, pf.Joins, pf.FinishRoute

@@ -90,7 +90,7 @@ func (a *Room) calibrate(ctx context.Context, j studio.Job, told jobs.Progress) 
 	if err != nil {
 		return err
 	}
-	ours := h.PrintOf(m, j.Options.Scale, 0, machine, material).Minutes / machine.Calibration.Factor()
+	ours := h.PrintOf(studio.Copy{Model: m, Scale: j.Options.Scale}, machine, material).Minutes / machine.Calibration.Factor()
 	real := g.Minutes + machine.Figures.V("preparation")
 	l := studio.TimedRun{MachineID: machine.ID, What: j.Name, OursMin: ours, RealMin: real, At: a.Clock.Now()}
 	if !l.Believable() {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/app/change"
@@ -18,12 +19,14 @@ type queued struct {
 	Shop     studio.Shop
 	Machine  studio.Machine
 	Material studio.Material
+	Profile  studio.PrintProfile // that its plates are of
 	Pieces   []studio.LaidPiece
 	Due      map[int64]time.Time // by which a piece must be off its plate
 }
 
-// queued finds what waits that a machine could print in a material.
-func (a *Room) queued(tx *store.Tx, machineID, materialID int64) (q queued, err error) {
+// queued finds what waits that a machine could print in a material by a profile.
+func (a *Room) queued(tx *store.Tx, machineID, materialID int64, by studio.PrintProfile) (q queued, err error) {
+	q.Profile = by.Shared()
 	if q.Shop, err = setup.Load(tx); err != nil {
 		return q, err
 	}
@@ -43,17 +46,14 @@ func (q *queued) load(tx *store.Tx, now time.Time, keptOff []int64) error {
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == q.Machine.Process && g.Material.ID == q.Material.ID })
-	if at < 0 {
-		return nil
-	}
-	models, err := tx.PieceModels(groups[at].Pieces...)
+	waiting := shareable(groups, q.Machine, q.Material, q.Profile)
+	models, err := tx.PieceModels(waiting...)
 	if err != nil {
 		return err
 	}
 	q.Due = map[int64]time.Time{}
 	known := map[int64]time.Time{}
-	for _, p := range groups[at].Pieces {
+	for _, p := range waiting {
 		if slices.Contains(keptOff, p.ID) {
 			continue
 		}
@@ -63,6 +63,16 @@ func (q *queued) load(tx *store.Tx, now time.Time, keptOff []int64) error {
 		}
 	}
 	return nil
+}
+
+// shareable are the pieces of groups that may lie on one plate of a machine, in a material by a profile.
+func shareable(groups []WaitingGroup, m studio.Machine, material studio.Material, by studio.PrintProfile) (out []studio.Piece) {
+	for _, g := range groups {
+		if g.Process == m.Process && g.Material.ID == material.ID && m.SameRun(material, g.Profile, by) {
+			out = append(out, g.Pieces...)
+		}
+	}
+	return out
 }
 
 // Steps of the search for a plan: many for a few pieces, fewer for many, that it takes a moment
@@ -88,9 +98,9 @@ func (q queued) plan(now time.Time) plate.Plan {
 func die(m studio.Machine) plate.Die { return rand.New(rand.NewPCG(uint64(m.ID), 1)) }
 
 // planned works a plan out from what waits now, outside of any change: it may take a moment.
-func (a *Room) planned(ctx context.Context, machineID, materialID int64) (q queued, plan plate.Plan, err error) {
+func (a *Room) planned(ctx context.Context, machineID, materialID int64, by studio.PrintProfile) (q queued, plan plate.Plan, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		q, err = a.queued(tx, machineID, materialID)
+		q, err = a.queued(tx, machineID, materialID, by)
 		return err
 	})
 	if err != nil {
@@ -99,10 +109,10 @@ func (a *Room) planned(ctx context.Context, machineID, materialID int64) (q queu
 	return q, q.plan(a.Clock.Now()), nil
 }
 
-// LayPlate makes the plate that should run next on a machine: of all that wait for a material, it
-// takes those that share the first plate of the best plan.
-func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64) (number int, left []plate.Left, err error) {
-	q, plan, err := a.planned(ctx, machineID, materialID)
+// LayPlate makes the plate that should run next on a machine: of all that wait for a material and
+// a profile, it takes those that share the first plate of the best plan.
+func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materialID int64, by studio.PrintProfile) (number int, left []plate.Left, err error) {
+	q, plan, err := a.planned(ctx, machineID, materialID, by)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -123,9 +133,14 @@ func (a *Room) LayPlate(ctx context.Context, who change.Actor, machineID, materi
 	return number, left, err
 }
 
+// label is what a plate is of, in words.
+func (q queued) label() string {
+	return strings.Join(slices.DeleteFunc([]string{q.Material.Name, q.Profile.Text()}, func(s string) bool { return s == "" }), ", ")
+}
+
 // nothing says why no plate could be laid.
 func (q queued) nothing(left []plate.Left) error {
-	why := "No piece waits for " + q.Material.Name + "."
+	why := "No piece waits for " + q.label() + "."
 	if len(left) > 0 {
 		why = left[0].ID + ": " + left[0].Reason + "."
 	}
@@ -166,6 +181,13 @@ func put(d change.Change, pl studio.Plate, placed []plate.Placed) (studio.Plate,
 func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, only []string) (left []plate.Left, err error) {
 	q := queued{Shop: h, Machine: machine}
 	q.Material, _ = h.Material(pl.MaterialID, machine.Process)
+	there, err := d.Tx.PiecesOnPlate(pl.ID)
+	if err != nil {
+		return nil, err
+	}
+	if by := studio.Profiles(there); len(by) > 0 {
+		q.Profile = by[0]
+	}
 	keptOff := pl.KeptOff
 	if len(only) > 0 {
 		keptOff = nil
@@ -175,10 +197,9 @@ func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio
 	}
 	if len(only) > 0 {
 		q.Pieces = slices.DeleteFunc(q.Pieces, func(p studio.LaidPiece) bool { return !slices.Contains(only, p.Piece.Code) })
-	}
-	there, err := d.Tx.PiecesOnPlate(pl.ID)
-	if err != nil {
-		return nil, err
+		if len(q.Pieces) == 0 {
+			return []plate.Left{{ID: only[0], Reason: "it does not wait for a plate in " + q.label()}}, nil
+		}
 	}
 	models, err := d.PieceModels(there...)
 	if err != nil {

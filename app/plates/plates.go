@@ -52,10 +52,12 @@ type PlatesSheet struct {
 	Now     time.Time
 }
 
-// WaitingGroup is pieces that could share a plate: of one process and material.
+// WaitingGroup is pieces that could share a plate: of one process and material, in the same layers
+// from the same nozzle.
 type WaitingGroup struct {
 	Process  string
 	Material studio.Material
+	Profile  studio.PrintProfile // as far as a plate must be of one
 	Pieces   []studio.Piece
 	Machines []studio.Machine
 }
@@ -118,10 +120,12 @@ func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, held []studio.
 		pieces, held, err = heldBack(tx, pieces)
 	}
 	for _, p := range pieces {
-		at := slices.IndexFunc(groups, func(g WaitingGroup) bool { return g.Process == p.Process && g.Material.ID == p.MaterialID })
+		at := slices.IndexFunc(groups, func(g WaitingGroup) bool {
+			return g.Process == p.Process && g.Material.ID == p.MaterialID && g.Profile == p.Profile.Shared()
+		})
 		if at < 0 {
 			m, _ := h.Material(p.MaterialID, p.Process)
-			g := WaitingGroup{Process: p.Process, Material: m}
+			g := WaitingGroup{Process: p.Process, Material: m, Profile: p.Profile.Shared()}
 			for _, machine := range h.Machines {
 				if machine.Process == p.Process && machine.Active {
 					g.Machines = append(g.Machines, machine)
@@ -294,6 +298,7 @@ func (a *Room) plateSheet(tx *store.Tx, number int) (s PlateSheet, err error) {
 	for i, p := range pieces {
 		s.Pieces = append(s.Pieces, LaidPiece{OnPlatePiece: s.Plate.Pieces[i], Piece: p, Model: models[p.ID]})
 	}
+	s.Machine = s.Machine.For(s.Material, studio.SharedBy(s.on()))
 	s.Estimate = s.Shop.EstimatePlate(s.Machine, s.Material, s.on())
 	for i := range s.Pieces {
 		s.Pieces[i].Grams = s.Estimate.PieceGrams[s.Pieces[i].Piece.ID]
@@ -379,24 +384,17 @@ func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 	if err != nil {
 		return nil, err
 	}
-	gap := s.gap()
-	for _, g := range groups {
-		if g.Process != s.Machine.Process || g.Material.ID != s.Material.ID {
-			continue
-		}
-		models, err := tx.PieceModels(g.Pieces...)
-		if err != nil {
-			return nil, err
-		}
-		for _, p := range g.Pieces {
-			same := slices.IndexFunc(out, func(c Candidate) bool { return c.Piece.PartID == p.PartID && c.Piece.Scale == p.Scale })
-			if same >= 0 {
-				out[same].Others++
-				continue
-			}
-			if len(out) == maxCandidates {
-				continue
-			}
+	gap, waiting := s.gap(), shareable(groups, s.Machine, s.Material, studio.SharedBy(s.on()))
+	models, err := tx.PieceModels(waiting...)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range waiting {
+		same := slices.IndexFunc(out, func(c Candidate) bool { return c.Piece.PartID == p.PartID && c.Piece.Scale == p.Scale })
+		switch {
+		case same >= 0:
+			out[same].Others++
+		case len(out) < maxCandidates:
 			out = append(out, s.candidate(gap, studio.LaidPiece{Piece: p, Model: models[p.ID]}))
 		}
 	}
@@ -406,7 +404,7 @@ func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 // candidate tries one waiting piece on what is left of the bed.
 func (s PlateSheet) candidate(gap plate.Gap, lp studio.LaidPiece) Candidate {
 	c := Candidate{Piece: lp.Piece}
-	_, c.Why = gap.Try(s.Machine.OnBed(lp.Piece.Code, lp.Model, lp.Piece.Scale))
+	_, c.Why = gap.Try(s.Machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model)))
 	if c.Fits = c.Why == ""; !c.Fits {
 		return c
 	}
@@ -438,7 +436,7 @@ func (s PlateSheet) Laid() (out []plate.Laid) {
 
 // onBed is a piece where it lies.
 func onBed(m studio.Machine, p studio.Piece, model studio.Model, at studio.OnPlatePiece) plate.Laid {
-	return plate.Laid{Part: m.OnBed(p.Code, model, p.Scale), Placed: plate.Placed{ID: p.Code, XMM: at.XMM, YMM: at.YMM, AngleDeg: at.AngleDeg}}
+	return plate.Laid{Part: m.OnBed(p.Code, p.Copy(model)), Placed: plate.Placed{ID: p.Code, XMM: at.XMM, YMM: at.YMM, AngleDeg: at.AngleDeg}}
 }
 
 // onLaidPlate runs a change on a plate that has not started.

@@ -20,6 +20,7 @@ type WhatIf struct {
 	Shop     studio.Shop
 	Process  string
 	Material studio.Material
+	Profile  studio.PrintProfile
 	Pieces   []studio.LaidPiece
 	Machines []studio.Machine // of the process, in use
 	Ways     []Way
@@ -78,9 +79,9 @@ const (
 	whatIfLook  = 60
 )
 
-// WhatIf works them out for a material; other is asked for where its LikeID is set.
-func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, other studio.OtherMachine) (w WhatIf, err error) {
-	w, err = a.waiting(ctx, processName, materialID)
+// WhatIf works them out for a material and a profile; other is asked for where its LikeID is set.
+func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, by studio.PrintProfile, other studio.OtherMachine) (w WhatIf, err error) {
+	w, err = a.waiting(ctx, processName, materialID, by)
 	w.Other = other
 	if err != nil || len(w.Pieces) == 0 {
 		return w, err
@@ -100,8 +101,8 @@ func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64,
 }
 
 // waiting finds what waits for a material, the machines that could print it, and from when each may.
-func (a *Room) waiting(ctx context.Context, processName string, materialID int64) (w WhatIf, err error) {
-	w = WhatIf{Process: processName, Now: a.Clock.Now()}
+func (a *Room) waiting(ctx context.Context, processName string, materialID int64, by studio.PrintProfile) (w WhatIf, err error) {
+	w = WhatIf{Process: processName, Profile: by.Shared(), Now: a.Clock.Now()}
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		if w.Shop, err = setup.Load(tx); err != nil {
 			return err
@@ -118,7 +119,7 @@ func (a *Room) waiting(ctx context.Context, processName string, materialID int64
 		if len(w.Machines) == 0 {
 			return nil
 		}
-		w.queue = queued{Shop: w.Shop, Machine: w.Machines[0], Material: w.Material}
+		w.queue = queued{Shop: w.Shop, Machine: w.Machines[0], Material: w.Material, Profile: w.Profile}
 		if err := w.queue.load(tx, w.Now, nil); err != nil {
 			return err
 		}
@@ -209,7 +210,7 @@ func (w *WhatIf) each() {
 	var sheets []PlateSheet
 	var gaps []plate.Gap
 	for _, s := range w.laid {
-		if s.Machine.Process == w.Process && s.Material.ID == w.Material.ID {
+		if s.Machine.Process == w.Process && s.Material.ID == w.Material.ID && (len(s.Pieces) == 0 || s.Machine.SameRun(s.Material, studio.SharedBy(s.on()), w.Profile)) {
 			sheets, gaps = append(sheets, s), append(gaps, s.gap())
 		}
 	}
@@ -282,8 +283,8 @@ func (w WhatIf) Best() (best Way, ok bool) {
 
 // LayWay makes all plates of a way of the studio's own, as it was shown: of one machine alone, or of
 // all side by side where none is named.
-func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string, materialID, machineID int64) (numbers []int, left []plate.Left, err error) {
-	w, err := a.waiting(ctx, processName, materialID)
+func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string, materialID int64, by studio.PrintProfile, machineID int64) (numbers []int, left []plate.Left, err error) {
+	w, err := a.waiting(ctx, processName, materialID, by)
 	if err != nil {
 		return nil, nil, err
 	}

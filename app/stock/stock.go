@@ -71,7 +71,7 @@ func reserved(tx *store.Tx, h studio.Shop) (map[int64]float64, error) {
 		at := slices.IndexFunc(h.Machines, func(m studio.Machine) bool { return m.Process == p.Process && m.Active })
 		if ok && at >= 0 {
 			material, _ := h.Material(p.MaterialID, p.Process)
-			out[material.ID] += h.PrintOf(m, p.Scale, p.WallMM, h.Machines[at], material).Grams
+			out[material.ID] += h.PrintOf(p.Copy(m), h.Machines[at], material).Grams
 		}
 	}
 	return out, err

@@ -260,13 +260,14 @@ func (t *today) runsLeft() (map[int64]float64, error) {
 	type spec struct {
 		model, standing int64
 		scale           float64
+		profile         studio.PrintProfile
 	}
 	known := map[spec]float64{}
 	for _, p := range t.pieces {
 		if _, running := out[p.ID]; running || p.State == studio.AtBench {
 			continue
 		}
-		key := spec{p.ModelID, p.OrientationID, p.Scale}
+		key := spec{p.ModelID, p.OrientationID, p.Scale, p.Profile}
 		if _, ok := known[key]; !ok {
 			models, err := t.tx.PieceModels(p)
 			if err != nil {
@@ -275,7 +276,7 @@ func (t *today) runsLeft() (map[int64]float64, error) {
 			machine, _, ok := t.h.MachineFor(models[p.ID], p.Scale, p.Process)
 			material, _ := t.h.Material(p.MaterialID, p.Process)
 			if ok {
-				known[key] = t.h.PrintOf(models[p.ID], p.Scale, p.WallMM, machine, material).Minutes
+				known[key] = t.h.PrintOf(p.Copy(models[p.ID]), machine, material).Minutes
 			}
 		}
 		out[p.ID] = known[key]

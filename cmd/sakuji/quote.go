@@ -61,14 +61,15 @@ type askedItem struct {
 
 // askedPart is what is printed.
 type askedPart struct {
-	File     string  `json:"file"`
-	Process  string  `json:"process"`
-	Material string  `json:"material"`
-	WallMM   float64 `json:"wall_mm"`
-	Inside   string  `json:"inside"`
-	Hidden   bool    `json:"hidden"`
-	CutInto  int     `json:"cut_into"`
-	Joins    string  `json:"joins"` // "before" paint, "after" it, "loose"; "" as suggested
+	File     string              `json:"file"`
+	Process  string              `json:"process"`
+	Material string              `json:"material"`
+	WallMM   float64             `json:"wall_mm"`
+	Profile  studio.PrintProfile `json:"profile"`
+	Inside   string              `json:"inside"`
+	Hidden   bool                `json:"hidden"`
+	CutInto  int                 `json:"cut_into"`
+	Joins    string              `json:"joins"` // "before" paint, "after" it, "loose"; "" as suggested
 }
 
 // askedParts is one of several, so many in each copy of the item.
@@ -348,7 +349,7 @@ func finishRoute(b rates.Book, name string) (string, error) {
 }
 
 func (a askedParts) part(h studio.Shop, model func(file string) (studio.Model, error)) (p studio.Part, err error) {
-	p = studio.Part{Copies: 1, Process: a.Process, WallMM: a.WallMM, Inside: a.Inside, Hidden: a.Hidden, CutInto: a.CutInto, Joins: a.Joins}
+	p = studio.Part{Copies: 1, Process: a.Process, WallMM: a.WallMM, Profile: a.Profile, Inside: a.Inside, Hidden: a.Hidden, CutInto: a.CutInto, Joins: a.Joins}
 	if a.Copies != nil {
 		p.Copies = *a.Copies
 	}

@@ -4,6 +4,7 @@
 package process
 
 import (
+	"cmp"
 	"math"
 
 	"sakuji/core/rates"
@@ -104,6 +105,7 @@ type FilamentMachine struct {
 	Walls          int
 	SkinLayers     int
 	Infill         float64 // 0..1
+	Flow           float64 // what comes out of the nozzle, of what is asked for; 0: as much
 	WallMMPerS     float64
 	InfillMMPerS   float64
 	TravelMMPerS   float64
@@ -119,7 +121,7 @@ type FilamentMachine struct {
 func FilamentOf(f rates.Set, supportOfRoom float64) FilamentMachine {
 	return FilamentMachine{
 		LayerMM: f.V("layer"), LineMM: f.V("line"), Walls: int(f.V("walls")), SkinLayers: int(f.V("skin")),
-		Infill: f.V("infill") / 100, WallMMPerS: f.V("wall_speed"), InfillMMPerS: f.V("infill_speed"),
+		Infill: f.V("infill") / 100, Flow: f.V("flow") / 100, WallMMPerS: f.V("wall_speed"), InfillMMPerS: f.V("infill_speed"),
 		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), AccelMMPerS2: f.V("accel"), RetractS: f.V("retract"), LeastLayerS: f.V("layer_time"),
 		PreparationMin: f.V("preparation"), SupportOfRoom: supportOfRoom,
 	}
@@ -132,6 +134,15 @@ type Laid struct {
 	InfillMM3  float64
 	SupportMM3 float64
 	LayerS     []float64 // of each layer, before a machine waits for it to harden
+}
+
+// InfillFor is the share of infill by which a part that was laid comes to a volume without its
+// supports: none where its walls and skin are more than that, all where it is not enough.
+func (m FilamentMachine) InfillFor(l Laid, mm3 float64) float64 {
+	if m.Infill <= 0 || l.InfillMM3 <= 0 {
+		return m.Infill
+	}
+	return min(1, max(0, (mm3-l.WallMM3-l.SkinMM3)/l.InfillMM3*m.Infill))
 }
 
 // MM3 is all material of the part and its supports.
@@ -149,10 +160,11 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 	}
 	layers := int(math.Ceil(s.HeightMM/m.LayerMM - 1e-9))
 	out.LayerS = make([]float64, layers)
+	flow := cmp.Or(m.Flow, 1)
 	bead := m.LineMM * m.LayerMM
 	speed := func(mmPerS float64) float64 {
 		if m.MeltMM3PerS > 0 {
-			return min(mmPerS, m.MeltMM3PerS/bead)
+			return min(mmPerS, m.MeltMM3PerS/(bead*flow))
 		}
 		return mmPerS
 	}
@@ -190,6 +202,7 @@ func (m FilamentMachine) Lay(s Shape) Laid {
 		}
 		out.LayerS[i] = t
 	}
+	out.WallMM3, out.SkinMM3, out.InfillMM3, out.SupportMM3 = out.WallMM3*flow, out.SkinMM3*flow, out.InfillMM3*flow, out.SupportMM3*flow
 	return out
 }
 

@@ -98,7 +98,7 @@ func Orient(m *mesh.Mesh, directions int, by Seeking) []Orientation {
 	if len(m.Triangles) == 0 || directions < 1 {
 		return nil
 	}
-	q := newQuick(m)
+	q := newQuick(m, by.Holding.LimitDeg)
 	downs := append(sphere(directions), q.flat()...)
 	downs = append(downs, mesh.Vec{Z: -1}) // as it stands
 	ranked := make([]Orientation, len(downs))
@@ -134,13 +134,13 @@ func Orient(m *mesh.Mesh, directions int, by Seeking) []Orientation {
 // looksAt reports whether a face with a normal of length 1 is seen from a direction.
 func looksAt(normal, seen mesh.Vec) bool { return normal.Dot(seen) > 0.2*seen.Len() }
 
-// SeenScars is the area of a part's faces that lean beyond the usual limit when a
-// direction points at the plate, seen from below, as far as they are looked at.
-func SeenScars(m *mesh.Mesh, down, seen mesh.Vec) (mm2 float64) {
+// SeenScars is the area of a part's faces that lean beyond a limit when a direction points
+// at the plate, seen from below, as far as they are looked at.
+func SeenScars(m *mesh.Mesh, down, seen mesh.Vec, limitDeg float64) (mm2 float64) {
 	if seen == (mesh.Vec{}) {
 		return 0
 	}
-	steep := math.Sin(OverhangDeg * math.Pi / 180)
+	steep := math.Sin(limitDeg * math.Pi / 180)
 	for _, t := range m.Triangles {
 		n := m.Vertices[t[1]].Sub(m.Vertices[t[0]]).Cross(m.Vertices[t[2]].Sub(m.Vertices[t[0]])).Mul(0.5)
 		if area := n.Len(); area > 0 && n.Dot(down) > steep*area && looksAt(n.Mul(1/area), seen) {
@@ -154,7 +154,7 @@ func SeenScars(m *mesh.Mesh, down, seen mesh.Vec) (mm2 float64) {
 func Stand(m *mesh.Mesh, down mesh.Vec, by Seeking) Orientation {
 	s := Orientation{Down: down, Matrix: Turn(down)}
 	turned := Turned(m, s.Matrix)
-	o, p := OverhangOf(turned, OverhangDeg), ProfileOf(turned, OrientSlices)
+	o, p := OverhangOf(turned, by.Holding.LimitDeg), ProfileOf(turned, OrientSlices)
 	s.HeightMM, s.SupportMM3, s.ContactMM2 = p.HeightMM, PillarMM3(turned, by.Holding), o.AreaMM2
 	s.Fits = by.fits(turned.Box.Size())
 	for _, slice := range p.Slices {
@@ -259,6 +259,7 @@ type quick struct {
 	outer    []mesh.Vec
 	volume   float64
 	diagonal float64
+	steep    float64 // sine of the limit beyond which a face must be held
 }
 
 // bin is the facets of about one normal.
@@ -292,7 +293,7 @@ func cubeBin(v mesh.Vec) int {
 	return (face*binSide+at(u))*binSide + at(w)
 }
 
-func newQuick(m *mesh.Mesh) *quick {
+func newQuick(m *mesh.Mesh, limitDeg float64) *quick {
 	const all = 6 * binSide * binSide
 	most := runtime.GOMAXPROCS(0)
 	parts, volumes := make([][]bin, most), make([]float64, most)
@@ -325,7 +326,7 @@ func newQuick(m *mesh.Mesh) *quick {
 			}
 		}
 	})
-	q := &quick{diagonal: m.Box.Diagonal()}
+	q := &quick{diagonal: m.Box.Diagonal(), steep: math.Sin(limitDeg * math.Pi / 180)}
 	for i := range all {
 		var b bin
 		best := 0.0
@@ -386,11 +387,10 @@ func (q *quick) orientation(down, seen mesh.Vec) Orientation {
 		low, high = min(low, h), max(high, h)
 	}
 	s.HeightMM = max(high-low, 1e-9)
-	steep := math.Sin(OverhangDeg * math.Pi / 180)
 	for _, b := range q.bins {
 		lean := b.normal.Dot(down)
 		height := -b.centre.Dot(down) - low
-		if lean <= steep || height < 0.2 || lean > 0.999 && height < 0.003*q.diagonal { // it stands on the plate
+		if lean <= q.steep || height < 0.2 || lean > 0.999 && height < 0.003*q.diagonal { // it stands on the plate
 			continue
 		}
 		s.ContactMM2 += b.area * lean

@@ -113,14 +113,14 @@ func TestQuickFiguresRankWell(t *testing.T) {
 // keeps them off it.
 func TestSeenFacesAreSpared(t *testing.T) {
 	b := block(10, 20, 30)
-	assert.InDelta(t, 200, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{Z: -1}), 1e-9)
-	assert.Zero(t, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{Z: 1}))
-	assert.Zero(t, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{}))
+	assert.InDelta(t, 200, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{Z: -1}, OverhangDeg), 1e-9)
+	assert.Zero(t, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{Z: 1}, OverhangDeg))
+	assert.Zero(t, SeenScars(b, mesh.Vec{Z: -1}, mesh.Vec{}, OverhangDeg))
 	relief := meshtest.Together(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 60, Y: 8, Z: 80}), meshtest.Turned([][2]float64{{0, 20}, {14, 24}, {14, 56}, {0, 60}}, 32)).Weld()
 	front := mesh.Vec{Y: -1}
 	w := ResinWishes
 	w.Scar, w.Seen = 5, front
 	best := Orient(relief, 300, byHeight(w, ResinHolding))[0]
-	assert.Less(t, SeenScars(relief, best.Down, front), 100.0)
+	assert.Less(t, SeenScars(relief, best.Down, front, OverhangDeg), 100.0)
 	assert.LessOrEqual(t, best.Down.Dot(front), 0.2, "its front does not hang over the plate: %v", best.Down)
 }

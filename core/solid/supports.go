@@ -88,7 +88,7 @@ func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 	if size.Z <= 0 || max(size.X, size.Y) <= 0 {
 		return Supports{}
 	}
-	g := newHolding(m, h, supportGrid)
+	g := newHolding(columnsOf(m, supportGrid), h)
 	g.look()
 	g.holdByWalls()
 	g.holdIslands(m) // first: what begins there is held by nothing else
@@ -110,7 +110,27 @@ func PillarMM3(m *mesh.Mesh, h Holding) (mm3 float64) {
 	if size := m.Box.Size(); size.Z <= 0 || max(size.X, size.Y) <= 0 {
 		return 0
 	}
-	g := newHolding(m, h, supportGrid/2)
+	return h.pillarMM3(columnsOf(m, supportGrid/2))
+}
+
+// LaxPillars is what of PillarMM3 is left at each of LaxDeg, as shares of it: more than all of it
+// never, however the pillars fall.
+func LaxPillars(m *mesh.Mesh, h Holding, usualMM3 float64) (shares [len(LaxDeg)]float64) {
+	if usualMM3 <= 0 {
+		return shares
+	}
+	c, most := columnsOf(m, supportGrid/2), 1.0
+	for k, deg := range LaxDeg {
+		h.LimitDeg = deg
+		most = min(most, h.pillarMM3(c)/usualMM3)
+		shares[k] = most
+	}
+	return shares
+}
+
+// pillarMM3 weighs the pillars of a part that was cut into columns.
+func (h Holding) pillarMM3(c *columns) (mm3 float64) {
+	g := newHolding(c, h)
 	g.look()
 	if len(g.leaning) > mostLeaning { // a heap: the room under it tells
 		return g.out.RoomMM3 * math.Pi * h.PillarMM * h.PillarMM / 4 / (h.SpacingMM * h.SpacingMM)
@@ -129,7 +149,7 @@ func LeastPillarMM3(m *mesh.Mesh, h Holding, least float64) float64 {
 	if size := m.Box.Size(); least == 0 || planMM2(m) > heaped*size.X*size.Y {
 		return least
 	}
-	q := newQuick(m)
+	q := newQuick(m, h.LimitDeg)
 	var ranked []Orientation
 	for _, d := range append(sphere(120), q.flat()...) {
 		ranked = append(ranked, q.orientation(d, mesh.Vec{}))
@@ -178,8 +198,7 @@ type held struct {
 	onPart  bool
 }
 
-func newHolding(m *mesh.Mesh, h Holding, along int) *holding {
-	c := columnsOf(m, along)
+func newHolding(c *columns, h Holding) *holding {
 	slope := 1 / math.Tan(h.LimitDeg*math.Pi/180)
 	return &holding{Holding: h, columns: c, slope: slope, anchors: newSpots(h.SpacingMM, slope, 2*c.cell), tips: newSpots(h.SpacingMM, slope, 2*c.cell)}
 }

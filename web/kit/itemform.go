@@ -13,7 +13,7 @@ func ItemForm(r *http.Request) (orders.ItemForm, error) {
 	f, err := Decode[itemForm](r)
 	form := orders.ItemForm{Title: f.Title, Tier: f.Tier, Copies: f.Copies, Scale: f.ScalePercent / 100, Parts: map[int64]orders.PartForm{}}
 	for id, p := range f.Parts {
-		form.Parts[id] = orders.PartForm{Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden, Joins: p.Joins, FinishRoute: p.Route}
+		form.Parts[id] = orders.PartForm{Profile: p.profile(), Process: p.Process, MaterialID: p.Material, WallMM: p.WallMM, Copies: p.Copies, CutInto: p.CutInto, MachineID: p.Machine, Inside: p.Inside, Hidden: p.Hidden, Joins: p.Joins, FinishRoute: p.Route}
 	}
 	if f.WithOptions {
 		form.Making = f.options()
@@ -71,6 +71,24 @@ type partForm struct {
 	Hidden   bool    `form:"hidden"`
 	Joins    string  `form:"joins"`
 	Route    string  `form:"route"`
+
+	WithProfile    bool    `form:"with_profile"`
+	LayerMM        float64 `form:"layer" label:"Layer"`
+	NozzleMM       float64 `form:"nozzle" label:"Nozzle"`
+	Walls          int     `form:"walls" label:"Walls"`
+	InfillPercent  float64 `form:"infill" label:"Infill"`
+	WeightG        float64 `form:"weight" label:"Weight"`
+	SupportDeg     float64 `form:"support_deg" label:"Support limit"`
+	SupportPercent float64 `form:"support_percent" label:"Supports"`
+	BrimMM         float64 `form:"brim" label:"Brim"`
+}
+
+// profile is how the part is printed; nil where the form does not ask.
+func (f partForm) profile() *studio.PrintProfile {
+	if !f.WithProfile {
+		return nil
+	}
+	return &studio.PrintProfile{LayerMM: f.LayerMM, NozzleMM: f.NozzleMM, Walls: f.Walls, InfillPercent: f.InfillPercent, WeightG: f.WeightG, SupportDeg: f.SupportDeg, SupportPercent: f.SupportPercent, BrimMM: f.BrimMM}
 }
 
 // options is what is asked of an item beside its parts.

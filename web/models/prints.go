@@ -28,9 +28,11 @@ type printsView struct {
 	Cuts    []solid.Cuts
 	Wishes  []wish
 	Seen    string // the side that scars keep off
-	CutAt   string // asked for from the section of the part sheet
-	CutAxis string
-	Tiers   []string
+
+	SupportDeg float64 // the limit they were looked at by, if not the usual
+	CutAt      string  // asked for from the section of the part sheet
+	CutAxis    string
+	Tiers      []string
 }
 
 // wish is one thing that may matter of an orientation.
@@ -76,7 +78,11 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 		Running: kit.JobsView{List: sheet.Jobs, Stream: fmt.Sprintf("/jobs/model/%d", id), Back: r.URL.RequestURI(), Owner: kit.IsOwner(r)}}
 	wishes := studio.WishesFor(processName)
 	if len(sheet.Orientations) > 0 {
-		wishes = sheet.Orientations[0].Facts.Wishes
+		facts := sheet.Orientations[0].Facts
+		wishes = facts.Wishes
+		if facts.SupportDeg > solid.OverhangDeg {
+			v.SupportDeg = facts.SupportDeg
+		}
 	}
 	v.Wishes, v.Seen = wishesOf(processName, wishes), models.SeenFrom(wishes.Seen)
 	if sheet.Machine.ID != 0 && sheet.Pieces > 1 && (pieces > 0 || sheet.Model.Measures.Triangles <= studio.ViewTriangles) { // a larger file is read for it only when somebody asks
@@ -155,7 +161,7 @@ func (f remakeForm) options(kind string) (o studio.JobOptions, err error) {
 	case studio.JobUnit:
 		o.Unit = f.Unit
 	case studio.JobOrient:
-		o.Process, o.Seen = f.Process, f.Seen
+		o.Process, o.Seen, o.LayerMM, o.SupportDeg = f.Process, f.Seen, f.LayerMM, f.SupportDeg
 		o.Wishes = solid.Wishes{Time: f.Time, Support: f.Support, Scar: f.Scar, Layer: f.Layer, Drain: f.Drain, Strength: f.Strength}
 	case studio.JobHollow:
 		if o.WallMM, o.Holes, o.Seen = f.WallMM, f.Holes, f.Seen; o.Holes > 0 {
@@ -185,6 +191,8 @@ type remakeForm struct {
 	DeviationMM float64 `form:"deviation" label:"How far the surface may move"`
 	Triangles   int     `form:"triangles" label:"Triangles to leave"`
 	Unit        string  `form:"unit"`
+	LayerMM     float64 `form:"layer_mm" label:"Layer"`
+	SupportDeg  float64 `form:"support_deg" label:"Support limit"`
 	Time        float64 `form:"time" label:"How much hours matter"`
 	Support     float64 `form:"support" label:"How much supports matter"`
 	Scar        float64 `form:"scar" label:"How much scars matter"`

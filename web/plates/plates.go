@@ -31,10 +31,11 @@ func (s *Room) layPlate(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Machine  int64 `form:"machine"`
 		Material int64 `form:"material"`
+		byForm
 	}](r)
 	number, left := 0, []plate.Left(nil)
 	if err == nil {
-		number, left, err = s.App.Plates.LayPlate(r.Context(), s.Hand(r), f.Machine, f.Material)
+		number, left, err = s.App.Plates.LayPlate(r.Context(), s.Hand(r), f.Machine, f.Material, f.profile())
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -47,6 +47,16 @@ func (v whatIfView) Money(amount float64) studio.Money {
 	return v.Shop.Studio.Money(quote.Minor(amount, studio.Digits(v.Shop.Studio.Currency)))
 }
 
+// byForm is what of a profile a plate must be of.
+type byForm struct {
+	LayerMM  float64 `form:"layer" label:"Layer"`
+	NozzleMM float64 `form:"nozzle" label:"Nozzle"`
+}
+
+func (f byForm) profile() studio.PrintProfile {
+	return studio.PrintProfile{LayerMM: f.LayerMM, NozzleMM: f.NozzleMM}
+}
+
 // otherForm is another machine as people say it.
 type otherForm struct {
 	Process  string  `form:"process"`
@@ -56,7 +66,8 @@ type otherForm struct {
 	WideMM   float64 `form:"wide" label:"Its width" validate:"gte=0"`
 	DeepMM   float64 `form:"deep" label:"Its depth" validate:"gte=0"`
 	HighMM   float64 `form:"high" label:"Its height" validate:"gte=0"`
-	Price    float64 `form:"price" label:"Its price" validate:"gte=0"`
+	byForm
+	Price float64 `form:"price" label:"Its price" validate:"gte=0"`
 }
 
 func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
@@ -67,7 +78,7 @@ func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
 	}
 	other := studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent, WidthMM: f.WideMM, DepthMM: f.DeepMM, HeightMM: f.HighMM, Price: f.Price}
 	v := whatIfView{}
-	if v.WhatIf, err = s.App.Plates.WhatIf(r.Context(), f.Process, f.Material, other); err != nil {
+	if v.WhatIf, err = s.App.Plates.WhatIf(r.Context(), f.Process, f.Material, f.profile(), other); err != nil {
 		s.Fail(w, r, err)
 		return
 	}
@@ -82,11 +93,12 @@ func (s *Room) layWay(w http.ResponseWriter, r *http.Request) {
 		Process  string `form:"process"`
 		Material int64  `form:"material"`
 		Machine  int64  `form:"machine"` // 0: all side by side
+		byForm
 	}](r)
 	var numbers []int
 	var left []plate.Left
 	if err == nil {
-		numbers, left, err = s.App.Plates.LayWay(r.Context(), s.Hand(r), f.Process, f.Material, f.Machine)
+		numbers, left, err = s.App.Plates.LayWay(r.Context(), s.Hand(r), f.Process, f.Material, f.profile(), f.Machine)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -1,0 +1,7 @@
+-- +goose Up
+ALTER TABLE parts ADD COLUMN profile TEXT NOT NULL DEFAULT '{}';
+ALTER TABLE pieces ADD COLUMN profile TEXT NOT NULL DEFAULT '{}';
+ALTER TABLE machines ADD COLUMN tuned TEXT NOT NULL DEFAULT '{}';
+
+-- +goose Down
+SELECT 1;
