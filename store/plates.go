@@ -112,9 +112,17 @@ func (t *Tx) LastFailure(pieceID int64) (string, error) {
 	return list[0], err
 }
 
-// Remedies returns all that was put right on machines, oldest first.
+// ModelRuns returns the runs that prints lay in of models that wait in a state, newest first.
+func (t *Tx) ModelRuns(emptied studio.PlateState, waiting studio.PieceState) ([]studio.ModelRun, error) {
+	return rows[studio.ModelRun](t, `SELECT p.model_id, r.machine_id, r.ended_ms, json_group_array(o.cause) FILTER (WHERE o.outcome = ?3) AS causes
+		FROM plate_pieces o JOIN pieces p ON p.id = o.piece_id JOIN plates l ON l.id = o.plate_id JOIN runs r ON r.plate_id = l.id
+		WHERE l.state = ?1 AND p.model_id IN (SELECT model_id FROM pieces WHERE state = ?2)
+		GROUP BY p.model_id, r.id ORDER BY r.ended_ms DESC, r.id DESC`, emptied, string(waiting), studio.Failed)
+}
+
+// Remedies returns all that was put right on machines and of models, oldest first.
 func (t *Tx) Remedies() ([]studio.Remedy, error) {
-	return rows[studio.Remedy](t, `SELECT id, machine_id, person_id, at_ms, cause, did FROM remedies ORDER BY at_ms, id`)
+	return rows[studio.Remedy](t, `SELECT id, machine_id, model_id, person_id, at_ms, cause, did FROM remedies ORDER BY at_ms, id`)
 }
 
 // LastRemedies returns what was put right last on each machine.
@@ -122,14 +130,28 @@ func (t *Tx) LastRemedies() (map[int64]studio.Remedy, error) {
 	list, err := t.Remedies()
 	out := map[int64]studio.Remedy{}
 	for _, r := range list {
-		out[r.MachineID] = r
+		if r.ModelID == 0 {
+			out[r.MachineID] = r
+		}
+	}
+	return out, err
+}
+
+// ModelsPutRight returns when something was put right last of each model.
+func (t *Tx) ModelsPutRight() (map[int64]time.Time, error) {
+	list, err := t.Remedies()
+	out := map[int64]time.Time{}
+	for _, r := range list {
+		if r.ModelID != 0 {
+			out[r.ModelID] = r.At
+		}
 	}
 	return out, err
 }
 
 // AddRemedy notes one.
 func (t *Tx) AddRemedy(r *studio.Remedy) (err error) {
-	r.ID, err = t.add("remedies", `machine_id, person_id, at_ms, cause, did`, r)
+	r.ID, err = t.add("remedies", `machine_id, model_id, person_id, at_ms, cause, did`, r)
 	return err
 }
 

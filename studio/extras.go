@@ -270,8 +270,10 @@ func Held(by []Piece) string {
 
 // HeldPiece is a piece that waits for a plate and must not be laid on one yet, and why not.
 type HeldPiece struct {
-	Piece Piece
-	Why   string
+	Piece     Piece
+	Why       string
+	Cause     string // of its file's failures, where that is why
+	MachineID int64  // that it failed on last; 0: it is asked for with another piece
 }
 
 // HeldBack says why a piece of a part must not be laid on a plate as it is; empty: it may. sculpts

@@ -89,6 +89,12 @@ func (r RunResult) hours() float64 {
 	return r.Ended.Sub(r.Started).Hours()
 }
 
+// pieces is how many of its pieces failed, of how many that say something.
+func (r RunResult) pieces() (bad, all int) {
+	bad = r.Outcomes[Failed] + r.Outcomes[ScrappedOff]
+	return bad, bad + r.Outcomes[Good] + r.Outcomes[Rework] + r.Outcomes[HiddenFlaw]
+}
+
 // mendedWeight is what a failure counts for whose cause was put right on its machine afterwards.
 // Source: from memory.
 const mendedWeight = 0.5
@@ -99,8 +105,7 @@ const mendedWeight = 0.5
 func FailedRunsOf(runs []RunResult, remedies []Remedy) map[[2]int64]FailedRuns {
 	out := map[[2]int64]FailedRuns{}
 	for _, r := range runs {
-		bad := r.Outcomes[Failed] + r.Outcomes[ScrappedOff]
-		all := bad + r.Outcomes[Good] + r.Outcomes[Rework] + r.Outcomes[HiddenFlaw]
+		bad, all := r.pieces()
 		if all == 0 || r.hours() <= 0 {
 			continue
 		}

@@ -152,7 +152,7 @@ func (r Run) Share() float64 {
 // Booking is material used up by a run.
 type Booking struct {
 	MaterialID int64
-	RunID      int64
+	RunID      int64 // 0: of none, but for tuning a machine
 	PieceID    int64 // 0: lost by the plate as a whole
 	LotID      int64 // 0: nobody said which
 	Grams      float64

@@ -15,10 +15,11 @@ import (
 // Source: common practice.
 const HoldAfter = 2
 
-// Remedy is what was put right on a machine after failures: one thing.
+// Remedy is what was put right on a machine, or of a model, after failures: one thing.
 type Remedy struct {
 	ID        int64
 	MachineID int64
+	ModelID   int64 // of which something was put right; 0: of the machine
 	PersonID  int64
 	At        time.Time
 	Cause     string
@@ -50,12 +51,40 @@ func FailedInRow(emptied []Plate, putRight time.Time) (causes []string) {
 	return causes
 }
 
-// Held says why a machine must not run before a cause is named; empty: it may.
+// Held says why a machine must not run before a cause is named; empty: it may. What only files are to
+// blame for does not hold it.
 func (m Machine) Held(inRow []string) string {
-	if len(inRow) < HoldAfter {
+	if len(inRow) < HoldAfter || !slices.ContainsFunc(inRow[:HoldAfter], func(cause string) bool { return process.FaultOf(cause).Whose != process.Files }) {
 		return ""
 	}
 	return fmt.Sprintf("%s is held: %d runs in a row failed (%s). Name the cause and what was put right, then it may run.", m.Name, len(inRow), joinAnd(inRow))
+}
+
+// ModelRun is a run that prints of a model lay in.
+type ModelRun struct {
+	ModelID, MachineID int64
+	Ended              time.Time
+	Causes             []string // of those of its prints that failed
+}
+
+// FileHeld says why no print of a model is laid before somebody says what is changed of it: its last
+// runs failed in a row, and the file is to blame. runs are those with prints of it, newest first; what
+// was put right is later than what it put right.
+func FileHeld(name string, runs []ModelRun, putRight time.Time) (why, cause string, machineID int64) {
+	n := 0
+	for _, r := range runs {
+		at := slices.IndexFunc(r.Causes, func(c string) bool { return process.FaultOf(c).Whose == process.Files })
+		if at < 0 || !r.Ended.After(putRight) {
+			break
+		}
+		if n++; n == 1 {
+			cause, machineID = r.Causes[at], r.MachineID
+		}
+	}
+	if n < HoldAfter {
+		return "", "", 0
+	}
+	return fmt.Sprintf("%s failed in %d runs in a row, and the file is to blame (%s). Say what is changed of it.", name, n, cause), cause, machineID
 }
 
 // ReadyCheck is something to look at before a run starts.

@@ -90,6 +90,28 @@ type Gear struct {
 // Machine is a printer.
 type Machine Gear
 
+// laterFigures are those that machines set up before they were asked for do not have.
+var laterFigures = []string{"flow", "raft_edge", "tries"}
+
+// Completed is the machine with the figures that were not asked for yet when it was set up, as the
+// starting book has them.
+func (m Machine) Completed() Machine {
+	for _, k := range rates.Starting().Machines {
+		if k.Process != m.Process {
+			continue
+		}
+		later := rates.Set{}
+		for _, key := range laterFigures {
+			if f, asked := k.Figures[key]; asked {
+				later[key] = f
+			}
+		}
+		m.Figures = m.Figures.Filled(later)
+		break
+	}
+	return m
+}
+
 // HourCost is what an hour of the machine costs, and how that came about.
 func (m Machine) HourCost(b rates.Book) (perHour float64, inputs []rates.Figure) {
 	f := m.Figures

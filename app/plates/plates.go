@@ -158,14 +158,49 @@ func heldBack(tx *store.Tx, pieces []studio.Piece) (free []studio.Piece, held []
 		of[s.ItemID] = append(of[s.ItemID], s)
 	}
 	models, err := tx.PieceModels(pieces...)
+	if err != nil {
+		return nil, nil, err
+	}
+	files, err := heldFiles(tx, models)
 	for _, p := range pieces {
-		if why := p.HeldBack(byID[p.PartID], models[p.ID], of[p.ItemID]); why != "" {
-			held = append(held, studio.HeldPiece{Piece: p, Why: why})
+		h, is := files[p.ModelID]
+		if h.Piece = p; !is {
+			h.Why = p.HeldBack(byID[p.PartID], models[p.ID], of[p.ItemID])
+		}
+		if h.Why != "" {
+			held = append(held, h)
+			if is { // it is asked for once
+				h.MachineID = 0
+				files[p.ModelID] = h
+			}
 			continue
 		}
 		free = append(free, p)
 	}
 	return free, held, err
+}
+
+// heldFiles are the models of pieces that wait whose prints failed one after another by their file.
+func heldFiles(tx *store.Tx, models map[int64]studio.Model) (map[int64]studio.HeldPiece, error) {
+	runs, err := tx.ModelRuns(studio.PlateEmptied, studio.Waiting)
+	if err != nil {
+		return nil, err
+	}
+	putRight, err := tx.ModelsPutRight()
+	if err != nil {
+		return nil, err
+	}
+	of := map[int64][]studio.ModelRun{}
+	for _, r := range runs {
+		of[r.ModelID] = append(of[r.ModelID], r)
+	}
+	out := map[int64]studio.HeldPiece{}
+	for _, m := range models {
+		if why, cause, machine := studio.FileHeld(m.Name, of[m.ID], putRight[m.ID]); why != "" {
+			out[m.ID] = studio.HeldPiece{Why: why, Cause: cause, MachineID: machine}
+		}
+	}
+	return out, nil
 }
 
 // LaidPiece is a piece on a plate as the drawing and the lists need it.

@@ -58,8 +58,8 @@ func open(c change.Change, l studio.Lot) error {
 	return c.SaveLot(&l)
 }
 
-// PutRight notes what was put right on a machine after failures; it may run again, and what failed
-// before counts for less.
+// PutRight notes what was put right on a machine, or of a model, after failures: it may run again, and
+// what failed before counts for less.
 func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) error {
 	return a.Do(ctx, who, func(c change.Change) error {
 		h, err := setup.Load(c.Tx)
@@ -73,11 +73,19 @@ func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) 
 		if err := r.Check().Err(); err != nil {
 			return change.Refused(err)
 		}
+		of := m.Name
+		if r.ModelID != 0 {
+			model, err := c.Model(r.ModelID)
+			if err != nil {
+				return err
+			}
+			of = model.Name
+		}
 		r.At, r.PersonID, r.Did = c.Now, c.Act().PersonID, strings.TrimSpace(r.Did)
 		if err := c.AddRemedy(&r); err != nil {
 			return err
 		}
-		return c.Note("put right", change.About{}, "%s: %s; %s", m.Name, r.Cause, r.Did)
+		return c.Note("put right", change.About{}, "%s: %s; %s", of, r.Cause, r.Did)
 	})
 }
 

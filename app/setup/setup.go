@@ -374,6 +374,9 @@ func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f Ge
 		if err != nil {
 			return err
 		}
+		for i := range machines {
+			machines[i] = machines[i].Completed()
+		}
 		g, err := fitted(machines, rates.Starting().Machines, id, f, "machine")
 		if err != nil {
 			return err
@@ -382,9 +385,24 @@ func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f Ge
 		if err := d.Tx.SaveMachine(&m); err != nil {
 			return err
 		}
+		if err := noteTuned(d, m, machines); err != nil {
+			return err
+		}
 		return d.Note("machine saved", change.About{}, "%s, %s", m.Name, m.Process)
 	})
 	return m, err
+}
+
+// noteTuned notes in a machine's log which of its figures have changed.
+func noteTuned(d change.Change, m studio.Machine, before []studio.Machine) error {
+	at := slices.IndexFunc(before, func(b studio.Machine) bool { return b.ID == m.ID })
+	if at < 0 {
+		return d.AddTuning(&studio.Tuning{MachineID: m.ID, PersonID: d.Who.ID, At: d.Now, Did: "set up"})
+	}
+	if did := m.Retuned(before[at]); did != "" {
+		return d.AddTuning(&studio.Tuning{MachineID: m.ID, PersonID: d.Who.ID, At: d.Now, Did: did})
+	}
+	return nil
 }
 
 // SaveReach keeps where a machine answers, and what of its bed is kept free.

@@ -34,6 +34,7 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 		return h, err
 	}
 	for i := range h.Machines {
+		h.Machines[i] = h.Machines[i].Completed()
 		h.Machines[i].Calibration = studio.Calibrate(learned[h.Machines[i].ID])
 	}
 	if h.Materials, err = tx.Materials(); err != nil {

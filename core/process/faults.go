@@ -20,6 +20,9 @@ const (
 	Files    = "the file’s"
 )
 
+// Doers are all of them.
+func Doers() []string { return []string{Machines, Persons, Files} }
+
 // Unknown is a failure whose cause nobody knows.
 const Unknown = "not known"
 

@@ -68,6 +68,9 @@ func (v platesView) Faults(processName string) []process.Fault {
 	return slices.DeleteFunc(process.Faults(processName), func(f process.Fault) bool { return f.Sign == process.Unknown })
 }
 
+// Changes are what may be changed after a failure with a cause.
+func (v platesView) Changes(cause string) []string { return process.FaultOf(cause).Changes }
+
 // PlateView is a plate's sheet with its drawing.
 type PlateView struct {
 	plates.PlateSheet
@@ -206,17 +209,18 @@ func (s *Room) ends(w http.ResponseWriter, r *http.Request) {
 func (s *Room) putRight(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Machine int64  `form:"machine"`
+		Model   int64  `form:"model"` // 0: it is the machine's doing
 		Cause   string `form:"cause"`
 		Did     string `form:"did"`
 	}](r)
 	if err == nil {
-		err = s.App.Plates.PutRight(r.Context(), s.Hand(r), studio.Remedy{MachineID: f.Machine, Cause: f.Cause, Did: f.Did})
+		err = s.App.Plates.PutRight(r.Context(), s.Hand(r), studio.Remedy{MachineID: f.Machine, ModelID: f.Model, Cause: f.Cause, Did: f.Did})
 	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, "/plates", "Noted: the machine may run again.")
+	s.Done(w, r, "/plates", map[bool]string{true: "Noted: it may be laid again.", false: "Noted: the machine may run again."}[f.Model != 0])
 }
 
 func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {

@@ -31,6 +31,13 @@ func (s *Room) Routes(r chi.Router) {
 	r.Post("/plates/plan", s.layWay)
 	r.Post("/plates/put-right", s.putRight)
 	r.Post("/plates/replaced", s.replaced)
+	r.Route("/plates/machines/{id}", func(r chi.Router) {
+		r.Get("/", s.machine)
+		r.Get("/test-piece.stl", s.testPiece)
+		r.Post("/note", s.noteTuning)
+		r.Post("/tune", s.tune)
+		r.Post("/tried", s.tried)
+	})
 	r.Route("/plates/{number}", func(r chi.Router) {
 		r.Get("/", s.plate)
 		r.Get("/export.{ending}", s.export)

@@ -28,6 +28,15 @@ func (v whatIfView) IsBest(w plates.Way) bool { return w.Owned && w.Name == v.be
 // Compared says what a way with another machine brings against the best without it, and its price.
 func (v whatIfView) Compared(w plates.Way) string {
 	text := v.Than(w, v.best)
+	if len(w.Runs) > 0 {
+		grams := 0.0
+		for _, r := range w.Runs {
+			grams += r.Grams
+		}
+		if tries := w.Machines[len(w.Machines)-1].TriesText(w.Minutes/float64(len(w.Runs)), grams/float64(len(w.Runs))); tries != "" {
+			text += "; " + tries
+		}
+	}
 	if v.Other.Price > 0 {
 		text += fmt.Sprintf(", for a price of %s", v.Money(v.Other.Price))
 	}

@@ -88,9 +88,9 @@ type gearFigure struct {
 }
 
 // figureOrder is the order in which figures are asked for.
-var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "stand",
-	"line", "walls", "skin", "infill", "wall_speed", "infill_speed", "travel_speed", "melt", "accel", "retract", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep",
-	"noticed", "occupied", "film", "film_plates", "screen", "screen_hours", "nozzle", "nozzle_kg"}
+var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "raft_edge", "stand",
+	"line", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "travel_speed", "melt", "accel", "retract", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep",
+	"tries", "noticed", "occupied", "film", "film_plates", "screen", "screen_hours", "nozzle", "nozzle_kg"}
 
 func figuresOf(set rates.Set) (out []gearFigure) {
 	for key, f := range set {

@@ -8,19 +8,7 @@ import (
 )
 
 // Box is a block with its lower corner at a point, facets outward.
-func Box(at, size mesh.Vec) *mesh.Soup {
-	corner := func(k int) mesh.Vec {
-		return at.Add(mesh.Vec{X: size.X * float64(k&1), Y: size.Y * float64(k>>1&1), Z: size.Z * float64(k>>2)})
-	}
-	var flat []float32
-	for _, f := range [][4]int{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
-		for _, k := range []int{f[0], f[1], f[2], f[0], f[2], f[3]} {
-			v := corner(k)
-			flat = append(flat, float32(v.X), float32(v.Y), float32(v.Z))
-		}
-	}
-	return mesh.SoupOf("stl", flat)
-}
+func Box(at, size mesh.Vec) *mesh.Soup { return mesh.Blocks([2]mesh.Vec{at, size}) }
 
 // Turned is the solid of revolution of a profile of (radius, height) points from
 // bottom to top; points on the axis have radius 0.
