@@ -9,7 +9,6 @@ import (
 
 	"sakuji/core/finish"
 	"sakuji/core/mesh"
-	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -374,38 +373,6 @@ func (h Shop) Fits(kind route.StageKind, m Model, p Piece) string {
 	}
 	return "It is too big for the " + station + ": in two turns, turned end for end."
 }
-
-// AtOnce says how many pieces like one the station of a stage takes at a time, side by side; empty for
-// stages without one, and where not even one fits.
-func (h Shop) AtOnce(kind route.StageKind, m Model, p Piece) string {
-	key, name := map[route.StageKind]string{route.Wash: "wash", route.Cure: "cure"}[kind], map[route.StageKind]string{route.Wash: "washing tank", route.Cure: "cure station"}[kind]
-	if key == "" || p.Process != process.Resin {
-		return ""
-	}
-	room := plate.Bed{WidthMM: h.Book.V("station." + key + ".width"), DepthMM: h.Book.V("station." + key + ".depth"), HeightMM: h.Book.V("station." + key + ".height")}
-	part := plate.Part{Outline: m.Shape.Plan.Scaled(p.Scale), HeightMM: m.PrintHeightMM() * p.Scale}
-	var parts []plate.Part
-	for k := range mostAtOnce {
-		part.ID = fmt.Sprint(k)
-		parts = append(parts, part)
-	}
-	placed, _ := plate.Fill(room, stationGapMM, 90, nil, parts)
-	switch n := len(placed); {
-	case n == 0:
-		return ""
-	case n == mostAtOnce:
-		return fmt.Sprintf("%d and more like it fit the %s at once.", n, name)
-	default:
-		return fmt.Sprintf("%s like it fit the %s at once.", Say(n, "piece"), name)
-	}
-}
-
-// How many pieces are tried in a station, and what is left between them, in millimetres. Source: from
-// memory.
-const (
-	mostAtOnce   = 30
-	stationGapMM = 8.0
-)
 
 // tooSmall says at which stations a box does not fit, in plain words.
 func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string) {

@@ -14,6 +14,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/models"
 	"sakuji/app/setup"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/core/solid"
 	"sakuji/store"
@@ -53,6 +54,7 @@ type BenchSheet struct {
 	Order  string // only this order's
 	Rows   []BenchRow
 	Count  map[string]int
+	Loads  map[route.StageKind]int // pieces that are ready for a station
 	Orders int
 	Now    time.Time
 	Zone   *time.Location
@@ -64,7 +66,7 @@ func (s BenchSheet) Filters() []string { return []string{BenchReady, BenchWaitin
 // Bench returns the bench's sheet: pieces ready for hands, those that wait, or all,
 // those on plates and waiting for one included.
 func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, err error) {
-	s = BenchSheet{Filter: filter, Order: order, Count: map[string]int{}, Now: a.Clock.Now()}
+	s = BenchSheet{Filter: filter, Order: order, Count: map[string]int{}, Loads: map[route.StageKind]int{}, Now: a.Clock.Now()}
 	if !studio.OneOf(filter, BenchReady, BenchWaiting, BenchAll) {
 		s.Filter = BenchReady
 	}
@@ -93,6 +95,9 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 			ready := p.State == studio.AtBench && !r.Wait && r.Held == ""
 			if ready {
 				s.Count[BenchReady]++
+				if kind := p.Now().Kind; p.Process == process.Resin && studio.OneOf(kind, studio.Loading()...) {
+					s.Loads[kind]++
+				}
 			} else if p.State == studio.AtBench {
 				s.Count[BenchWaiting]++
 			}
@@ -332,36 +337,46 @@ func (s *PieceSheet) nextAlike(a *Room, tx *store.Tx) error {
 // and saves it.
 func (a *Room) on(ctx context.Context, who change.Actor, code string, f func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error)) (done studio.Piece, err error) {
 	err = a.Do(ctx, who, func(c change.Change) error {
-		p, err := c.Piece(code)
-		if err != nil {
-			return err
-		}
-		st, err := c.Studio()
-		if err != nil && !change.NotFound(err) {
-			return err
-		}
-		was := p.State
-		p, e, err := f(c, p, st.Zone())
-		if err != nil {
-			return change.Refused(err)
-		}
-		done = p
-		if err := save(c, p, e); err != nil || p.State == was && !p.ColouredApart() {
-			return err
-		}
-		return gatherOn(c, p)
+		done, err = onPiece(c, code, f)
+		return err
 	})
 	return done, err
 }
 
+// onPiece lets something happen to a piece within a change.
+func onPiece(c change.Change, code string, f func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error)) (studio.Piece, error) {
+	p, err := c.Piece(code)
+	if err != nil {
+		return p, err
+	}
+	st, err := c.Studio()
+	if err != nil && !change.NotFound(err) {
+		return p, err
+	}
+	was := p.State
+	p, e, err := f(c, p, st.Zone())
+	if err != nil {
+		return p, change.Refused(err)
+	}
+	if err := save(c, p, e); err != nil || p.State == was && !p.ColouredApart() {
+		return p, err
+	}
+	return p, gatherOn(c, p)
+}
+
 // Stamp stamps the stage that is next.
 func (a *Room) Stamp(ctx context.Context, who change.Actor, code string, st studio.Stamp) (done studio.Piece, err error) {
-	return a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+	return a.on(ctx, who, code, stamping(st))
+}
+
+// stamping stamps a piece.
+func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
+	return func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
 		if err := mayStamp(c, p, st); err != nil {
 			return p, studio.Entry{}, err
 		}
 		return p.Stamp(c.Act(), st, zone)
-	})
+	}
 }
 
 // mayStamp says what beside its own strip keeps a piece from being stamped: pieces that it waits

@@ -26,6 +26,8 @@ func New(k *kit.Kit) *Room {
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench", s.bench)
 	r.Post("/bench/hand", s.chooseHand)
+	r.Get("/bench/loads/{kind}", s.loads)
+	r.Post("/bench/loads/{kind}", s.stampLoad)
 	r.Route("/bench/{code}", func(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Post("/stamp", s.stamp)
