@@ -88,6 +88,11 @@ func (t *Tx) CountPieces(but ...studio.PieceKind) ([]Counted, error) {
 	return rows[Counted](t, `SELECT order_id, state, count(*) AS pieces FROM pieces WHERE parent_id IS NULL AND beside = 0 AND kind NOT IN `+marks+` GROUP BY order_id, state`, args...)
 }
 
+// SaveStandIn writes what a piece has become that stands in for another.
+func (t *Tx) SaveStandIn(p *studio.Piece) error {
+	return t.save("pieces", &p.ID, p, `kind, replaces_id, `+pieceColumns, "")
+}
+
 // MadeOf reports whether other pieces are made of one.
 func (t *Tx) MadeOf(pieceID int64) (bool, error) {
 	n, err := one[int](t, `SELECT count(*) FROM pieces WHERE from_id = ?`, pieceID)

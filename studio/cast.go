@@ -66,7 +66,7 @@ func (p Piece) ClientGets() bool {
 
 // StaysHere are the kinds of pieces that never leave the studio.
 func StaysHere() []PieceKind {
-	return []PieceKind{KindMaster, KindMould, KindSculpt, KindTrial, KindWork}
+	return []PieceKind{KindMaster, KindMould, KindSculpt, KindTrial, KindWork, KindSpare}
 }
 
 // source is what a mould or a casting is made of, or what was made in its place.

@@ -50,7 +50,7 @@ func IsTrialOf(name, pair string) bool {
 
 // What says what a piece is, as people call it: what it is printed in, or what else it is.
 func (p Piece) What() string {
-	names := map[PieceKind]string{KindAssembly: "assembly", KindMaster: "print to cast", KindMould: "mould", KindCast: "casting", KindFile: "file", KindSculpt: "sculpt", KindTrial: "trial",
+	names := map[PieceKind]string{KindAssembly: "assembly", KindMaster: "print to cast", KindMould: "mould", KindCast: "casting", KindFile: "file", KindSculpt: "sculpt", KindTrial: "trial", KindSpare: "spare",
 		KindRestoration: "restoration", KindBase: "base", KindBought: "bought in", KindSoft: "soft goods", KindWork: "work"}
 	if name, ok := names[p.Kind]; ok {
 		return name

@@ -105,7 +105,7 @@ func Complete(items []Item, pieces []Piece) error {
 		if p.Short(pieces) {
 			return fmt.Errorf("%s was scrapped: print it again, or record that the client does without", p.Code)
 		}
-		if p.Live() {
+		if p.Counts() {
 			if live++; p.State != PieceDone {
 				open++
 			}
@@ -143,7 +143,7 @@ func (o Order) Deliver(a Act, on time.Time, items []Item, pieces []Piece, sure b
 	}
 	n := 0
 	for _, p := range pieces {
-		if p.Live() {
+		if p.Counts() {
 			n++
 		}
 	}

@@ -58,6 +58,7 @@ const (
 	KindFile        PieceKind = "file" // made ready, and not printed
 	KindSculpt      PieceKind = "sculpt"
 	KindTrial       PieceKind = "trial"
+	KindSpare       PieceKind = "spare" // a print in case another fails
 	KindRestoration PieceKind = "restoration"
 	KindBase        PieceKind = "base"
 	KindBought      PieceKind = "bought" // bought in: one lot
@@ -112,8 +113,13 @@ func Replaced(pieces []Piece, id int64) bool {
 	return slices.ContainsFunc(pieces, func(p Piece) bool { return p.ReplacesID == id })
 }
 
+// Counts reports whether the piece is one that its order waits for: a spare is not.
+func (p Piece) Counts() bool { return p.Live() && p.Kind != KindSpare }
+
 // Short reports whether the order is short of the piece until that is settled.
-func (p Piece) Short(all []Piece) bool { return p.State == Scrapped && !Replaced(all, p.ID) }
+func (p Piece) Short(all []Piece) bool {
+	return p.State == Scrapped && p.Kind != KindSpare && !Replaced(all, p.ID)
+}
 
 // Strip is the piece's stages as a route.
 func (p Piece) Strip() route.Stages {

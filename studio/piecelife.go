@@ -223,6 +223,10 @@ func (p Piece) ComeOff(a Act, pl Plate, out Outcome, handsMin float64) (Piece, E
 			e = a.entry("printed", "%s came off plate %d, %s: %s", p.Code, pl.Number, OutcomeName(out.What), out.Cause)
 		}
 	case Failed:
+		if p.Kind == KindSpare { // nobody waits for it
+			p.State = PieceOff
+			return p, a.entry("print failed", "%s on plate %d: %s. A spare is not printed again", p.Code, pl.Number, out.Cause).of(p.OrderID, p.ID, pl.ID), nil
+		}
 		p.State = Waiting
 		p.Attempt++
 		e = a.entry("print failed", "%s on plate %d: %s. It waits for attempt %d", p.Code, pl.Number, out.Cause, p.Attempt)

@@ -197,7 +197,10 @@ func (pl Plate) Lift(a Act, p Piece) (Plate, Piece, Entry, error) {
 		return pl, p, Entry{}, fmt.Errorf("%s does not lie on plate %d", p.Code, pl.Number)
 	}
 	pl = pl.without(p.ID)
-	if p.State == OnPlate {
+	switch {
+	case p.State == OnPlate && p.Kind == KindSpare: // without its plate nobody wants it
+		p.State = PieceOff
+	case p.State == OnPlate:
 		p.State = Waiting
 	}
 	return pl, p, a.entry("lifted off a plate", "%s off plate %d", p.Code, pl.Number).of(p.OrderID, p.ID, pl.ID), nil

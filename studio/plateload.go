@@ -47,7 +47,8 @@ type Risk struct {
 	ReprintMin float64 // of another run with it alone, the change of the plate included
 	SpareMin   float64 // that another copy beside it would add, where one has room
 	SpareGrams float64
-	Spare      bool // one has room
+	Spare      bool   // one has room
+	Has        string // the label of one that lies beside it
 }
 
 // Irreplaceable reports whether a piece that fails could not be printed again before it is due. off is

@@ -160,7 +160,7 @@ func (a *Room) delivery(tx *store.Tx, number string) (s DeliverySheet, err error
 		switch {
 		case p.Short(s.Pieces):
 			s.Short = append(s.Short, p)
-		case !p.Live():
+		case !p.Counts():
 		default:
 			if p.State != studio.PieceDone {
 				s.Open++
@@ -245,4 +245,10 @@ func (a *Room) Deliver(ctx context.Context, who change.Actor, number string, on 
 		}
 		return errors.Join(c.SaveOrder(&o), c.Log(e))
 	})
+}
+
+// SpareOf is the label of a print that may stand in for a piece; empty: there is none.
+func (s DeliverySheet) SpareOf(p studio.Piece) string {
+	spare, _ := p.SpareOf(s.Pieces)
+	return spare.Code
 }

@@ -186,6 +186,7 @@ type PieceSheet struct {
 	ToGoIn    []studio.Piece        // what is still to go in
 	Fits      string                // how it passes a station that it is too big for
 	Exploded  []studio.ExplodedPart // of an assembly: its parts pulled apart
+	Spare     string                // the label of a print that may stand in for it
 	Sealed    string                // why it must not be cured as it is; empty: it may
 }
 
@@ -305,6 +306,9 @@ func (s *PieceSheet) family(tx *store.Tx, p studio.Piece) error {
 		if o.ItemID == p.ItemID && o.Beside && !p.Beside && p.ParentID == 0 && o.Live() && !studio.OneOf(o.Kind, studio.StaysHere()...) {
 			s.With = append(s.With, o)
 		}
+	}
+	if spare, ok := p.SpareOf(all); ok {
+		s.Spare = spare.Code
 	}
 	for _, o := range all {
 		if o.ID == p.ParentID {

@@ -157,7 +157,7 @@ func (m *maker) trees(it studio.Item) error {
 	}
 	var spare []studio.Piece
 	for _, p := range m.pieces {
-		if p.ItemID == it.ID && p.Live() && p.Kind != studio.KindAssembly && p.ParentID == 0 {
+		if p.ItemID == it.ID && p.Live() && !studio.OneOf(p.Kind, studio.KindAssembly, studio.KindSpare) && p.ParentID == 0 {
 			spare = append(spare, p)
 		}
 	}
@@ -286,6 +286,7 @@ func (m *maker) strays() error {
 			kept = false
 		case !kept || !wanted[p.PartID]:
 			kept = kept && p.Kind == studio.KindAssembly && it.Joined() // it may stand on other parts now
+		case p.Kind == studio.KindSpare:
 		case p.Kind == studio.KindAssembly:
 			kept = it.Joined()
 		case p.Kind == studio.KindPrint && it.Cast:

@@ -16,6 +16,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/app/models"
+	"sakuji/app/pieces"
 	"sakuji/app/setup"
 	"sakuji/core/plate"
 	"sakuji/core/rates"
@@ -504,6 +505,24 @@ func (a *Room) AddToPlate(ctx context.Context, who change.Actor, number int, cod
 			return change.Refuse("%s does not go on plate %d: %s.", code, number, left[0].Reason)
 		}
 		return d.Note("laid on a plate", change.About{Plate: pl.ID}, "%s on plate %d", code, number)
+	})
+}
+
+// AddSpare prints another copy of a piece beside it, in case it fails.
+func (a *Room) AddSpare(ctx context.Context, who change.Actor, number int, code string) error {
+	return a.onLaidPlate(ctx, who, number, func(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {
+		spare, err := pieces.AddSpare(d, code)
+		if err != nil {
+			return err
+		}
+		left, err := fillPlate(d, h, machine, pl, []string{spare.Code})
+		if err != nil {
+			return err
+		}
+		if len(left) > 0 {
+			return change.Refuse("A spare of %s does not go on plate %d: %s.", code, number, left[0].Reason)
+		}
+		return d.Note("laid on a plate", change.About{Plate: pl.ID}, "%s, a spare of %s, on plate %d", spare.Code, code, number)
 	})
 }
 

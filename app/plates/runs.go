@@ -317,10 +317,15 @@ func (s *PlateSheet) risks(tx *store.Tx) error {
 			continue
 		}
 		r, is := s.Shop.Irreplaceable(lp, s.Machine, s.Material, off, s.Ends())
-		if !is {
+		if !is || lp.Piece.Kind == studio.KindSpare {
 			continue
 		}
-		if s.Plate.State == studio.PlateLaid {
+		for _, o := range s.Pieces {
+			if o.Piece.Kind == studio.KindSpare && o.Piece.FromID == lp.Piece.ID {
+				r.Has = o.Piece.Code
+			}
+		}
+		if s.Plate.State == studio.PlateLaid && r.Has == "" {
 			c := s.candidate(gap(), lp)
 			r.Spare, r.SpareMin, r.SpareGrams = c.Fits, c.AddMinutes, c.AddGrams
 		}

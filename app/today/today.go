@@ -426,7 +426,7 @@ func (t *today) accepted() error {
 	open, live := map[int64]int{}, map[int64]int{}
 	for _, p := range pieces {
 		o := t.orders[p.OrderID]
-		if p.Live() {
+		if p.Counts() {
 			live[o.ID]++
 			if p.State != studio.PieceDone {
 				open[o.ID]++

@@ -181,6 +181,17 @@ func (s *Room) sendBack(w http.ResponseWriter, r *http.Request) {
 	s.Done(w, r, "/bench/"+code, code+" is sent back.")
 }
 
+// takeSpare puts a spare in the place of a piece.
+func (s *Room) takeSpare(w http.ResponseWriter, r *http.Request) {
+	code := chi.URLParam(r, "code")
+	taken, err := s.App.Pieces.TakeSpare(r.Context(), s.Hand(r), code)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/bench/"+taken, taken+" stands in for "+code+".")
+}
+
 func (s *Room) takeBack(w http.ResponseWriter, r *http.Request) {
 	code := chi.URLParam(r, "code")
 	if err := s.App.Pieces.TakeBackStamp(r.Context(), s.Hand(r), code); err != nil {

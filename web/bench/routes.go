@@ -31,6 +31,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Route("/bench/{code}", func(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Post("/stamp", s.stamp)
+		r.Post("/spare", s.takeSpare)
 		r.Post("/back", s.sendBack)
 		r.Post("/take-back", s.takeBack)
 	})

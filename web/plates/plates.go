@@ -124,6 +124,11 @@ func (s *Room) addToPlate(w http.ResponseWriter, r *http.Request) {
 	s.plateDone(w, r, s.App.Plates.AddToPlate(r.Context(), s.Hand(r), plateNumber(r), code), code+" lies on the plate.")
 }
 
+func (s *Room) addSpare(w http.ResponseWriter, r *http.Request) {
+	code := kit.Word(r, "code")
+	s.plateDone(w, r, s.App.Plates.AddSpare(r.Context(), s.Hand(r), plateNumber(r), code), "A spare of "+code+" lies on the plate.")
+}
+
 func (s *Room) liftOff(w http.ResponseWriter, r *http.Request) {
 	code := kit.Word(r, "code")
 	s.plateDone(w, r, s.App.Plates.LiftOff(r.Context(), s.Hand(r), plateNumber(r), code), code+" waits again.")

@@ -45,6 +45,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Post("/arrange", s.arrange)
 		r.Post("/program", s.program)
 		r.Post("/add", s.addToPlate)
+		r.Post("/spare", s.addSpare)
 		r.Post("/lift", s.liftOff)
 		r.Post("/discard", s.discardPlate)
 		r.Post("/start", s.startRun)
