@@ -139,6 +139,14 @@ func (c *chance) stamp(code string) bool {
 
 // plate lays a plate, runs it and empties it, with failures, flaws and losses.
 func (c *chance) plate() {
+	waiting, err := c.Plates.Plates(c.Ctx)
+	require.NoError(c, err)
+	for _, h := range waiting.Held {
+		if h.MachineID != 0 {
+			c.Clock.Pass(time.Minute)
+			require.NoError(c, c.Plates.PutRight(c.Ctx, c.Bench, studio.Remedy{MachineID: h.MachineID, ModelID: h.Piece.ModelID, Cause: h.Cause, Did: "more supports"}))
+		}
+	}
 	number, _, err := c.Plates.LayPlate(c.Ctx, c.Owner, c.Tarn, c.Resin, studio.PrintProfile{})
 	require.NoError(c, err)
 	c.Begin(number)

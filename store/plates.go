@@ -114,10 +114,10 @@ func (t *Tx) LastFailure(pieceID int64) (string, error) {
 
 // ModelRuns returns the runs that prints lay in of models that wait in a state, newest first.
 func (t *Tx) ModelRuns(emptied studio.PlateState, waiting studio.PieceState) ([]studio.ModelRun, error) {
-	return rows[studio.ModelRun](t, `SELECT p.model_id, r.machine_id, r.ended_ms, json_group_array(o.cause) FILTER (WHERE o.outcome = ?3) AS causes
+	return rows[studio.ModelRun](t, `SELECT p.model_id, r.machine_id, r.ended_ms, json_group_array(o.cause) FILTER (WHERE o.outcome = ?3) AS causes, count(*) FILTER (WHERE o.outcome NOT IN (?3, ?4)) AS through
 		FROM plate_pieces o JOIN pieces p ON p.id = o.piece_id JOIN plates l ON l.id = o.plate_id JOIN runs r ON r.plate_id = l.id
 		WHERE l.state = ?1 AND p.model_id IN (SELECT model_id FROM pieces WHERE state = ?2)
-		GROUP BY p.model_id, r.id ORDER BY r.ended_ms DESC, r.id DESC`, emptied, string(waiting), studio.Failed)
+		GROUP BY p.model_id, r.id ORDER BY r.ended_ms DESC, r.id DESC`, emptied, string(waiting), studio.Failed, studio.ScrappedOff)
 }
 
 // Remedies returns all that was put right on machines and of models, oldest first.

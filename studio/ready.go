@@ -65,16 +65,17 @@ type ModelRun struct {
 	ModelID, MachineID int64
 	Ended              time.Time
 	Causes             []string // of those of its prints that failed
+	Through            int      // of its prints
 }
 
-// FileHeld says why no print of a model is laid before somebody says what is changed of it: its last
-// runs failed in a row, and the file is to blame. runs are those with prints of it, newest first; what
+// FileHeld says why no print of a model is laid before somebody says what is changed of it: in its last
+// runs all its prints failed, and the file is to blame. runs are those with prints of it, newest first; what
 // was put right is later than what it put right.
 func FileHeld(name string, runs []ModelRun, putRight time.Time) (why, cause string, machineID int64) {
 	n := 0
 	for _, r := range runs {
 		at := slices.IndexFunc(r.Causes, func(c string) bool { return process.FaultOf(c).Whose == process.Files })
-		if at < 0 || !r.Ended.After(putRight) {
+		if at < 0 || r.Through > 0 || !r.Ended.After(putRight) {
 			break
 		}
 		if n++; n == 1 {
