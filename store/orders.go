@@ -86,10 +86,33 @@ func (t *Tx) AddPicture(p *studio.Picture) (err error) {
 	return err
 }
 
-// PictureType returns the media type of a picture's file; ErrNotFound when no
-// order has it.
+// PictureType returns the media type of a picture's or photograph's file; ErrNotFound when there is
+// none of it.
 func (t *Tx) PictureType(sha string) (string, error) {
-	return one[string](t, `SELECT type FROM pictures WHERE sha = ? LIMIT 1`, sha)
+	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1 LIMIT 1`, sha)
+}
+
+const photoColumns = `piece_id, plate_id, person_id, sha, at_ms, text`
+
+// AddPhoto adds a photograph of a piece.
+func (t *Tx) AddPhoto(p *studio.Photo) (err error) {
+	p.ID, err = t.add("photos", photoColumns, p)
+	return err
+}
+
+// PhotosOf returns the photographs of a piece, the newest first.
+func (t *Tx) PhotosOf(pieceID int64) ([]studio.Photo, error) {
+	return rows[studio.Photo](t, `SELECT id, `+photoColumns+` FROM photos WHERE piece_id = ? ORDER BY at_ms DESC, id DESC`, pieceID)
+}
+
+// PhotosOn returns the photographs of what came off a plate.
+func (t *Tx) PhotosOn(plateID int64) ([]studio.Photo, error) {
+	return rows[studio.Photo](t, `SELECT id, `+photoColumns+` FROM photos WHERE plate_id = ? ORDER BY id`, plateID)
+}
+
+// DropPhotosOn takes the photographs of what came off a plate away.
+func (t *Tx) DropPhotosOn(plateID int64) error {
+	return t.exec(`DELETE FROM photos WHERE plate_id = ?`, plateID)
 }
 
 const paymentColumns = `order_id, kind, amount_minor, currency, at_ms, note, reverses_id`

@@ -8,7 +8,7 @@ import (
 
 const (
 	plateOnce      = `number, machine_id, material_id, created_ms`
-	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed`
+	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed, failed_layer`
 	runOnce        = `plate_id, machine_id, planned_min, physics_min`
 	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped, lot_id`
 	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off, program FROM plates `

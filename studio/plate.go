@@ -107,6 +107,19 @@ type OnPlatePiece struct {
 	Outcome  string
 	Cause    string
 	Changed  string // for this attempt, where one before failed
+
+	FailedLayer int // at which it failed; 0: nobody noted it
+}
+
+// Photo is a photograph of a piece.
+type Photo struct {
+	ID       int64
+	PieceID  int64
+	PlateID  int64 // that it came off; 0: it was taken elsewhere
+	PersonID int64
+	SHA      string
+	At       time.Time
+	Text     string
 }
 
 // Run is one attempt at a plate.
@@ -336,10 +349,14 @@ type Outcome struct {
 	Cause   string          // of a failure, or the flaw
 	Stage   route.StageKind // that mends it
 	Minutes float64
+	Layer   int // at which it failed; 0: nobody noted it
 }
 
 // Through reports whether what came off a plate is a print to go on with.
 func Through(what string) bool { return OneOf(what, Good, Rework, HiddenFlaw) }
+
+// mostLayers is how many layers a print has at most. Source: from memory.
+const mostLayers = 100_000
 
 // tooShort is the share of the planned time under which a run that printed well is asked
 // about. Source: from memory.
@@ -368,10 +385,12 @@ func (pl Plate) Empty(a Act, pieces []Piece, outcomes map[int64]Outcome, note st
 			return pl, Entry{}, rates.Amiss(fmt.Sprintf("flaw[%d]", p.ID), "%s, %s: say what the flaw is. Nothing was saved", p.Code, p.Name)
 		case out.What == Rework && (!OneOf(out.Stage, route.Mends()...) || !(out.Minutes > 0 && out.Minutes <= 24*60)):
 			return pl, Entry{}, rates.Amiss(fmt.Sprintf("mend_minutes[%d]", p.ID), "%s, %s: say how it is mended and in how many minutes, a day at most. Nothing was saved", p.Code, p.Name)
+		case out.Layer < 0 || out.Layer > mostLayers:
+			return pl, Entry{}, rates.Amiss(fmt.Sprintf("layer[%d]", p.ID), "%s, %s: a layer is between 1 and %d. Nothing was saved", p.Code, p.Name, mostLayers)
 		case out.What == Failed && strings.TrimSpace(out.Cause) == "":
 			return pl, Entry{}, rates.Amiss(fmt.Sprintf("cause[%d]", p.ID), "%s, %s: say why it failed; “not known” will do. Nothing was saved", p.Code, p.Name)
 		}
-		pl.Pieces[at].Outcome, pl.Pieces[at].Cause = out.What, out.Cause
+		pl.Pieces[at].Outcome, pl.Pieces[at].Cause, pl.Pieces[at].FailedLayer = out.What, out.Cause, out.Layer
 		count[out.What]++
 	}
 	ran := pl.Run.Ended.Sub(pl.Run.Started).Minutes()
@@ -437,7 +456,7 @@ func (pl Plate) Refill(a Act, machine Machine, busy *Plate, pieces []Piece) (Pla
 	run.Emptied, run.EmptiedBy = time.Time{}, 0
 	pl.Run, pl.State, pl.Pieces = &run, PlateFinished, slices.Clone(pl.Pieces)
 	for i := range pl.Pieces {
-		pl.Pieces[i].Outcome, pl.Pieces[i].Cause = "", ""
+		pl.Pieces[i].Outcome, pl.Pieces[i].Cause, pl.Pieces[i].FailedLayer = "", "", 0
 	}
 	return pl, a.entry("plate taken back", "plate %d stands on %s again", pl.Number, machine.Name).of(0, 0, pl.ID), nil
 }

@@ -173,14 +173,15 @@ type PieceSheet struct {
 	NextAlike int    // how many more wait for the same stage
 	Now       time.Time
 	Zone      *time.Location
-	Booked    float64               // grams its order has used of this material
-	Fragile   []solid.Fragile       // its weakest places, at its size
-	Parts     []studio.Piece        // of an assembly: what it is made of
-	Assembly  *studio.Piece         // that it becomes part of
-	With      []studio.Piece        // what goes into or with it
-	Baths     []studio.Bath         // that it may be washed in
-	BathDue   map[int64]string      // why one wants changing, by its id
-	Whence    store.Whence          // what it was made with
+	Booked    float64          // grams its order has used of this material
+	Fragile   []solid.Fragile  // its weakest places, at its size
+	Parts     []studio.Piece   // of an assembly: what it is made of
+	Assembly  *studio.Piece    // that it becomes part of
+	With      []studio.Piece   // what goes into or with it
+	Baths     []studio.Bath    // that it may be washed in
+	BathDue   map[int64]string // why one wants changing, by its id
+	Whence    store.Whence     // what it was made with
+	Photos    []studio.Photo
 	Load      string                // how many like it the station takes at once
 	In        []studio.Piece        // what is inside already, before it is closed
 	ToGoIn    []studio.Piece        // what is still to go in
@@ -282,6 +283,9 @@ func (s *PieceSheet) exploded(tx *store.Tx, p studio.Piece) error {
 // provenance finds what the piece was made with, and for a wash the baths and how many fit at once.
 func (s *PieceSheet) provenance(tx *store.Tx, h studio.Shop, p studio.Piece) (err error) {
 	if s.Whence, err = tx.WhenceOf(p.ID); err != nil {
+		return err
+	}
+	if s.Photos, err = tx.PhotosOf(p.ID); err != nil {
 		return err
 	}
 	if s.Kind() == route.Wash {

@@ -281,6 +281,7 @@ type PlateSheet struct {
 	Again      []Again             // pieces that failed before
 	Busy       *studio.Plate       // another plate runs on the machine
 	MayTake    error               // why the emptying cannot be taken back; nil: it can
+	Photos     []studio.Photo      // of what came off it
 	Log        []studio.Entry
 	Now        time.Time
 }
@@ -294,8 +295,11 @@ func (a *Room) PlateSheet(ctx context.Context, number int) (s PlateSheet, err er
 		if err := errors.Join(s.fragile(tx), s.readiness(tx), s.risks(tx)); err != nil {
 			return err
 		}
-		if s.Plate.State == studio.PlateLaid {
+		switch s.Plate.State {
+		case studio.PlateLaid:
 			s.Candidates, err = s.candidates(tx)
+		case studio.PlateEmptied:
+			s.Photos, err = tx.PhotosOn(s.Plate.ID)
 		}
 		return err
 	})

@@ -1,8 +1,11 @@
 package plates
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -11,6 +14,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/core/process"
+	"sakuji/format/photo"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -151,7 +155,49 @@ type Emptied struct {
 	Outcomes map[int64]studio.Outcome // by piece
 	Ended    time.Time                // when the run ended, if that was not noted; zero: now
 	Note     string
-	Sure     bool // a run far too short for good prints is meant
+	Sure     bool             // a run far too short for good prints is meant
+	Photos   map[int64]string // by piece, as KeepPhoto kept them
+}
+
+// KeepPhoto keeps a photograph, turned upright and without where it was taken, and says under which
+// name.
+func (a *Room) KeepPhoto(data []byte) (sha string, err error) {
+	clean, err := photo.Clean(data)
+	if err != nil {
+		return "", change.Refuse("The photograph: %s. Nothing was saved.", err)
+	}
+	sha, _, err = a.Store.Keep(bytes.NewReader(clean), photo.MostBytes)
+	return sha, err
+}
+
+// named is what a file is kept under.
+var named = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
+// addPhotos notes the photographs of what came off a plate.
+func (a *Room) addPhotos(c change.Change, pl studio.Plate, photos map[int64]string) error {
+	for _, id := range slices.Sorted(maps.Keys(photos)) {
+		if !pl.Holds(id) || !named.MatchString(photos[id]) {
+			continue
+		}
+		f, err := a.Store.File(photos[id])
+		if err != nil {
+			return err
+		}
+		info, err := f.Stat()
+		f.Close()
+		if err != nil {
+			return err
+		}
+		if err := c.AddFile(photos[id], info.Size(), c.Now); err != nil {
+			return err
+		}
+		at := slices.IndexFunc(pl.Pieces, func(o studio.OnPlatePiece) bool { return o.PieceID == id })
+		p := studio.Photo{PieceID: id, PlateID: pl.ID, PersonID: c.Act().PersonID, SHA: photos[id], At: c.Now, Text: pl.Pieces[at].Cause}
+		if err := c.AddPhoto(&p); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // EmptyPlate records what came off a plate, piece by piece: a failed piece waits again
@@ -180,7 +226,7 @@ func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, sai
 		if err := a.comeOff(c, s, pl, said.Outcomes); err != nil {
 			return err
 		}
-		if err := savePlate(c, pl, e); err != nil {
+		if err := errors.Join(savePlate(c, pl, e), a.addPhotos(c, pl, said.Photos)); err != nil {
 			return err
 		}
 		if t, ok := pl.Teaches(c.Now); ok && noted {
@@ -226,7 +272,7 @@ func (a *Room) TakeBackPlate(ctx context.Context, who change.Actor, number int) 
 				return err
 			}
 		}
-		return errors.Join(c.Unbook(pl.Run.ID), savePlate(c, pl, e))
+		return errors.Join(c.Unbook(pl.Run.ID), c.DropPhotosOn(pl.ID), savePlate(c, pl, e))
 	})
 }
 

@@ -40,6 +40,24 @@ func Uploads(w http.ResponseWriter, r *http.Request, field string) (files []mode
 	return files, func() { r.MultipartForm.RemoveAll() }, nil //nolint:errcheck // the system clears its temporary files too
 }
 
+// UploadsBy reads the files of a multipart form whose fields are named alike, photo[7], by what stands
+// in the brackets; none of a form that is not multipart.
+func UploadsBy(w http.ResponseWriter, r *http.Request, field string) (files map[string]models.Upload, clean func(), err error) {
+	if !strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/") {
+		return nil, func() {}, nil
+	}
+	if _, clean, err = Uploads(w, r, field); err != nil {
+		return nil, clean, err
+	}
+	files = map[string]models.Upload{}
+	for name, list := range r.MultipartForm.File {
+		if key, ok := strings.CutPrefix(name, field+"["); ok && len(list) > 0 && list[0].Size > 0 {
+			files[strings.TrimSuffix(key, "]")] = models.Upload{Name: list[0].Filename, Open: opener(list[0])}
+		}
+	}
+	return files, clean, nil
+}
+
 func uploadError(err error) error {
 	var tooLarge *http.MaxBytesError
 	if errors.As(err, &tooLarge) {

@@ -3,6 +3,8 @@ package plates
 import (
 	"encoding/json"
 	"fmt"
+	"io"
+	"maps"
 	"net/http"
 	"slices"
 	"strconv"
@@ -14,6 +16,7 @@ import (
 	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/route"
+	"sakuji/format/photo"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -239,12 +242,20 @@ func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
+	clean, err := s.photos(w, r)
+	defer clean()
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
 	f, err := kit.Decode[struct {
 		Outcomes map[int64]string       `form:"outcome"`
 		Causes   map[int64]string       `form:"cause"`
 		Flaws    map[int64]string       `form:"flaw"`
 		Mends    map[int64]string       `form:"mend"`
 		Minutes  map[int64]kit.Optional `form:"mend_minutes" label:"Minutes to mend it"`
+		Layers   map[int64]int          `form:"layer" label:"The layer it failed at"`
+		Photos   map[int64]string       `form:"kept_photo"`
 		Ended    kit.Moment             `form:"ended"`
 		Note     string                 `form:"note"`
 		Sure     bool                   `form:"sure"`
@@ -256,14 +267,41 @@ func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
 		case studio.Rework, studio.HiddenFlaw:
 			out.Cause, out.Stage, out.Minutes = strings.TrimSpace(f.Flaws[id]), route.StageKind(f.Mends[id]), f.Minutes[id].Value
 		case studio.Failed, studio.ScrappedOff:
-			out.Cause = f.Causes[id]
+			out.Cause, out.Layer = f.Causes[id], f.Layers[id]
 		}
 		outcomes[id] = out
 	}
 	if err == nil {
-		err = s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: s.JustNow(r, f.Ended), Note: f.Note, Sure: f.Sure})
+		err = s.App.Plates.EmptyPlate(r.Context(), s.Hand(r), plateNumber(r), plates.Emptied{Outcomes: outcomes, Ended: s.JustNow(r, f.Ended), Note: f.Note, Sure: f.Sure, Photos: f.Photos})
 	}
 	s.plateDone(w, r, err, "The plate is empty. Good pieces are on the bench; failed ones wait for another plate.")
+}
+
+// photos keeps the photographs that a form brings and puts the names they are kept under into it, so
+// that they are not asked for again when the form is.
+func (s *Room) photos(w http.ResponseWriter, r *http.Request) (clean func(), err error) {
+	files, clean, err := kit.UploadsBy(w, r, "photo")
+	if err != nil {
+		return clean, err
+	}
+	for _, id := range slices.Sorted(maps.Keys(files)) {
+		f, err := files[id].Open()
+		if err != nil {
+			return clean, err
+		}
+		data, err := io.ReadAll(io.LimitReader(f, photo.MostBytes+1))
+		f.Close()
+		if err != nil {
+			return clean, err
+		}
+		sha, err := s.App.Plates.KeepPhoto(data)
+		if err != nil {
+			return clean, err
+		}
+		r.PostForm.Set("kept_photo["+id+"]", sha)
+		r.Form.Set("kept_photo["+id+"]", sha)
+	}
+	return clean, nil
 }
 
 func (s *Room) takeBackPlate(w http.ResponseWriter, r *http.Request) {
