@@ -245,7 +245,7 @@ func TestExportOfAPlate(t *testing.T) {
 	sheet := lies(t, s, number)
 	file := func(ending string) []byte {
 		var out bytes.Buffer
-		require.NoError(t, s.Plates.Export(s.Ctx, s.Models, number, ending, &out))
+		require.NoError(t, s.Plates.Export(s.Ctx, s.Models, number, ending, false, &out))
 		return out.Bytes()
 	}
 	soup, err := mesh.Read(file("3mf"), mesh.Limits{})
@@ -270,9 +270,21 @@ func TestExportOfAPlate(t *testing.T) {
 	require.Len(t, list, 6)
 	assert.Equal(t, no+"-1", list[1][0])
 	assert.Contains(t, string(file("svg")), no+"-5")
+	var with bytes.Buffer
+	require.NoError(t, s.Plates.Export(s.Ctx, s.Models, number, "3mf", true, &with))
+	held, err := mesh.Read(with.Bytes(), mesh.Limits{})
+	require.NoError(t, err)
+	require.Len(t, held.Groups, 10, "each piece with its supports as a body beside it")
+	lift := sheet.Machine.LiftMM()
+	for i := range 5 {
+		part, props := held.Part(held.Groups[i].From, held.Groups[i].To).Weld().Box, held.Part(held.Groups[5+i].From, held.Groups[5+i].To).Weld().Box
+		assert.InDelta(t, lift, part.Min.Z, 1e-4, "it hangs over its raft")
+		assert.InDelta(t, 0, props.Min.Z, 1e-4, "which lies on the plate")
+		assert.Less(t, math.Hypot(part.Centre().X-props.Centre().X, part.Centre().Y-props.Centre().Y), 2.0, "under it")
+	}
 	var out bytes.Buffer
-	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, number, "exe", &out), store.ErrNotFound)
-	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, 99, "stl", &out), store.ErrNotFound)
+	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, number, "exe", false, &out), store.ErrNotFound)
+	assert.ErrorIs(t, s.Plates.Export(s.Ctx, s.Models, 99, "stl", false, &out), store.ErrNotFound)
 }
 
 // Two runs in a row that fail hold their machine until a cause is named; what failed never runs again

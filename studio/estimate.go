@@ -58,8 +58,8 @@ func (m Machine) Bed() plate.Bed {
 // a raft's edge, or a brim.
 func (m Machine) OnBed(id string, c Copy) plate.Part {
 	part := plate.Part{ID: id, Outline: c.Model.Shape.Plan.Scaled(c.Scale), HeightMM: c.Model.PrintHeightMM() * c.Scale}
+	part.HeightMM += m.LiftMM()
 	if m.Process == process.Resin {
-		part.HeightMM += m.Figures.V("raft") + m.Figures.V("stand")
 		part.SkirtMM = m.Figures.V("raft_edge")
 	} else {
 		part.SkirtMM = c.Profile.BrimMM

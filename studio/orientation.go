@@ -525,11 +525,7 @@ const pieceSlack = 1.15
 // Usable is the room in which a part may lie on a machine: margins, raft and stand off.
 func (m Machine) Usable() [3]float64 {
 	b := m.Bed()
-	stand := 0.0
-	if m.Process == process.Resin {
-		stand = m.Figures.V("raft") + m.Figures.V("stand")
-	}
-	return [3]float64{b.WidthMM - 2*b.MarginMM, b.DepthMM - 2*b.MarginMM, b.HeightMM - stand}
+	return [3]float64{b.WidthMM - 2*b.MarginMM, b.DepthMM - 2*b.MarginMM, b.HeightMM - m.LiftMM()}
 }
 
 // Splitting is what cutting a part's print depends on, on a machine.

@@ -38,7 +38,7 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	}
 	factor := machine.Calibration.Factor()
 	if machine.Process == process.Resin {
-		m, stand := process.ResinOf(machine.Figures), machine.Figures.V("raft")+machine.Figures.V("stand")
+		m, stand := process.ResinOf(machine.Figures), machine.LiftMM()
 		job.RunMin = func(on []plate.Part) float64 {
 			tallest := 0.0
 			for _, p := range on {

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 
+	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/solid"
@@ -165,6 +166,32 @@ func (h Shop) held(m Model, p PrintProfile, processName string) Model {
 	}
 	m.Shape.PillarMM3, m.Shape.LeastMM3 = scaled(m.Shape.PillarMM3), scaled(m.Shape.LeastMM3)
 	return m
+}
+
+// holding says how a part is held by a profile.
+func (h Shop) holding(processName string, p PrintProfile) solid.Holding {
+	out := HoldingFor(processName)
+	out.LimitDeg = max(out.LimitDeg, h.supportDeg(p))
+	out.SpacingMM /= math.Sqrt(cmp.Or(p.SupportPercent, 100) / 100)
+	return out
+}
+
+// LiftMM is how far a part hangs over the plate on its supports.
+func (m Machine) LiftMM() float64 {
+	if m.Process == process.Resin {
+		return m.Figures.V("raft") + m.Figures.V("stand")
+	}
+	return 0
+}
+
+// Props are the supports of a part as it stands, as bodies; nil where nothing holds it.
+func (h Shop) Props(s *mesh.Soup, m Machine, p PrintProfile) *mesh.Soup {
+	holding, on := h.holding(m.Process, p), solid.Standing{}
+	if m.Process == process.Resin {
+		on = solid.Standing{LiftMM: m.Figures.V("stand"), RaftMM: m.Figures.V("raft")}
+	}
+	part := solid.Whole(s.Weld())
+	return solid.Props(part, solid.Contacts(part, holding), holding, on)
 }
 
 // Copy is one print to be made: a model at a size, hollowed to a wall or not, by its profile.

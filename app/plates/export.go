@@ -6,6 +6,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 
 	"sakuji/app/change"
@@ -21,8 +22,8 @@ const mostExported = 20_000_000
 
 // Export writes a plate with its pieces in place, for the program that cuts it into layers: as 3MF,
 // each shape once and set in its places; as STL, all in one; as SVG, a drawing at full size; as CSV,
-// its list.
-func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending string, w io.Writer) error {
+// its list. held puts each piece's supports beside it as a body of its own, and lifts it over its raft.
+func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending string, held bool, w io.Writer) error {
 	var s PlateSheet
 	orientations := map[int64]studio.Orientation{}
 	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
@@ -49,7 +50,7 @@ func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending
 	case ending != "3mf" && ending != "stl":
 		return store.ErrNotFound
 	}
-	objects, err := s.objects(from, orientations)
+	objects, err := s.objects(from, orientations, held)
 	if err != nil {
 		return err
 	}
@@ -60,17 +61,25 @@ func (a *Room) Export(ctx context.Context, from *models.Room, number int, ending
 	return err
 }
 
-// objects are the shapes of a plate, each with the places of its copies.
-func (s PlateSheet) objects(from *models.Room, orientations map[int64]studio.Orientation) (out []mesh.Object, err error) {
-	type shape struct {
-		model, orientation int64
-		scale              float64
-	}
+// shape is what copies on a plate have in common in a file.
+type shape struct {
+	model, orientation int64
+	scale              float64
+	profile            studio.PrintProfile
+}
+
+// objects are the shapes of a plate, each with the places of its copies; with what holds each after it,
+// if asked for.
+func (s PlateSheet) objects(from *models.Room, orientations map[int64]studio.Orientation, held bool) (out []mesh.Object, err error) {
 	known := map[shape]int{}
 	triangles := 0
+	lift := 0.0
+	if held {
+		lift = s.Machine.LiftMM()
+	}
 	for i, l := range s.Laid() {
 		p := s.Pieces[i]
-		key := shape{p.Piece.ModelID, p.Piece.OrientationID, p.Piece.Scale}
+		key := shape{p.Piece.ModelID, p.Piece.OrientationID, p.Piece.Scale, p.Piece.Profile}
 		at, ok := known[key]
 		if !ok {
 			soup, err := from.Standing(p.Model, orientations[p.Piece.OrientationID], p.Piece.Scale)
@@ -79,14 +88,25 @@ func (s PlateSheet) objects(from *models.Room, orientations map[int64]studio.Ori
 			}
 			at = len(out)
 			known[key] = at
-			out = append(out, mesh.Object{Name: p.Piece.Name, Soup: soup})
+			out = append(out, mesh.Object{Name: p.Piece.Name, Soup: soup}, mesh.Object{Name: "supports of " + p.Piece.Name})
+			if held {
+				out[at+1].Soup = s.Shop.Props(soup, s.Machine, p.Piece.Profile)
+			}
 		}
-		if triangles += out[at].Soup.Len(); triangles > mostExported {
+		place := plate.StandsAt(l.Part.Outline, out[at].Soup.Box.Min, l.Placed)
+		place.Shift.Z += lift
+		for k := at; k <= at+1; k++ {
+			if out[k].Soup == nil {
+				continue
+			}
+			out[k].Places = append(out[k].Places, place)
+			triangles += out[k].Soup.Len()
+		}
+		if triangles > mostExported {
 			return nil, change.Refuse("Plate %d has more than %d million triangles: too many for one file.", s.Plate.Number, mostExported/1_000_000)
 		}
-		out[at].Places = append(out[at].Places, plate.StandsAt(l.Part.Outline, out[at].Soup.Box.Min, l.Placed))
 	}
-	return out, nil
+	return slices.DeleteFunc(out, func(o mesh.Object) bool { return o.Soup == nil }), nil
 }
 
 // writeCSV writes what lies on the plate as a list.

@@ -83,16 +83,10 @@ func NewReach(m *mesh.Mesh) *Reach {
 // Supports is SupportsOf the part turned by a matrix. Places out of reach are told as the
 // part itself stands, contacts as it is turned.
 func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
-	m := Turned(r.mesh, turn)
-	size := m.Box.Size()
-	if size.Z <= 0 || max(size.X, size.Y) <= 0 {
+	g := heldBy(Turned(r.mesh, turn), h)
+	if g == nil {
 		return Supports{}
 	}
-	g := newHolding(columnsOf(m, supportGrid), h)
-	g.look()
-	g.holdByWalls()
-	g.holdIslands(m) // first: what begins there is held by nothing else
-	g.holdLeaning()
 	g.out.ContactMM2 = float64(len(g.out.Contacts)) * math.Pi * h.TipMM * h.TipMM / 4
 	for _, x := range g.out.Contacts {
 		if x.OnPart {
@@ -101,6 +95,27 @@ func (r *Reach) Supports(turn [9]float64, h Holding) Supports {
 	}
 	g.out.Out = r.outOfReach(g, turn)
 	return g.out
+}
+
+// Contacts are the places where a part is held as it stands.
+func Contacts(m *mesh.Mesh, h Holding) []Contact {
+	if g := heldBy(m, h); g != nil {
+		return g.out.Contacts
+	}
+	return nil
+}
+
+// heldBy finds all that holds a part; nil for one that has no room.
+func heldBy(m *mesh.Mesh, h Holding) *holding {
+	if size := m.Box.Size(); size.Z <= 0 || max(size.X, size.Y) <= 0 {
+		return nil
+	}
+	g := newHolding(columnsOf(m, supportGrid), h)
+	g.look()
+	g.holdByWalls()
+	g.holdIslands(m) // first: what begins there is held by nothing else
+	g.holdLeaning()
+	return g
 }
 
 // PillarMM3 is the material of the pillars that hold a mesh as it stands, straight down to its

@@ -47,7 +47,7 @@ func (s *Room) export(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var out bytes.Buffer
-	if err := s.App.Plates.Export(r.Context(), s.App.Models, plateNumber(r), ending, &out); err != nil {
+	if err := s.App.Plates.Export(r.Context(), s.App.Models, plateNumber(r), ending, r.FormValue("supports") != "", &out); err != nil {
 		s.Fail(w, r, err)
 		return
 	}
