@@ -60,6 +60,16 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	return job
 }
 
+// Watch is who is there to change plates, from a moment on.
+func (h Shop) Watch(now time.Time) plate.Watch {
+	hours := h.Hours()
+	at := func(min float64) time.Time { return now.Add(time.Duration(min * float64(time.Minute))) }
+	return plate.Watch{
+		There: func(min float64) float64 { return hours.There(at(min)).Sub(now).Minutes() },
+		Until: func(min float64) float64 { return hours.Until(at(min)).Sub(now).Minutes() },
+	}
+}
+
 // spreadMin is what it is worth, in minutes of run, that the copies of an item do not all lie on one
 // plate. Source: from memory.
 const spreadMin = 10

@@ -22,6 +22,7 @@ type queued struct {
 	Profile  studio.PrintProfile // that its plates are of
 	Pieces   []studio.LaidPiece
 	Due      map[int64]time.Time // by which a piece must be off its plate
+	FreeMin  float64             // from when its machine is free, in minutes from now
 }
 
 // queued finds what waits that a machine could print in a material by a profile.
@@ -37,6 +38,11 @@ func (a *Room) queued(tx *store.Tx, machineID, materialID int64, by studio.Print
 	if q.Material, ok = q.Shop.Material(materialID, q.Machine.Process); !ok || q.Material.ID != materialID {
 		return q, change.Refuse("Choose a %s material for %s.", q.Machine.Process, q.Machine.Name)
 	}
+	free, _, err := a.free(tx)
+	if err != nil {
+		return q, err
+	}
+	q.FreeMin = free[q.Machine.ID]
 	return q, q.load(tx, a.Clock.Now(), nil)
 }
 
@@ -83,15 +89,19 @@ const (
 	mostSteps   = 150
 )
 
-// plan shares the queue out among plates.
+// plan shares the queue out among plates, of which the first is to start when its machine is free and
+// somebody is there.
 func (q queued) plan(now time.Time) plate.Plan {
 	job := q.Shop.PlateJob(q.Machine, q.Material, q.Pieces, q.Due, now)
 	job.Die = die(q.Machine)
-	s := plate.NewSearch(job)
-	for range max(leastSteps, min(mostSteps, searchSteps/max(1, len(q.Pieces)))) {
-		s.Step()
-	}
-	return s.Best()
+	watch := q.Shop.Watch(now)
+	return watch.First(job, watch.There(q.FreeMin), func(job plate.Job) plate.Plan {
+		s := plate.NewSearch(job)
+		for range max(leastSteps, min(mostSteps, searchSteps/max(1, len(q.Pieces)))) {
+			s.Step()
+		}
+		return s.Best()
+	})
 }
 
 // die is the chance that a search for plates of a machine has: the same every time.

@@ -124,7 +124,8 @@ func (a *Room) waiting(ctx context.Context, processName string, materialID int64
 			return err
 		}
 		w.Pieces = w.queue.Pieces
-		return w.taken(tx, a)
+		w.free, w.laid, err = a.free(tx)
+		return err
 	})
 	return w, err
 }
@@ -146,35 +147,33 @@ func (w *WhatIf) another() {
 	w.Ways = append(w.Ways, way)
 }
 
-// taken finds what runs and what is laid, and by that from when each machine is free.
-func (w *WhatIf) taken(tx *store.Tx, a *Room) error {
+// free finds from when each machine may start another plate, in minutes from now, by what runs and is
+// laid; and the plates that are laid.
+func (a *Room) free(tx *store.Tx) (min map[int64]float64, laid []PlateSheet, err error) {
 	open, err := tx.Plates(studio.PlateRunning, studio.PlateLaid)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
-	w.free = map[int64]float64{}
+	min = map[int64]float64{}
 	for _, pl := range open {
 		if pl.Run != nil {
-			w.free[pl.MachineID] += pl.Run.Left(w.Now)
+			min[pl.MachineID] += pl.Run.Left(a.Clock.Now())
 			continue
 		}
 		s, err := a.plateSheet(tx, pl.Number)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
-		w.laid = append(w.laid, s)
-		w.free[pl.MachineID] += s.Estimate.Minutes
+		laid = append(laid, s)
+		min[pl.MachineID] += s.Estimate.Minutes
 	}
-	return nil
+	return min, laid, nil
 }
 
 // way shares what waits among machines.
 func (w WhatIf) way(name string, machines []studio.Machine) Way {
 	out := Way{Name: name, Machines: machines, Owned: true}
-	hours := w.Shop.Hours()
-	fleet := plate.Fleet{Steps: whatIfSteps, Look: whatIfLook, StartMin: func(min float64) float64 {
-		return hours.There(w.Now.Add(time.Duration(min * float64(time.Minute)))).Sub(w.Now).Minutes()
-	}}
+	fleet := plate.Fleet{Steps: whatIfSteps, Look: whatIfLook, Watch: w.Shop.Watch(w.Now)}
 	for _, m := range machines {
 		job := w.Shop.PlateJob(m, w.Material, w.Pieces, w.queue.Due, w.Now)
 		job.Die = die(m)

@@ -9,11 +9,11 @@ import (
 // Fleet is machines that share the same parts side by side: a job each, with their own bed and
 // times. The jobs name the parts alike.
 type Fleet struct {
-	Jobs     []Job
-	FreeMin  []float64             // from when a machine may start, in minutes from now
-	StartMin func(float64) float64 // when a plate that could start then is started: by somebody who is there; nil: at once
-	Steps    int                   // of search for each plate
-	Look     int                   // how many parts are looked at for each plate, the soonest due and tallest first; 0: all
+	Jobs    []Job
+	FreeMin []float64 // from when a machine may start, in minutes from now
+	Watch   Watch     // who starts them
+	Steps   int       // of search for each plate
+	Look    int       // how many parts are looked at for each plate, the soonest due and tallest first; 0: all
 }
 
 // Run is a plate on one machine of a fleet.
@@ -44,21 +44,15 @@ func (f Fleet) Share() (out Shared) {
 		clear(reasons)
 		for i, job := range f.Jobs {
 			job.Parts = f.next(job, rest)
-			s := NewSearch(job)
-			for range f.Steps {
-				s.Step()
-			}
-			plan := s.Best()
+			begin := f.Watch.start(free[i])
+			plan := f.Watch.First(job, begin, f.search)
 			for _, l := range plan.Left {
 				reasons[l.ID] = l
 			}
 			if len(plan.Plates) == 0 {
 				continue
 			}
-			begin, on := free[i], plan.Plates[0]
-			if f.StartMin != nil {
-				begin = f.StartMin(begin)
-			}
+			on := plan.Plates[0]
 			if end := begin + on.Minutes; end < best.EndsMin {
 				best = Run{Job: i, Plate: on, BeginMin: begin, EndsMin: end}
 			}
@@ -79,6 +73,15 @@ func (f Fleet) Share() (out Shared) {
 		out.EndsMin = max(out.EndsMin, best.EndsMin)
 	}
 	return out
+}
+
+// search plans the parts of a machine.
+func (f Fleet) search(job Job) Plan {
+	s := NewSearch(job)
+	for range f.Steps {
+		s.Step()
+	}
+	return s.Best()
 }
 
 // reason says why a part is on no machine: as a search said, or as the last machine does.

@@ -51,7 +51,7 @@ func TestWorkedExampleOfAThirdMachine(t *testing.T) {
 		}
 		return min
 	}
-	assert.InDelta(t, (24+18)*60, Fleet{Jobs: []Job{job, job}, StartMin: day}.Share().EndsMin, 1e-9)
+	assert.InDelta(t, (24+18)*60, Fleet{Jobs: []Job{job, job}, Watch: Watch{There: day}}.Share().EndsMin, 1e-9)
 	busy := Fleet{Jobs: []Job{job, job}, FreeMin: []float64{0, 600 * 60}}.Share()
 	for _, r := range busy.Runs {
 		assert.Zero(t, r.Job, "the other is taken for long")

@@ -37,6 +37,15 @@ func (h Hours) There(t time.Time) time.Time {
 	return at
 }
 
+// Until is when the hands that are there at a moment, or from the first one after it on, leave.
+func (h Hours) Until(t time.Time) time.Time {
+	at, left := h.next(t)
+	if left > 24*time.Hour {
+		return at.AddDate(100, 0, 0)
+	}
+	return at.Add(left)
+}
+
 // next is the first moment from t on in which hands work, and how long they go on then.
 func (h Hours) next(t time.Time) (time.Time, time.Duration) {
 	if h.PerDay >= 24*time.Hour {
