@@ -34,7 +34,7 @@ func BenchmarkPlateSheet(b *testing.B) {
 	})
 	b.Run("whatif", func(b *testing.B) {
 		for b.Loop() {
-			_, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{})
+			_, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{}, 0)
 			require.NoError(b, err)
 		}
 	})

@@ -108,7 +108,7 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(60, route.Raw)
 	s.Accept(no)
-	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 50, Price: 480})
+	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 50, Price: 480}, 0)
 	require.NoError(t, err)
 	require.NoError(t, w.OtherBad)
 	require.Len(t, w.Ways, 2, "Tarn is the only one; and with another")
@@ -119,7 +119,7 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	require.Len(t, w.Each, 1)
 	assert.Equal(t, 59, w.Each[0].Others)
 	assert.Equal(t, "Tarn", w.Each[0].Cheapest)
-	numbers, left, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, s.Tarn)
+	numbers, left, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, s.Tarn, 0)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	assert.Len(t, numbers, len(alone.Runs))
@@ -132,17 +132,17 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 		}
 	}
 	assert.Len(t, seen, 60)
-	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0)
+	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0, 0)
 	refusal(t, err, "No piece waits")
-	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.PrintProfile{}, studio.OtherMachine{})
+	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.PrintProfile{}, studio.OtherMachine{}, 0)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	for _, n := range numbers {
 		require.NoError(t, s.Plates.DiscardPlate(s.Ctx, s.Bench, n))
 	}
-	shared, _, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0)
+	shared, _, err := s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0, 0)
 	require.NoError(t, err)
 	assert.Len(t, shared, len(alone.Runs))
-	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1})
+	w, err = s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, studio.PrintProfile{}, studio.OtherMachine{LikeID: s.Fell, TimePercent: 1}, 0)
 	require.NoError(t, err)
 	assert.Empty(t, w.Pieces)
 }

@@ -50,7 +50,7 @@ func TestPlatesAreOfOneProfile(t *testing.T) {
 	assert.Empty(t, fine.Candidates, "what waits is in other layers")
 	refusal(t, s.Plates.AddToPlate(s.Ctx, s.Bench, first, codes[0]), "it does not wait for a plate in")
 
-	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, by, studio.OtherMachine{})
+	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, by, studio.OtherMachine{}, 0)
 	require.NoError(t, err)
 	assert.Len(t, w.Pieces, 2)
 	second, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, by)

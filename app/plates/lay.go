@@ -93,7 +93,7 @@ const (
 // somebody is there.
 func (q queued) plan(now time.Time) plate.Plan {
 	job := q.Shop.PlateJob(q.Machine, q.Material, q.Pieces, q.Due, now)
-	job.Die = die(q.Machine)
+	job.Die = die(q.Machine, 1)
 	watch := q.Shop.Watch(now)
 	return watch.First(job, watch.There(q.FreeMin), func(job plate.Job) plate.Plan {
 		s := plate.NewSearch(job)
@@ -104,8 +104,8 @@ func (q queued) plan(now time.Time) plate.Plan {
 	})
 }
 
-// die is the chance that a search for plates of a machine has: the same every time.
-func die(m studio.Machine) plate.Die { return rand.New(rand.NewPCG(uint64(m.ID), 1)) }
+// die is the chance that a search for plates of a machine has: the same for the same seed.
+func die(m studio.Machine, seed uint64) plate.Die { return rand.New(rand.NewPCG(uint64(m.ID), seed)) }
 
 // planned works a plan out from what waits now, outside of any change: it may take a moment.
 func (a *Room) planned(ctx context.Context, machineID, materialID int64, by studio.PrintProfile) (q queued, plan plate.Plan, err error) {
@@ -222,7 +222,7 @@ func fillPlate(d change.Change, h studio.Shop, machine studio.Machine, pl studio
 		laid = append(laid, onBed(machine, p, models[p.ID], pl.Pieces[i]))
 	}
 	job := h.PlateJob(machine, q.Material, append(all, q.Pieces...), q.Due, d.Now)
-	job.Die = die(machine)
+	job.Die = die(machine, 1)
 	for i := range laid {
 		laid[i].Part = job.Parts[i]
 	}

@@ -31,11 +31,15 @@ type Room struct {
 	queue  *jobs.Queue
 	liveMu sync.Mutex
 	live   map[int64]Live // by machine
+
+	answers jobs.Answers // plans that are looked for longer than a moment
+	lookMu  sync.Mutex
+	looking map[string]*lookingOn // by what they are for
 }
 
 // New makes the room and registers the long work it does.
 func New(base change.Base, queue *jobs.Queue) *Room {
-	a := &Room{Base: base, queue: queue, live: map[int64]Live{}}
+	a := &Room{Base: base, queue: queue, live: map[int64]Live{}, looking: map[string]*lookingOn{}}
 	queue.Register(studio.JobCalibrate, jobs.Kind{Run: a.calibrate, Ended: dropPrepared, After: a.letGo})
 	return a
 }

@@ -28,7 +28,10 @@ type WhatIf struct {
 	OtherBad error
 	Each     []Placing
 	Now      time.Time
+	LookedOn *LookedOn // longer than a moment; nil: not
 
+	steps int    // of search for each plate
+	seed  uint64 // of its die
 	queue queued
 	laid  []PlateSheet      // plates that are laid, of every machine
 	free  map[int64]float64 // from when each machine may start, in minutes from now
@@ -79,14 +82,25 @@ const (
 	whatIfLook  = 60
 )
 
-// WhatIf works them out for a material and a profile; other is asked for where its LikeID is set.
-func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, by studio.PrintProfile, other studio.OtherMachine) (w WhatIf, err error) {
+// WhatIf works them out for a material and a profile; other is asked for where its LikeID is set. It
+// takes a moment, or goes on looking for so many seconds.
+func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64, by studio.PrintProfile, other studio.OtherMachine, seconds int) (w WhatIf, err error) {
 	w, err = a.waiting(ctx, processName, materialID, by)
 	w.Other = other
 	if err != nil || len(w.Pieces) == 0 {
 		return w, err
 	}
 	w.each()
+	if seconds > 0 {
+		return w, a.lookOn(ctx, &w, seconds)
+	}
+	w.ways(whatIfSteps, 1)
+	return w, nil
+}
+
+// ways works out each way by so many steps of search, by a seed.
+func (w *WhatIf) ways(steps int, seed uint64) {
+	w.steps, w.seed, w.Ways = steps, seed, nil
 	for _, m := range w.Machines {
 		w.Ways = append(w.Ways, w.way(m.Name+" alone", []studio.Machine{m}))
 	}
@@ -97,7 +111,6 @@ func (a *Room) WhatIf(ctx context.Context, processName string, materialID int64,
 		}
 	}
 	w.another()
-	return w, nil
 }
 
 // waiting finds what waits for a material, the machines that could print it, and from when each may.
@@ -173,10 +186,10 @@ func (a *Room) free(tx *store.Tx) (min map[int64]float64, laid []PlateSheet, err
 // way shares what waits among machines.
 func (w WhatIf) way(name string, machines []studio.Machine) Way {
 	out := Way{Name: name, Machines: machines, Owned: true}
-	fleet := plate.Fleet{Steps: whatIfSteps, Look: whatIfLook, Watch: w.Shop.Watch(w.Now)}
+	fleet := plate.Fleet{Steps: w.steps, Look: whatIfLook, Watch: w.Shop.Watch(w.Now)}
 	for _, m := range machines {
 		job := w.Shop.PlateJob(m, w.Material, w.Pieces, w.queue.Due, w.Now)
-		job.Die = die(m)
+		job.Die = die(m, w.seed)
 		fleet.Jobs, fleet.FreeMin = append(fleet.Jobs, job), append(fleet.FreeMin, w.free[m.ID])
 	}
 	shared := fleet.Share()
@@ -281,8 +294,8 @@ func (w WhatIf) Best() (best Way, ok bool) {
 }
 
 // LayWay makes all plates of a way of the studio's own, as it was shown: of one machine alone, or of
-// all side by side where none is named.
-func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string, materialID int64, by studio.PrintProfile, machineID int64) (numbers []int, left []plate.Left, err error) {
+// all side by side where none is named; looked for as long as it was.
+func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string, materialID int64, by studio.PrintProfile, machineID int64, seconds int) (numbers []int, left []plate.Left, err error) {
 	w, err := a.waiting(ctx, processName, materialID, by)
 	if err != nil {
 		return nil, nil, err
@@ -295,7 +308,10 @@ func (a *Room) LayWay(ctx context.Context, who change.Actor, processName string,
 		return nil, nil, change.Refuse("Choose a machine.")
 	}
 	w.queue.Machine = machines[0]
-	way := w.way("", machines)
+	way, err := a.found(w, machines, seconds)
+	if err != nil {
+		return nil, nil, err
+	}
 	if len(way.Runs) == 0 {
 		return nil, way.Left, w.queue.nothing(way.Left)
 	}

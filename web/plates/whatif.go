@@ -56,6 +56,9 @@ func (v whatIfView) Money(amount float64) studio.Money {
 	return v.Shop.Studio.Money(quote.Minor(amount, studio.Digits(v.Shop.Studio.Currency)))
 }
 
+// Budgets are for how many seconds a plan may be looked for.
+func (v whatIfView) Budgets() []int { return []int{10, 30, plates.MostSeconds} }
+
 // byForm is what of a profile a plate must be of.
 type byForm struct {
 	LayerMM  float64 `form:"layer" label:"Layer"`
@@ -76,7 +79,8 @@ type otherForm struct {
 	DeepMM   float64 `form:"deep" label:"Its depth" validate:"gte=0"`
 	HighMM   float64 `form:"high" label:"Its height" validate:"gte=0"`
 	byForm
-	Price float64 `form:"price" label:"Its price" validate:"gte=0"`
+	Seconds int     `form:"seconds" label:"Seconds" validate:"gte=0"`
+	Price   float64 `form:"price" label:"Its price" validate:"gte=0"`
 }
 
 func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
@@ -87,7 +91,7 @@ func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
 	}
 	other := studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent, WidthMM: f.WideMM, DepthMM: f.DeepMM, HeightMM: f.HighMM, Price: f.Price}
 	v := whatIfView{}
-	if v.WhatIf, err = s.App.Plates.WhatIf(r.Context(), f.Process, f.Material, f.profile(), other); err != nil {
+	if v.WhatIf, err = s.App.Plates.WhatIf(r.Context(), f.Process, f.Material, f.profile(), other, f.Seconds); err != nil {
 		s.Fail(w, r, err)
 		return
 	}
@@ -102,12 +106,13 @@ func (s *Room) layWay(w http.ResponseWriter, r *http.Request) {
 		Process  string `form:"process"`
 		Material int64  `form:"material"`
 		Machine  int64  `form:"machine"` // 0: all side by side
+		Seconds  int    `form:"seconds"`
 		byForm
 	}](r)
 	var numbers []int
 	var left []plate.Left
 	if err == nil {
-		numbers, left, err = s.App.Plates.LayWay(r.Context(), s.Hand(r), f.Process, f.Material, f.profile(), f.Machine)
+		numbers, left, err = s.App.Plates.LayWay(r.Context(), s.Hand(r), f.Process, f.Material, f.profile(), f.Machine, f.Seconds)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
