@@ -109,6 +109,39 @@ func TestPlateIsArranged(t *testing.T) {
 	sheet, err := s.Plates.PlateSheet(s.Ctx, 1)
 	require.NoError(t, err)
 	require.Len(t, sheet.Pieces, 1)
+
+	// It is dragged back on from the list, let go beside the bed it is not, undone and redone, and kept.
+	b.open(path)
+	b.eval(`document.querySelector("[data-bring]").scrollIntoView({block: "end"})`)
+	point := func(selector string, right, down float64) (x, y float64) {
+		var w, h float64
+		_, err := fmt.Sscan(b.eval(`const r = document.querySelector(%s).getBoundingClientRect(); return [r.x, r.y, r.width, r.height].join(" ")`, selector), &x, &y, &w, &h)
+		require.NoError(t, err)
+		return x + right*w, y + down*h
+	}
+	toX, toY := point("svg[data-bed] rect[stroke-dasharray]", 0.75, 0.3)
+	x, y = point("[data-bring]", 0.5, 0.5)
+	onto := func(toX, toY float64) {
+		b.do(chromedp.MouseEvent("mousePressed", x, y, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", (x+toX)/2, (y+toY)/2, chromedp.ButtonLeft),
+			chromedp.MouseEvent("mouseMoved", toX, toY, chromedp.ButtonLeft), chromedp.MouseEvent("mouseReleased", toX, toY, chromedp.ButtonLeft))
+	}
+	onto(x, y-60)
+	b.until(`document.querySelectorAll("[data-piece]").length === 1`)
+	onto(toX, toY)
+	b.until(`document.querySelectorAll("[data-piece]").length === 2`)
+	kept(false)
+	b.eval(`document.querySelector("[data-do=back]").click()`)
+	b.until(`document.querySelectorAll("[data-piece]").length === 1`)
+	b.eval(`document.querySelector("[data-do=again]").click()`)
+	b.until(`document.querySelectorAll("[data-piece]").length === 2`)
+	b.button("Keep it so")
+	b.until(`document.body.innerText.includes("Kept: the pieces lie so.")`)
+	bed := where(a).Model.Shape.Plan // it lies where it was let go
+	low, high := bed.Size()
+	tarn, _ := sheet.Shop.Machine(s.Tarn)
+	assert.InDelta(t, 0.75*tarn.Bed().WidthMM, where(a).XMM+(high.X-low.X)/2, 4)
+	assert.InDelta(t, 0.7*tarn.Bed().DepthMM, where(a).YMM+(high.Y-low.Y)/2, 4)
+	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, 1, a))
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, 1, studio.Started{At: s.Clock.At.Add(-time.Minute)}))
 	b.open(path)
 	assert.Equal(t, "0", b.eval(`return document.querySelectorAll("[data-piece]").length`), "a run that is on stays as it is")

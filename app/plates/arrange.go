@@ -51,12 +51,16 @@ func (a *Room) Arrange(ctx context.Context, who change.Actor, number int, moves 
 		}
 		pl.Pieces = slices.Clone(pl.Pieces)
 		for _, m := range moves.Pieces {
-			at := slices.IndexFunc(pieces, func(p studio.Piece) bool { return p.Code == m.Code })
-			if at < 0 {
-				return change.Refuse("%s does not lie on plate %d.", m.Code, number)
-			}
 			if math.IsNaN(m.XMM+m.YMM+m.AngleDeg) || math.IsInf(m.XMM+m.YMM+m.AngleDeg, 0) {
 				return change.Refuse("%s: say where it lies.", m.Code)
+			}
+			at := slices.IndexFunc(pieces, func(p studio.Piece) bool { return p.Code == m.Code })
+			if at < 0 {
+				var p studio.Piece
+				if pl, p, err = bring(d, h, machine, pl, pieces, m.Code); err != nil {
+					return err
+				}
+				at, pieces = len(pieces), append(pieces, p)
 			}
 			o := &pl.Pieces[at]
 			o.XMM, o.YMM, o.AngleDeg, o.Locked = m.XMM, m.YMM, math.Mod(math.Mod(m.AngleDeg, 360)+360, 360), m.Locked
@@ -69,6 +73,29 @@ func (a *Room) Arrange(ctx context.Context, who change.Actor, number int, moves 
 		}
 		return d.Note("moved on a plate", change.About{Plate: pl.ID}, "%s on plate %d", studio.Say(len(moves.Pieces), "piece"), number)
 	})
+}
+
+// bring lays a piece that waits on a plate, wherever it is put then.
+func bring(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate, on []studio.Piece, code string) (studio.Plate, studio.Piece, error) {
+	groups, _, err := Waiting(d.Tx, h)
+	if err != nil {
+		return pl, studio.Piece{}, err
+	}
+	material, _ := h.Material(pl.MaterialID, machine.Process)
+	by := studio.PrintProfile{}
+	if all := studio.Profiles(on); len(all) > 0 {
+		by = all[0]
+	}
+	waiting := shareable(groups, machine, material, by)
+	at := slices.IndexFunc(waiting, func(p studio.Piece) bool { return p.Code == code })
+	if at < 0 {
+		return pl, studio.Piece{}, change.Refuse("%s neither lies on plate %d nor waits for one like it. Nothing was moved.", code, pl.Number)
+	}
+	p := waiting[at]
+	if pl, p, err = pl.Lay(p, studio.OnPlatePiece{}); err != nil {
+		return pl, p, change.Refused(err)
+	}
+	return pl, p, d.SavePiece(p)
 }
 
 // clashes refuses what lies where it must not.

@@ -264,6 +264,7 @@ type Candidate struct {
 	Why        string
 	AddMinutes float64
 	AddGrams   float64
+	Part       plate.Part // as it would lie
 }
 
 // PlateSheet is one plate, drawn and worked out.
@@ -447,8 +448,8 @@ func (s PlateSheet) candidates(tx *store.Tx) (out []Candidate, err error) {
 
 // candidate tries one waiting piece on what is left of the bed.
 func (s PlateSheet) candidate(gap plate.Gap, lp studio.LaidPiece) Candidate {
-	c := Candidate{Piece: lp.Piece}
-	_, c.Why = gap.Try(s.Machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model)))
+	c := Candidate{Piece: lp.Piece, Part: s.Machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model))}
+	_, c.Why = gap.Try(c.Part)
 	if c.Fits = c.Why == ""; !c.Fits {
 		return c
 	}

@@ -12,6 +12,7 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/plates"
+	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -29,6 +30,7 @@ type bedData struct {
 	Scale    float64      `json:"k"`
 	KeptFree [][4]float64 `json:"kept_free"` // x, y, width, depth
 	Pieces   []bedPart    `json:"pieces"`
+	Waiting  []bedPart    `json:"candidates,omitempty"` // that may be brought onto it
 }
 
 type bedPart struct {
@@ -39,6 +41,19 @@ type bedPart struct {
 	Locked  bool           `json:"locked"`
 	Skirt   float64        `json:"skirt"`
 	Outline [][][2]float64 `json:"outline"`
+	Label   string         `json:"label,omitempty"` // how tall it is
+}
+
+// outlineOf is a part's outline as the browser takes it.
+func outlineOf(p plate.Part) (out [][][2]float64) {
+	for _, ring := range p.Outline {
+		points := make([][2]float64, len(ring))
+		for k, q := range ring {
+			points[k] = [2]float64{micron(q.X), micron(q.Y)}
+		}
+		out = append(out, points)
+	}
+	return out
 }
 
 // BedData is written for the browser.
@@ -49,15 +64,10 @@ func (v PlateView) BedData() (string, error) {
 		d.KeptFree = append(d.KeptFree, [4]float64{k.XMM, k.YMM, k.WidthMM, k.DepthMM})
 	}
 	for i, l := range v.Laid() {
-		p := bedPart{Code: l.Part.ID, X: l.XMM, Y: l.YMM, Angle: l.AngleDeg, Locked: v.Pieces[i].Locked, Skirt: l.SkirtMM}
-		for _, ring := range l.Part.Outline {
-			points := make([][2]float64, len(ring))
-			for k, q := range ring {
-				points[k] = [2]float64{micron(q.X), micron(q.Y)}
-			}
-			p.Outline = append(p.Outline, points)
-		}
-		d.Pieces = append(d.Pieces, p)
+		d.Pieces = append(d.Pieces, bedPart{Code: l.Part.ID, X: l.XMM, Y: l.YMM, Angle: l.AngleDeg, Locked: v.Pieces[i].Locked, Skirt: l.SkirtMM, Outline: outlineOf(l.Part)})
+	}
+	for _, c := range v.Candidates {
+		d.Waiting = append(d.Waiting, bedPart{Code: c.Part.ID, Skirt: c.Part.SkirtMM, Outline: outlineOf(c.Part), Label: fmt.Sprintf("%.0f", c.Part.HeightMM-v.Machine.LiftMM())})
 	}
 	b, err := json.Marshal(d)
 	return string(b), err

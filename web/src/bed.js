@@ -78,8 +78,11 @@ function arrange(svg) {
 
   const state = () => JSON.stringify([...pieces.values()].map((p) => [p.code, p.x, p.y, p.angle, p.locked]));
   const first = state();
+  const brought = new Map(); // pieces that were not on the plate, and may be again
   const restore = (text) => {
-    for (const [code, x, y, angle, locked] of JSON.parse(text)) Object.assign(pieces.get(code), { x, y, angle, locked });
+    const was = new Map(JSON.parse(text).map(([code, ...at]) => [code, at]));
+    for (const p of brought.values()) was.has(p.code) ? put(p) : lose(p);
+    for (const [code, [x, y, angle, locked]] of was) Object.assign(pieces.get(code), { x, y, angle, locked });
     pieces.forEach(place);
     judge(...pieces.values());
   };
@@ -171,7 +174,7 @@ function arrange(svg) {
     const at = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse());
     return [(at.x - bed.left) / bed.k, (bed.bottom - at.y) / bed.k];
   }
-  pieces.forEach((p) => {
+  function wire(p) {
     place(p);
     p.g.addEventListener("pointerdown", (e) => {
       if (e.button) return;
@@ -215,7 +218,84 @@ function arrange(svg) {
       e.preventDefault();
       did(before, p);
     });
-  });
+  }
+  pieces.forEach(wire);
+
+  // put lays a piece that waits on the plate; lose takes it off again.
+  function put(p) {
+    if (pieces.has(p.code)) return;
+    pieces.set(p.code, p);
+    near.set(p.code, new Set());
+    svg.append(p.g);
+    form.querySelector("tbody").append(p.row);
+    p.handle.hidden = true;
+  }
+  function lose(p) {
+    if (!pieces.delete(p.code)) return;
+    for (const code of near.get(p.code)) near.get(code).delete(p.code);
+    near.delete(p.code);
+    off.delete(p.code);
+    p.g.remove();
+    p.row.remove();
+    p.handle.hidden = false;
+    if (chosen === p) chosen = null;
+  }
+  // drawn is a piece of the drawing for one that waits, with its fields.
+  function drawn(c, handle) {
+    const g = document.createElementNS("http://www.w3.org/2000/svg", "g");
+    g.setAttribute("class", "piece");
+    g.setAttribute("tabindex", "0");
+    g.setAttribute("role", "button");
+    g.setAttribute("data-piece", c.code);
+    g.setAttribute("aria-label", `${c.code}, brought onto the plate: arrows move it, T turns it, H holds it`);
+    g.innerHTML = `<path fill="var(--paper2)" fill-rule="evenodd" stroke="var(--ink)" stroke-width="1.2"/><g aria-hidden="true"><rect x="-13" y="-9" width="26" height="17" fill="var(--paper)"/><text y="4.5" text-anchor="middle" font-size="12.5" font-weight="600">${c.label}</text><text class="heldsign" y="-12" text-anchor="middle" font-size="11">held</text></g>`;
+    const row = document.createElement("tr");
+    const number = (name) => `<td><input name="${name}[${c.code}]" class="max-w-[92px]" inputmode="decimal" aria-label="${name} of ${c.code}"></td>`;
+    row.innerHTML = `<td class="fig">${c.code}</td>${number("x")}${number("y")}${number("angle")}<td><input type="checkbox" name="locked[${c.code}]" value="1" aria-label="${c.code} is held"></td>`;
+    const p = { ...c, angle: 0, locked: false, g, row, handle };
+    wire(p);
+    brought.set(c.code, p);
+    return p;
+  }
+  for (const c of bed.candidates ?? []) {
+    const handle = document.querySelector(`[data-bring="${CSS.escape(c.code)}"]`);
+    if (!handle) continue;
+    handle.hidden = false;
+    handle.addEventListener("pointerdown", (e) => {
+      if (e.button) return;
+      const before = state(), p = brought.get(c.code) ?? drawn(c, handle);
+      const [, , w, d] = box(p.at);
+      const move = (e) => {
+        const [x, y] = mm(e);
+        Object.assign(p, { x: x - w / 2, y: y - d / 2 });
+        place(p);
+        judge(p);
+      };
+      const end = () => {
+        handle.removeEventListener("pointermove", move);
+        handle.removeEventListener("pointerup", end);
+        handle.removeEventListener("pointercancel", end);
+        const [l, b, r, t] = p.box;
+        if (r < 0 || t < 0 || l > bed.width || b > bed.depth) { // let go beside the bed
+          lose(p);
+          judge();
+          return;
+        }
+        did(before, p);
+        p.g.focus({ preventScroll: true });
+      };
+      put(p);
+      choose(p);
+      handle.setPointerCapture(e.pointerId);
+      handle.hidden = false; // it carries the pointer until it is let go
+      handle.addEventListener("pointermove", move);
+      handle.addEventListener("pointerup", () => { handle.hidden = pieces.has(p.code); }, { once: true });
+      handle.addEventListener("pointerup", end);
+      handle.addEventListener("pointercancel", end);
+      move(e);
+      e.preventDefault();
+    });
+  }
   svg.addEventListener("keydown", (e) => {
     if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z") return;
     e.preventDefault();
