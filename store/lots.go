@@ -4,7 +4,7 @@ import (
 	"sakuji/studio"
 )
 
-const lotColumns = `material_id, label, received_ms, opened_ms, expires_ms, grams, price_per_kg, weighed_ms, weighed_g, ended_ms`
+const lotColumns = `material_id, label, received_ms, opened_ms, expires_ms, grams, price_per_kg, weighed_ms, weighed_g, ended_ms, mix, tare_g`
 
 // Lots returns all lots with what was booked from each since it was weighed, the oldest first.
 func (t *Tx) Lots() ([]studio.Lot, error) {

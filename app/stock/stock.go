@@ -4,6 +4,7 @@ package stock
 
 import (
 	"context"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -125,6 +126,68 @@ func (a *Room) on(ctx context.Context, who change.Actor, id int64, what string, 
 // Weigh notes what is left of a lot.
 func (a *Room) Weigh(ctx context.Context, who change.Actor, id int64, grams float64) error {
 	return a.on(ctx, who, id, "lot weighed", func(l studio.Lot, now time.Time) (studio.Lot, error) { return l.Weigh(grams, now) })
+}
+
+// WeighFull notes what a scale shows of a lot with its bottle or spool.
+func (a *Room) WeighFull(ctx context.Context, who change.Actor, id int64, grossG, tareG float64) error {
+	return a.on(ctx, who, id, "lot weighed", func(l studio.Lot, now time.Time) (studio.Lot, error) { return l.WeighFull(grossG, tareG, now) })
+}
+
+// Mix makes a lot of a material out of so many grams of others, and books what it takes.
+func (a *Room) Mix(ctx context.Context, who change.Actor, materialID int64, label string, grams map[int64]float64) error {
+	return a.Do(ctx, who, func(d change.Change) error {
+		materials, err := d.Materials()
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(materials, func(m studio.Material) bool { return m.ID == materialID })
+		if at < 0 {
+			return change.Refuse("Choose what the mix is printed as.")
+		}
+		lots, err := d.Lots()
+		if err != nil {
+			return err
+		}
+		l, err := studio.MixedOf(materials[at], label, grams, lots, d.Now)
+		if err != nil {
+			return change.Refused(err)
+		}
+		if err := d.SaveLot(&l); err != nil {
+			return err
+		}
+		for _, p := range l.Mix {
+			from := lots[slices.IndexFunc(lots, func(o studio.Lot) bool { return o.ID == p.LotID })]
+			if from.Opened.IsZero() {
+				from.Opened = d.Now
+				if err := d.SaveLot(&from); err != nil {
+					return err
+				}
+			}
+			if err := d.Book(studio.Booking{MaterialID: from.MaterialID, LotID: from.ID, Grams: p.Grams, At: d.Now}); err != nil {
+				return err
+			}
+		}
+		return d.Note("lot mixed", change.About{}, "%s, %s g: %s", l.Label, rates.Number(l.Grams), l.Recipe())
+	})
+}
+
+// SetScale keeps where the studio's scale answers; empty: nowhere.
+func (a *Room) SetScale(ctx context.Context, who change.Actor, link string) error {
+	link = strings.TrimRight(strings.TrimSpace(link), "/")
+	if u, err := url.Parse(link); link != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "") {
+		return change.RefuseField("link", "A scale answers at http://…; %q is no address.", link)
+	}
+	return a.Do(ctx, who, func(d change.Change) error {
+		s, err := d.Studio()
+		if err != nil {
+			return err
+		}
+		s.Defaults.Scale = link
+		if err := d.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.Note("studio changed", change.About{}, "its scale answers at %q", link)
+	})
 }
 
 // End notes that a lot is empty or thrown away.

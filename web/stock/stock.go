@@ -3,9 +3,12 @@ package stock
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
+	"sakuji/app/change"
 	"sakuji/app/stock"
+	"sakuji/device"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -13,6 +16,8 @@ import (
 // sheetView is the stock with what is short.
 type sheetView struct {
 	stock.Sheet
+	Again studio.Lot        // a mix to be made once more; of id 0: none
+	Take  map[int64]float64 // what it takes, by lot
 }
 
 // Buy lists what to buy, in words.
@@ -34,7 +39,22 @@ func (s *Room) sheet(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "stock", kit.Page{Title: "Stock", Sheet: "Stock", Active: "/plates", D: sheetView{sheet}, Keys: kit.Keys("↑ ↓", "move", "F", "find")})
+	v := sheetView{Sheet: sheet}
+	f, err := kit.DecodeQuery[struct {
+		Again int64 `form:"again"`
+	}](r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	var lots []studio.Lot
+	for _, st := range sheet.Stock {
+		lots = append(lots, st.Lots...)
+	}
+	if at := slices.IndexFunc(lots, func(l studio.Lot) bool { return l.ID == f.Again }); at >= 0 {
+		v.Again, v.Take = lots[at], lots[at].Again(lots)
+	}
+	s.Show(w, r, "stock", kit.Page{Title: "Stock", Sheet: "Stock", Active: "/plates", D: v, Keys: kit.Keys("↑ ↓", "move", "F", "find")})
 }
 
 func (s *Room) received(w http.ResponseWriter, r *http.Request) {
@@ -63,6 +83,45 @@ func (s *Room) weigh(w http.ResponseWriter, r *http.Request) {
 		err = s.App.Stock.Weigh(r.Context(), s.Hand(r), kit.PathID(r, "id"), f.Left)
 	}
 	s.done(w, r, err, "Weighed: the stock goes on from there.")
+}
+
+// scale weighs a lot with its bottle or spool on the studio's scale.
+func (s *Room) scale(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Tare float64 `form:"tare" label:"Its empty bottle or spool"`
+	}](r)
+	var grams float64
+	if err == nil {
+		var h studio.Shop
+		if h, err = s.App.Setup.Shop(r.Context()); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
+		grams, err = device.Weigh(r.Context(), h.Studio.Defaults.Scale)
+		if err != nil {
+			err = change.Refuse("%s. Nothing was noted.", studio.UpperFirst(err.Error()))
+		}
+	}
+	if err == nil {
+		err = s.App.Stock.WeighFull(r.Context(), s.Hand(r), kit.PathID(r, "id"), grams, f.Tare)
+	}
+	s.done(w, r, err, fmt.Sprintf("%.0f g on the scale, %.0f g of them the empty one.", grams, f.Tare))
+}
+
+func (s *Room) mix(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Material int64             `form:"material"`
+		Label    string            `form:"label"`
+		Grams    map[int64]float64 `form:"grams" label:"Grams of a lot"`
+	}](r)
+	if err == nil {
+		err = s.App.Stock.Mix(r.Context(), s.Hand(r), f.Material, f.Label, f.Grams)
+	}
+	s.done(w, r, err, f.Label+" is mixed, and open.")
+}
+
+func (s *Room) setScale(w http.ResponseWriter, r *http.Request) {
+	s.done(w, r, s.App.Stock.SetScale(r.Context(), kit.Owner(r), kit.Word(r, "link")), "Kept.")
 }
 
 func (s *Room) end(w http.ResponseWriter, r *http.Request) {
