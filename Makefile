@@ -45,7 +45,7 @@ bench: admesh nest node_modules
 	go test ./core/plate -run '^$$' -bench 'First|Seconds|Check' -benchtime 1x
 	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
-	go test ./web -run '^$$' -bench 'Pages|Repriced' -benchtime 60x
+	go test ./web -run '^$$' -bench 'Pages|PlatePage|Repriced' -benchtime 60x
 
 # One picture of each main view, from the demo data.
 shots: chromium

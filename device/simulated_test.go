@@ -109,7 +109,7 @@ func TestWatchedMachines(t *testing.T) {
 	m := &Simulated{Name: "Tarn", Process: process.Resin, Factor: 1.1, Now: s.Clock.Now}
 	server := httptest.NewServer(m)
 	defer server.Close()
-	require.NoError(t, s.Setup.SaveReach(s.Ctx, s.Owner, s.Tarn, server.URL+"/", "0 0 10 12,5"))
+	require.NoError(t, s.Setup.SaveReach(s.Ctx, s.Owner, s.Tarn, studio.Reach{Link: server.URL + "/", KeepOut: "0 0 10 12,5"}))
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	look := func() plates.PlateSheet {
@@ -166,7 +166,7 @@ func TestWatchedMachines(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, plates.Unreachable, live.State)
 	for _, bad := range [][2]string{{"ftp://x", ""}, {"http://", ""}, {"", "1 2 3"}, {"", "0 0 9999 5"}, {"", "a b c d"}} {
-		assert.Error(t, s.Setup.SaveReach(s.Ctx, s.Owner, s.Tarn, bad[0], bad[1]), bad)
+		assert.Error(t, s.Setup.SaveReach(s.Ctx, s.Owner, s.Tarn, studio.Reach{Link: bad[0], KeepOut: bad[1]}), bad)
 	}
-	assert.Error(t, s.Setup.SaveReach(s.Ctx, s.Owner, 99, "", ""))
+	assert.Error(t, s.Setup.SaveReach(s.Ctx, s.Owner, 99, studio.Reach{}))
 }

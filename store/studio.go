@@ -84,7 +84,7 @@ func (t *Tx) SaveMachine(m *studio.Machine) error {
 
 // SaveReach writes where a machine answers, and what of its bed is kept free.
 func (t *Tx) SaveReach(m studio.Machine) error {
-	return t.save("machines", &m.ID, &m, `link, keep_out`, "")
+	return t.save("machines", &m.ID, &m, `link, keep_out, takes, quiet_from_min, quiet_to_min`, "")
 }
 
 // Materials returns all materials, in order of process and age.

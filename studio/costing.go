@@ -305,12 +305,15 @@ func (h Shop) machineFor(p Part, scale float64) (Machine, string, bool) {
 		if n := piecesToFit(m, p.Model, scale); why != "" && p.CutInto > 1 && n > 0 && n <= p.CutInto {
 			why = ""
 		}
+		if why == "" && !m.Prints(p.MaterialID) {
+			why = "it does not take that material"
+		}
 		if why != "" {
 			why = m.Name + ": " + why
 		}
 		return m, why, true
 	}
-	m, why, ok := h.MachineFor(p.Model, scale, p.Process)
+	m, why, ok := h.MachineFor(p.Model, scale, p.Process, p.MaterialID)
 	if why == "" || p.CutInto < 2 {
 		return m, why, ok
 	}

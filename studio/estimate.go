@@ -69,11 +69,16 @@ func (m Machine) OnBed(id string, c Copy) plate.Part {
 
 // MachineFor picks the machine a part is priced on: of those of its process that
 // it fits, the one on which an hour costs least. Without one that fits, the last
-// reason is told and the largest machine stands in.
-func (h Shop) MachineFor(model Model, scale float64, processName string) (m Machine, why string, ok bool) {
+// reason is told and the largest machine stands in. One that does not take the material is left out; 0
+// is the first material of the process.
+func (h Shop) MachineFor(model Model, scale float64, processName string, materialID int64) (m Machine, why string, ok bool) {
 	var fits, all []Machine
 	for _, m := range h.Machines {
 		if m.Process != processName || !m.Active {
+			continue
+		}
+		if !m.Prints(materialID) {
+			why = m.Name + " does not take that material"
 			continue
 		}
 		all = append(all, m)
@@ -97,7 +102,7 @@ func (h Shop) MachineFor(model Model, scale float64, processName string) (m Mach
 	case len(all) > 0:
 		return slices.MaxFunc(all, room), "fits no machine. " + why, true
 	}
-	return Machine{}, "no " + processName + " machine in the studio", false
+	return Machine{}, cmp.Or(why, "no "+processName+" machine in the studio"), false
 }
 
 // Print is what one copy takes on a machine.

@@ -288,6 +288,8 @@ func (pl Plate) Start(a Act, machine Machine, pieces []Piece, s Started, takes P
 		return pl, Entry{}, rates.Amiss("room", "a room of %s °C is hard to believe", rates.Number(*s.RoomC))
 	case s.Lot.ID != 0 && !s.Sure && s.Lot.Short(takes.Grams, a.At) != "":
 		return pl, Entry{}, &Confirm{Text: s.Lot.Short(takes.Grams, a.At), Yes: "Start with it all the same"}
+	case !s.Sure && machine.Disturbs(s.At, takes.Minutes, zone) != "":
+		return pl, Entry{}, &Confirm{Text: machine.Disturbs(s.At, takes.Minutes, zone), Yes: "Start it all the same"}
 	case !s.Sure && a.At.Sub(s.At) > startedLongAgo:
 		return pl, Entry{}, &Confirm{Text: fmt.Sprintf("%s is %s ago.", s.At.In(zone).Format("Monday 2 January 2006, 15:04"), Hours(a.At.Sub(s.At).Minutes())), Yes: "Yes, it started then"}
 	}

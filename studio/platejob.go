@@ -3,6 +3,7 @@ package studio
 import (
 	"fmt"
 	"maps"
+	"math"
 	"time"
 
 	"sakuji/core/plate"
@@ -21,6 +22,14 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	machine = machine.For(material, SharedBy(pieces))
 	job := plate.Job{Bed: machine.Bed(), SpacingMM: h.Book.V("spacing"), StepDeg: TurnDeg, LateMin: 1, SpreadMin: spreadMin}
 	change := h.Book.V("plate.setup") + h.Book.V("plate.empty")
+	zone := h.Studio.Zone()
+	job.Clear = func(beginMin, minutes float64) float64 {
+		at := now.Add(time.Duration(beginMin * float64(time.Minute)))
+		return machine.Clear(at, minutes-change, zone).Sub(now).Minutes()
+	}
+	if loud := machine.LoudMin(); !math.IsInf(loud, 1) {
+		job.MostMin = loud + change
+	}
 	laid := map[string]process.Laid{}
 	for _, lp := range pieces {
 		p := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model))
@@ -49,7 +58,10 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 		return job
 	}
 	m := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
-	job.MostMin = h.Book.V("plate.hours")*60 + change
+	most := h.Book.V("plate.hours")*60 + change
+	if job.MostMin == 0 || most < job.MostMin {
+		job.MostMin = most
+	}
 	job.RunMin = func(on []plate.Part) float64 {
 		parts := make([]process.Laid, len(on))
 		for i, p := range on {

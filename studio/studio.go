@@ -75,16 +75,18 @@ func Initials(name string) string {
 
 // Gear is what the studio works with: a machine or a material and its figures.
 type Gear struct {
-	ID          int64
-	Name        string
-	Process     string
-	Figures     rates.Set
-	Active      bool
-	Calibration Calibration         // machines only
-	Link        string              // where a machine answers, http://…; empty: nowhere
-	KeepOut     []plate.KeepOut     // of its bed
-	LeastG      float64             // of a material: below which it is bought
-	Tuned       map[int64]rates.Set // of a machine: figures that were found for a material on it, by its id
+	ID                       int64
+	Name                     string
+	Process                  string
+	Figures                  rates.Set
+	Active                   bool
+	Calibration              Calibration         // machines only
+	Link                     string              // where a machine answers, http://…; empty: nowhere
+	KeepOut                  []plate.KeepOut     // of its bed
+	LeastG                   float64             // of a material: below which it is bought
+	Takes                    []int64             // materials that a machine takes, by id; none: all of its process
+	QuietFromMin, QuietToMin int                 // of a machine, since midnight: when it must not run; the same: never
+	Tuned                    map[int64]rates.Set // of a machine: figures that were found for a material on it, by its id
 }
 
 // Machine is a printer.

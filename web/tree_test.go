@@ -50,7 +50,7 @@ func TestACutJoinedAndLitProp(t *testing.T) {
 	// Nothing of it is laid until it is cut; the plates' sheet leads there.
 	b.open("/plates")
 	assert.Contains(t, b.text("aside"), "is priced in 2 pieces and still one: cut it")
-	b.eval(`[...document.querySelectorAll("aside a")].find((a) => a.innerText === "its prints").click()`)
+	b.eval(`[...document.querySelectorAll("aside a")].find((a) => a.innerText === "Its prints").click()`)
 	b.until(`location.pathname === "/models/1/prints"`)
 	b.eval(`[...document.querySelectorAll("summary")].find((x) => x.innerText === "Cut somewhere else").click()`)
 	b.fill("details[open] [name=at]", "12")

@@ -89,8 +89,8 @@ func newItem(d change.Change, h studio.Shop, o studio.Order, list []studio.Model
 	}
 	for _, m := range list {
 		p := studio.Part{ModelID: m.ID, Name: models.Title(m.Name), Copies: 1, Process: process.Resin, Model: m}
-		if _, why, ok := h.MachineFor(m, 1, process.Resin); !ok || why != "" {
-			if _, why, ok := h.MachineFor(m, 1, process.Filament); ok && why == "" {
+		if _, why, ok := h.MachineFor(m, 1, process.Resin, 0); !ok || why != "" {
+			if _, why, ok := h.MachineFor(m, 1, process.Filament, 0); ok && why == "" {
 				p.Process = process.Filament
 			}
 		}

@@ -43,6 +43,9 @@ func (a *Room) queued(tx *store.Tx, machineID, materialID int64, by studio.Print
 		return q, err
 	}
 	q.FreeMin = free[q.Machine.ID]
+	if !q.Machine.Prints(q.Material.ID) {
+		return q, change.Refuse("%s does not take %s.", q.Machine.Name, q.Material.Name)
+	}
 	return q, q.load(tx, a.Clock.Now(), nil)
 }
 

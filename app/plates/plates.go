@@ -132,7 +132,7 @@ func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, held []studio.
 			m, _ := h.Material(p.MaterialID, p.Process)
 			g := WaitingGroup{Process: p.Process, Material: m, Profile: p.Profile.Shared()}
 			for _, machine := range h.Machines {
-				if machine.Process == p.Process && machine.Active {
+				if machine.Process == p.Process && machine.Active && machine.Prints(m.ID) {
 					g.Machines = append(g.Machines, machine)
 				}
 			}

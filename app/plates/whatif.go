@@ -125,7 +125,7 @@ func (a *Room) waiting(ctx context.Context, processName string, materialID int64
 			return store.ErrNotFound
 		}
 		for _, m := range w.Shop.Machines {
-			if m.Process == processName && m.Active {
+			if m.Process == processName && m.Active && m.Prints(materialID) {
 				w.Machines = append(w.Machines, m)
 			}
 		}

@@ -367,6 +367,14 @@ func over(base rates.Set, values map[string]float64) (rates.Set, error) {
 	return out, nil
 }
 
+// Templates are the studio's own machines to begin another from, as one more of the kind.
+func Templates(machines []studio.Machine) (out []rates.Template) {
+	for _, m := range machines {
+		out = append(out, rates.Template{Name: "another " + m.Name, Process: m.Process, Figures: m.Figures})
+	}
+	return out
+}
+
 // SaveMachine adds a machine (id 0) or changes one.
 func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f GearForm) (m studio.Machine, err error) {
 	err = a.Do(ctx, who, func(d change.Change) error {
@@ -377,7 +385,7 @@ func (a *Room) SaveMachine(ctx context.Context, who change.Actor, id int64, f Ge
 		for i := range machines {
 			machines[i] = machines[i].Completed()
 		}
-		g, err := fitted(machines, rates.Starting().Machines, id, f, "machine")
+		g, err := fitted(machines, slices.Concat(rates.Starting().Machines, Templates(machines)), id, f, "machine")
 		if err != nil {
 			return err
 		}
@@ -405,8 +413,8 @@ func noteTuned(d change.Change, m studio.Machine, before []studio.Machine) error
 	return nil
 }
 
-// SaveReach keeps where a machine answers, and what of its bed is kept free.
-func (a *Room) SaveReach(ctx context.Context, who change.Actor, id int64, link, keepOut string) error {
+// SaveReach keeps what is said of a machine beside its figures.
+func (a *Room) SaveReach(ctx context.Context, who change.Actor, id int64, r studio.Reach) error {
 	return a.Do(ctx, who, func(d change.Change) error {
 		machines, err := d.Machines()
 		if err != nil {
@@ -416,14 +424,14 @@ func (a *Room) SaveReach(ctx context.Context, who change.Actor, id int64, link, 
 		if at < 0 {
 			return store.ErrNotFound
 		}
-		m, err := machines[at].Reach(link, keepOut)
+		m, err := machines[at].Reached(r)
 		if err != nil {
 			return change.Refused(err)
 		}
 		if err := d.Tx.SaveReach(m); err != nil {
 			return err
 		}
-		return d.Note("machine saved", change.About{}, "%s: its bed and its address", m.Name)
+		return d.Note("machine saved", change.About{}, "%s: its bed, its hours, its materials and its address", m.Name)
 	})
 }
 

@@ -273,7 +273,7 @@ func (t *today) runsLeft() (map[int64]float64, error) {
 			if err != nil {
 				return nil, err
 			}
-			machine, _, ok := t.h.MachineFor(models[p.ID], p.Scale, p.Process)
+			machine, _, ok := t.h.MachineFor(models[p.ID], p.Scale, p.Process, p.MaterialID)
 			material, _ := t.h.Material(p.MaterialID, p.Process)
 			if ok {
 				known[key] = t.h.PrintOf(p.Copy(models[p.ID]), machine, material).Minutes

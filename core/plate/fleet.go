@@ -53,6 +53,7 @@ func (f Fleet) Share() (out Shared) {
 				continue
 			}
 			on := plan.Plates[0]
+			begin = f.Watch.begins(job, begin, on.Minutes)
 			if end := begin + on.Minutes; end < best.EndsMin {
 				best = Run{Job: i, Plate: on, BeginMin: begin, EndsMin: end}
 			}

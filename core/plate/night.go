@@ -16,13 +16,34 @@ func (w Watch) start(min float64) float64 {
 	return w.There(min)
 }
 
-// use is for which share of the time a machine prints, from the start of a run until somebody is there
-// to take it off.
-func (w Watch) use(beginMin, minutes float64) float64 {
+// begins is when a run of a machine begins that could begin at a moment: with somebody there, and out of
+// the hours in which it must not run.
+func (w Watch) begins(job Job, min, minutes float64) float64 {
+	for range mostPutOff {
+		at := w.start(min)
+		if job.Clear != nil {
+			min = job.Clear(at, minutes)
+		} else {
+			min = at
+		}
+		if min == at {
+			break
+		}
+	}
+	return min
+}
+
+// mostPutOff is how often a run is put off at most: from one end of people's hours to the next of the
+// machine's, and so on.
+const mostPutOff = 20
+
+// use is for which share of the time a machine prints, from a moment until somebody is there to take
+// the run off.
+func (w Watch) use(job Job, min, minutes float64) float64 {
 	if minutes <= 0 {
 		return 0
 	}
-	return minutes / (w.start(beginMin+minutes) - beginMin)
+	return minutes / (w.start(w.begins(job, min, minutes)+minutes) - min)
 }
 
 // wellUsed is from which share on nothing better is looked for; leastDayMin is how short a run is at
@@ -39,7 +60,7 @@ const (
 // late by that. The moment is when the plate is started.
 func (w Watch) First(job Job, beginMin float64, search func(Job) Plan) Plan {
 	plan := search(job)
-	if len(plan.Plates) == 0 || w.Until == nil || w.use(beginMin, plan.Plates[0].Minutes) >= wellUsed {
+	if len(plan.Plates) == 0 || w.Until == nil || w.use(job, beginMin, plan.Plates[0].Minutes) >= wellUsed {
 		return plan
 	}
 	best := w.first(job, plan, beginMin, plan.Plates[0])
@@ -53,7 +74,7 @@ func (w Watch) First(job Job, beginMin float64, search func(Job) Plan) Plan {
 	if len(day.Plates) == 0 {
 		return best
 	}
-	if day = w.first(job, day, beginMin, plan.Plates[0]); w.use(beginMin, day.Plates[0].Minutes) > w.use(beginMin, best.Plates[0].Minutes) && !w.delays(job, day.Plates[0], plan.Plates[0], beginMin) {
+	if day = w.first(job, day, beginMin, plan.Plates[0]); w.use(job, beginMin, day.Plates[0].Minutes) > w.use(job, beginMin, best.Plates[0].Minutes) && !w.delays(job, day.Plates[0], plan.Plates[0], beginMin) {
 		return day
 	}
 	return best
@@ -64,7 +85,7 @@ func (w Watch) First(job Job, beginMin float64, search func(Job) Plan) Plan {
 func (w Watch) first(job Job, plan Plan, beginMin float64, laid Plate) Plan {
 	best := 0
 	for k, p := range plan.Plates {
-		if w.use(beginMin, p.Minutes) > w.use(beginMin, plan.Plates[best].Minutes)+1e-9 && !w.delays(job, p, laid, beginMin) {
+		if w.use(job, beginMin, p.Minutes) > w.use(job, beginMin, plan.Plates[best].Minutes)+1e-9 && !w.delays(job, p, laid, beginMin) {
 			best = k
 		}
 	}

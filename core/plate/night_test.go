@@ -75,3 +75,32 @@ func TestTallPlatesFallIntoTheNight(t *testing.T) {
 	always := Watch{}.First(job, 0, Fleet{Steps: 20}.search)
 	assert.Len(t, always.Plates, 2)
 }
+
+// A machine that must be still from ten at night until seven runs no plate into that: what would not be
+// through by then waits for the morning.
+func TestQuietHoursAreKept(t *testing.T) {
+	job := Job{Bed: Bed{WidthMM: 200, DepthMM: 200, HeightMM: 100}, SpacingMM: 3, StepDeg: 90, MostMin: 15 * 60,
+		RunMin: func(on []Part) float64 { return 240 * float64(len(on)) }}
+	for k := range 7 {
+		p := rect(fmt.Sprint(k), 30, 30)
+		p.Minutes = 240
+		job.Parts = append(job.Parts, p)
+	}
+	job.Clear = func(begin, minutes float64) float64 { // of a day that is counted from nine
+		loud := math.Mod(begin+2*60, 1440)
+		if loud+minutes <= 15*60 {
+			return begin
+		}
+		return begin + 1440 - loud
+	}
+	shared := Fleet{Jobs: []Job{job}, Watch: eightHours, Steps: 5}.Share()
+	parts := 0
+	for _, r := range shared.Runs {
+		parts += len(r.Plate.Parts)
+		assert.Equal(t, r.BeginMin, job.Clear(r.BeginMin, r.Plate.Minutes), "it begins where it may")
+		from := math.Mod(r.BeginMin+2*60, 1440)
+		assert.LessOrEqual(t, from+r.Plate.Minutes, 15*60.0)
+		assert.Equal(t, r.BeginMin, eightHours.There(r.BeginMin), "and somebody is there")
+	}
+	assert.Equal(t, 7, parts)
+}

@@ -11,11 +11,12 @@ type Job struct {
 	SpacingMM float64
 	StepDeg   float64 // parts are turned in steps of this; 0: they lie as they stand
 	Parts     []Part
-	RunMin    func(on []Part) float64 // what a run with these takes, the change of the plate included; nil: every plate alike
-	MostMin   float64                 // a run takes no longer, so that no more is lost with it; 0: as long as it likes. A part that takes longer alone runs alone
-	SpreadMin float64                 // what it is worth in minutes of run that parts of one Spread do not all lie on one plate
-	LateMin   float64                 // how many minutes of run a minute of a part's lateness is worth
-	Die       Die                     // what chance the search has; nil: none, and it soon has no more to try
+	RunMin    func(on []Part) float64                 // what a run with these takes, the change of the plate included; nil: every plate alike
+	Clear     func(beginMin, minutes float64) float64 // when a run of so long may begin that could begin then; nil: at once
+	MostMin   float64                                 // a run takes no longer, so that no more is lost with it; 0: as long as it likes. A part that takes longer alone runs alone
+	SpreadMin float64                                 // what it is worth in minutes of run that parts of one Spread do not all lie on one plate
+	LateMin   float64                                 // how many minutes of run a minute of a part's lateness is worth
+	Die       Die                                     // what chance the search has; nil: none, and it soon has no more to try
 }
 
 // Die is a source of chance; *rand.Rand is one.

@@ -128,6 +128,11 @@ func (v PlateView) Nobody(p kit.Page) string {
 	return ""
 }
 
+// Disturbs says that the run, started now, would go on into the machine's quiet hours; empty: it does not.
+func (v PlateView) Disturbs() string {
+	return v.Machine.Disturbs(v.Now, v.Estimate.Minutes, v.Shop.Studio.Zone())
+}
+
 // LoadSVG draws how the area of the layers goes over the height of a plate.
 func (v PlateView) LoadSVG() template.HTML {
 	const w, h = 150.0, 34.0

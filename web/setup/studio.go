@@ -77,9 +77,12 @@ type gearView struct {
 	Active  bool
 	Link    string // of a machine: where it answers
 	KeepOut string // and what of its bed is kept free
-	Figures []gearFigure
-	Starts  []rates.Template
-	From    string
+
+	Machine   studio.Machine
+	Materials []studio.Material // of its process
+	Figures   []gearFigure
+	Starts    []rates.Template
+	From      string
 }
 
 type gearFigure struct {
@@ -114,25 +117,40 @@ func starting(v *gearView, r *http.Request) {
 }
 
 func (s *Room) machine(w http.ResponseWriter, r *http.Request) {
-	v := gearView{What: "machine", ID: kit.PathID(r, "id"), Starts: rates.Starting().Machines}
+	h, err := s.App.Setup.Shop(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	v := gearView{What: "machine", ID: kit.PathID(r, "id"), Starts: slices.Concat(rates.Starting().Machines, setup.Templates(h.Machines))}
 	if v.ID == 0 {
 		starting(&v, r)
 	} else {
-		h, err := s.App.Setup.Shop(r.Context())
 		m, ok := h.Machine(v.ID)
-		if err != nil || !ok {
+		if !ok {
 			s.ErrorPage(w, r, http.StatusNotFound, "There is no such machine.", "")
 			return
 		}
+		v.Machine = m
+		v.Materials = slices.DeleteFunc(slices.Clone(h.Materials), func(o studio.Material) bool { return !o.Active || o.Process != m.Process })
 		v.Name, v.Process, v.Active, v.Figures, v.Link, v.KeepOut = m.Name, m.Process, m.Active, figuresOf(m.Figures), m.Link, studio.KeepOutText(m.KeepOut)
 	}
 	s.showKind(w, r, v)
 }
 
-// saveReach keeps where a machine answers, and what of its bed is kept free.
+// saveReach keeps what is said of a machine beside its figures.
 func (s *Room) saveReach(w http.ResponseWriter, r *http.Request) {
-	err := s.App.Setup.SaveReach(r.Context(), kit.Owner(r), kit.PathID(r, "id"), kit.Word(r, "link"), kit.Word(r, "keep_out"))
-	s.studioDone(w, r, err, "Its bed and its address are saved.")
+	f, err := kit.Decode[struct {
+		Link      string  `form:"link"`
+		KeepOut   string  `form:"keep_out"`
+		Takes     []int64 `form:"takes"`
+		QuietFrom string  `form:"quiet_from"`
+		QuietTo   string  `form:"quiet_to"`
+	}](r)
+	if err == nil {
+		err = s.App.Setup.SaveReach(r.Context(), kit.Owner(r), kit.PathID(r, "id"), studio.Reach{Link: f.Link, KeepOut: f.KeepOut, Takes: f.Takes, QuietFrom: f.QuietFrom, QuietTo: f.QuietTo})
+	}
+	s.studioDone(w, r, err, "Its bed, its hours, its materials and its address are saved.")
 }
 
 func (s *Room) material(w http.ResponseWriter, r *http.Request) {
