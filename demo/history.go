@@ -75,6 +75,37 @@ func (l *life) carve() {
 	wait.Wait()
 }
 
+// tuned is what was found on the machines when they were new, and what was done to them.
+func (l *life) tuned() error {
+	h, err := l.App.Setup.Shop(l.ctx)
+	if err != nil {
+		return err
+	}
+	id := map[string]int64{}
+	for _, m := range h.Machines {
+		id[m.Name] = m.ID
+	}
+	for _, m := range h.Materials {
+		id[m.Name] = m.ID
+	}
+	for _, t := range []studio.Tuning{
+		{MachineID: id["Tarn"], Did: "plate levelled, feet set on felt", HandsMin: 25},
+		{MachineID: id["Beck"], MaterialID: id["Grey standard resin"], Did: "second try with slower lift: nothing torn", HandsMin: 15, Grams: 18},
+		{MachineID: id["Fell"], Did: "belts tightened, layers were shifting", HandsMin: 20},
+		{MachineID: id["Holm"], Did: "first layer lowered by 0.05 mm", HandsMin: 10},
+	} {
+		if err := l.App.Plates.NoteTuning(l.ctx, l.jory, t); err != nil {
+			return err
+		}
+	}
+	if _, err := l.App.Plates.Calibrated(l.ctx, l.jory, id["Tarn"], plates.Tried{MaterialID: id["Clear resin"], HandsMin: 30, Grams: 12,
+		Exposed: []process.Exposed{{ExposureS: 2.2, PinMM: 0.4, SlotMM: 0.25}, {ExposureS: 2.6, PinMM: 0.35, SlotMM: 0.3}, {ExposureS: 3.2, PinMM: 0.3, SlotMM: 0.4}}}); err != nil {
+		return err
+	}
+	_, err = l.App.Plates.Calibrated(l.ctx, l.jory, id["Fell"], plates.Tried{MaterialID: id["PETG, white"], HandsMin: 10, Grams: 7, WallMM: []float64{0.46, 0.47, 0.46, 0.47}})
+	return err
+}
+
 func (l *life) house() error {
 	p, err := l.App.Setup.FirstOwner(l.ctx, setup.PersonForm{Name: "Ilse Karg", Initials: "IK", Password: "larch-and-lantern"})
 	if err != nil {
@@ -121,6 +152,9 @@ func (l *life) house() error {
 		if err := l.App.Stock.SetLeast(l.ctx, l.ilse, m.ID, map[string]float64{"Grey standard resin": 500, "PLA, matt grey": 750}[k.Name]); err != nil {
 			return err
 		}
+	}
+	if err := l.tuned(); err != nil {
+		return err
 	}
 	for _, c := range []studio.Client{
 		{Name: "Small Hours Puppet Opera", Email: "props@small-hours.example", Phone: "0170 55 01", Address: "Stage door, 11 Moonrake Lane\nSorrel Vale", Note: "Rehearsals until midnight: do not ring before ten."},

@@ -44,7 +44,7 @@ func BenchmarkPages(b *testing.B) {
 	get("/")
 	for _, p := range []struct{ name, path string }{
 		{"today", "/"}, {"orders", "/orders"}, {"order", "/orders/0407"}, {"quote", "/orders/0407/quote"}, {"quotes", "/quotes"}, {"delivery", "/orders/0407/delivery"}, {"clients", "/clients"}, {"plates", "/plates"},
-		{"plate", "/plates/17"}, {"bench", "/bench?show=all"}, {"piece", "/bench/0407-24"}, {"studio", "/studio"}, {"rates", "/rates"}, {"logbook", "/logbook"}, {"find", "/find?q=snail"},
+		{"plate", "/plates/14"}, {"bench", "/bench?show=all"}, {"piece", "/bench/0407-24"}, {"studio", "/studio"}, {"rates", "/rates"}, {"logbook", "/logbook"}, {"find", "/find?q=snail"},
 		{"models", "/models"}, {"model", "/models/1"}, {"size", "/orders/0407/items/4/size?by=height&height=30"},
 	} {
 		b.Run(p.name, func(b *testing.B) {

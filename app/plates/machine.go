@@ -153,8 +153,15 @@ func (s *MachineSheet) log(tx *store.Tx) error {
 		if m, ok := s.Shop.Material(t.MaterialID, s.Machine.Process); ok && t.MaterialID != 0 {
 			text = m.Name + ": " + text
 		}
-		if t.HandsMin > 0 || t.Grams > 0 {
-			text += fmt.Sprintf(" (%s min, %s g)", rates.Number(t.HandsMin), rates.Number(t.Grams))
+		var took []string
+		if t.HandsMin > 0 {
+			took = append(took, rates.Number(t.HandsMin)+" min")
+		}
+		if t.Grams > 0 {
+			took = append(took, rates.Number(t.Grams)+" g")
+		}
+		if len(took) > 0 {
+			text += " (" + strings.Join(took, ", ") + ")"
 		}
 		s.Log = append(s.Log, LogLine{t.At, t.PersonID, text})
 	}

@@ -4,6 +4,7 @@ package stock
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
@@ -147,6 +148,12 @@ func (a *Room) Mix(ctx context.Context, who change.Actor, materialID int64, labe
 		lots, err := d.Lots()
 		if err != nil {
 			return err
+		}
+		for _, l := range lots {
+			of := slices.IndexFunc(materials, func(m studio.Material) bool { return m.ID == l.MaterialID })
+			if grams[l.ID] != 0 && of >= 0 && materials[of].Process != materials[at].Process {
+				return change.RefuseField(fmt.Sprintf("grams[%d]", l.ID), "%s is %s: it is not mixed into %s. Nothing was booked.", l.Label, materials[of].Process, materials[at].Process)
+			}
 		}
 		l, err := studio.MixedOf(materials[at], label, grams, lots, d.Now)
 		if err != nil {

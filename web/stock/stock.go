@@ -30,6 +30,20 @@ func (v sheetView) Buy() (out []string) {
 	return out
 }
 
+// Mixable are the materials of which lots may be mixed: of a process that has two open or more.
+func (v sheetView) Mixable() (out []studio.Stock) {
+	lots := map[string]int{}
+	for _, s := range v.Stock {
+		lots[s.Material.Process] += len(s.Lots)
+	}
+	for _, s := range v.Stock {
+		if lots[s.Material.Process] >= 2 {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
 // Share is how full a lot is, of 100.
 func (v sheetView) Share(l studio.Lot) float64 { return 100 * l.LeftG() / l.Grams }
 
