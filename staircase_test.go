@@ -18,7 +18,7 @@ import (
 )
 
 // floors from the top down: a room imports only rooms below it.
-var floors = []string{"cmd", "demo", "web", "device", "app", "store", "studio", "core"}
+var floors = []string{"cmd", "demo", "web", "device", "app", "store", "format", "studio", "core"}
 
 // rooms of a floor from the top down: a room imports only those below it. The floor's own
 // package, "", stands where it is listed.

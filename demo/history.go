@@ -132,6 +132,17 @@ func (l *life) house() error {
 	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
 		return err
 	}
+	if err := l.gear(); err != nil {
+		return err
+	}
+	if err := l.tuned(); err != nil {
+		return err
+	}
+	return l.clients()
+}
+
+// gear is what the studio works with.
+func (l *life) gear() error {
 	book := rates.Starting()
 	for i, name := range []string{"Tarn", "Beck", "Fell", "Holm"} {
 		k := book.Machines[i]
@@ -153,9 +164,11 @@ func (l *life) house() error {
 			return err
 		}
 	}
-	if err := l.tuned(); err != nil {
-		return err
-	}
+	return nil
+}
+
+// clients are those who order.
+func (l *life) clients() error {
 	for _, c := range []studio.Client{
 		{Name: "Small Hours Puppet Opera", Email: "props@small-hours.example", Phone: "0170 55 01", Address: "Stage door, 11 Moonrake Lane\nSorrel Vale", Note: "Rehearsals until midnight: do not ring before ten."},
 		{Name: "Verdance Row Seed Museum", Email: "curator@verdance-row.example", Address: "1 Verdance Row\nSorrel Vale"},
