@@ -224,7 +224,7 @@ func TestArrange(t *testing.T) {
 	refusal(t, put(m, m, 0, m+1, m+1), "come too near")
 	refusal(t, put(0, 0, 0, m+60, m+20), "leaves the bed")
 	refusal(t, put(math.NaN(), 0, 0, m+60, m+20), "where it lies")
-	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}, {Code: no + "-9"}}}), "does not lie on")
+	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}, {Code: no + "-9"}}}), "neither lies on")
 	assert.Equal(t, now.Pieces, lies(t, s, number).Pieces, "nothing was moved")
 	seen := now.Version()
 	require.NoError(t, put(m+2, m+3, 400, m+60, m+20))

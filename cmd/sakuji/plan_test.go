@@ -1,0 +1,102 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// planned runs the plan command on a job.
+func planned(t *testing.T, job string) planAnswer {
+	t.Helper()
+	out, said, code := sakuji(t, "", "plan", "--json", file(t, "plan.json", []byte(job)))
+	require.Zero(t, code, said)
+	var a planAnswer
+	require.NoError(t, json.Unmarshal([]byte(out), &a))
+	return a
+}
+
+// A run needs hands to start it and to empty it, in their hours; curing waits by the clock; sanding may
+// pause over night. Worked out by hand: the run starts at 9:10 and is over at 13:10, emptied by 13:20,
+// waits until 14:20; of six hours of sanding 3 h 10 fall on that day and 2 h 50 on the next.
+func TestPlanOfADay(t *testing.T) {
+	a := planned(t, `{"start":"2026-05-14T09:00:00+02:00","seconds":0.2,"objective":"lateness",
+		"resources":[{"id":"Tarn"},{"id":"Jory","hours":[{"days":"mon-fri","from":"09:00","to":"17:30"}]}],
+		"jobs":[{"id":"0408","due":"2026-05-15T11:00:00+02:00","tasks":[
+			{"id":"set up","minutes":10,"resources":["Tarn"],"with":["Jory"]},
+			{"id":"run","minutes":240,"resources":["Tarn"]},
+			{"id":"empty","minutes":10,"resources":["Tarn"],"with":["Jory"],"wait_minutes":60},
+			{"id":"sand","minutes":{"Jory":360},"split":true}]}]}`)
+	require.Len(t, a.Tasks, 4)
+	at := func(k int, from, to string) {
+		t.Helper()
+		assert.Equal(t, from, a.Tasks[k].Start.Format("2 15:04"), a.Tasks[k].Task)
+		assert.Equal(t, to, a.Tasks[k].End.Format("2 15:04"), a.Tasks[k].Task)
+	}
+	at(0, "14 09:00", "14 09:10")
+	at(1, "14 09:10", "14 13:10")
+	at(2, "14 13:10", "14 13:20")
+	at(3, "14 14:20", "15 11:50")
+	assert.Equal(t, []lateJob{{"0408", 50}}, a.Late)
+	assert.Equal(t, 50.0, a.LateBoundMinutes, "no plan is less late")
+	assert.Equal(t, "Jory", a.Tasks[3].Resource)
+}
+
+// The trade's worked example, and the same in minutes of each machine's own.
+func TestPlanOfFourPlates(t *testing.T) {
+	job := `{"start":"2026-05-14T09:00:00Z","seconds":2,"objective":"makespan","resources":[{"id":"a"},{"id":"b"}%s],"jobs":[`
+	for k, h := range []int{20, 20, 18, 18} {
+		if k > 0 {
+			job += ","
+		}
+		job += fmt.Sprintf(`{"id":"plate %d","tasks":[{"id":"run","minutes":{"a":%d,"b":%d%%[2]s}}]}`, k, 60*h, 60*h)
+	}
+	job += `]}`
+	two := planned(t, fmt.Sprintf(job, "", ""))
+	assert.Equal(t, 38*60.0, two.MakespanMinutes)
+	assert.Equal(t, two.MakespanMinutes, two.LowerBoundMinutes)
+	three := planned(t, fmt.Sprintf(job, `,{"id":"c"}`, `,"c":780`))
+	assert.Equal(t, 26*60.0, three.MakespanMinutes)
+}
+
+func TestPlansThatCannotBe(t *testing.T) {
+	for says, job := range map[string]string{
+		`no resource "Beck"`:       `{"resources":[{"id":"Tarn"}],"jobs":[{"id":"1","tasks":[{"id":"run","minutes":5,"resources":["Beck"]}]}]}`,
+		`minutes: none for "Tarn"`: `{"resources":[{"id":"Tarn"},{"id":"Beck"}],"jobs":[{"id":"1","tasks":[{"id":"run","minutes":{"Beck":5},"resources":["Tarn"]}]}]}`,
+		"no name of its own":       `{"resources":[{"id":"Tarn"},{"id":"Tarn"}]}`,
+		"waits for itself":         `{"resources":[{"id":"a"}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"after":["y"]},{"id":"y","minutes":5,"resources":["a"]}]}]}`,
+		"there is no task":         `{"resources":[{"id":"a"}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"after":["q"]}]}]}`,
+		"are no days":              `{"resources":[{"id":"a","hours":[{"days":"someday","from":"09:00","to":"10:00"}]}]}`,
+		"is no time of day":        `{"resources":[{"id":"a","hours":[{"from":"nine","to":"10:00"}]}]}`,
+		"finds no time":            `{"start":"2026-05-14T09:00:00Z","resources":[{"id":"a","hours":[{"from":"09:00","to":"10:00"}]}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":90,"resources":["a"]}]}]}`,
+		"makespan or lateness":     `{"objective":"cheap"}`,
+		"no resource does it":      `{"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5}]}]}`,
+	} {
+		_, said, code := sakuji(t, "", "plan", file(t, "plan.json", []byte(job)))
+		assert.Equal(t, 1, code, job)
+		assert.Contains(t, said, says, job)
+	}
+	empty := planned(t, `{}`)
+	assert.Zero(t, empty.MakespanMinutes)
+	assert.NotNil(t, empty.Tasks)
+}
+
+// Asked twice with one seed it answers the same; a search is over in its time.
+func TestAPlanIsTheSameAgain(t *testing.T) {
+	job := `{"start":"2026-05-14T09:00:00Z","seconds":0,"seed":7,"resources":[{"id":"a"},{"id":"b"}],"jobs":[`
+	for k := range 30 {
+		if k > 0 {
+			job += ","
+		}
+		job += fmt.Sprintf(`{"id":"%d","due":"2026-05-14T1%d:00:00Z","tasks":[{"id":"x","minutes":%d,"resources":["a","b"]},{"id":"y","minutes":%d,"resources":["b"]}]}`, k, k%10, 5+k%7, 3+k%5)
+	}
+	job += `]}`
+	began := time.Now()
+	a, b := planned(t, job), planned(t, job)
+	assert.Equal(t, a, b)
+	assert.Less(t, time.Since(began), 20*time.Second)
+}

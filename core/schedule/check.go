@@ -1,0 +1,82 @@
+package schedule
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
+
+// Faults says what is wrong with a plan: it looks at places and problem alone, and knows nothing of how
+// the plan came about.
+func Faults(p *Problem, plan Plan) (out []string) {
+	add := func(i int, format string, args ...any) {
+		out = append(out, p.named(i)+": "+fmt.Sprintf(format, args...))
+	}
+	if len(plan.At) != len(p.Tasks) {
+		return []string{fmt.Sprintf("%d of %d tasks are planned", len(plan.At), len(p.Tasks))}
+	}
+	type use struct {
+		span Span
+		task int
+	}
+	uses := make([][]use, len(p.Resources))
+	for i, t := range p.Tasks {
+		at := plan.At[i]
+		if t.Fixed != nil {
+			if at != *t.Fixed {
+				add(i, "is not where it is fixed")
+			}
+		} else {
+			k := slices.IndexFunc(t.On, func(m Mode) bool { return m.Resource == at.Resource })
+			if k < 0 {
+				add(i, "is on a resource that does not do it")
+				continue
+			}
+			lasts(p, i, t.On[k].S, at, add)
+		}
+		if r := p.Jobs[t.Job].ReleaseS; at.StartS < max(0, r) && t.Fixed == nil {
+			add(i, "begins before its job may")
+		}
+		for _, b := range t.After {
+			if at.StartS < plan.At[b].EndS+p.Tasks[b].WaitS && t.Fixed == nil {
+				add(i, "begins before %s is over and has waited", p.named(b))
+			}
+		}
+		if at.EndS > at.StartS {
+			for _, r := range append([]int{at.Resource}, t.With...) {
+				uses[r] = append(uses[r], use{Span{at.StartS, at.EndS}, i})
+			}
+		}
+	}
+	for r, list := range uses {
+		slices.SortFunc(list, func(a, b use) int { return cmp.Compare(a.span.FromS, b.span.FromS) })
+		for k := 1; k < len(list); k++ {
+			if list[k].span.FromS < list[k-1].span.ToS && (p.Tasks[list[k].task].Fixed == nil || p.Tasks[list[k-1].task].Fixed == nil) {
+				add(list[k].task, "lies on %s at the same time as %s", p.Resources[r].Name, p.named(list[k-1].task))
+			}
+		}
+	}
+	if c := p.cost(plan.At); c != plan.Cost {
+		out = append(out, fmt.Sprintf("it costs %+v, not %+v", c, plan.Cost))
+	}
+	return out
+}
+
+// lasts looks at how long a task takes, and whether its resources are open.
+func lasts(p *Problem, i int, s int64, at Placed, add func(int, string, ...any)) {
+	t := p.Tasks[i]
+	hours := p.Resources[at.Resource].Hours
+	switch {
+	case !t.Split && at.EndS-at.StartS != s:
+		add(i, "takes %d s, not %d s", at.EndS-at.StartS, s)
+	case !t.Split && hours.open(at.StartS, at.EndS) != s:
+		add(i, "runs on while %s is closed", p.Resources[at.Resource].Name)
+	case t.Split && hours.open(at.StartS, at.EndS) != s:
+		add(i, "has %d s of %d s", hours.open(at.StartS, at.EndS), s)
+	}
+	for _, w := range t.With {
+		if !t.Split && p.Resources[w].Hours.open(at.StartS, at.EndS) != s {
+			add(i, "%s is not there all the time", p.Resources[w].Name)
+		}
+	}
+}

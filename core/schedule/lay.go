@@ -1,0 +1,189 @@
+package schedule
+
+import (
+	"container/heap"
+	"fmt"
+	"sort"
+)
+
+// laying places tasks one after the other, each as early as what is placed already lets it [published:
+// the serial schedule generation scheme, Kolisch, 1996]: in a gap if it fits one, on the resource that
+// ends it first.
+type laying struct {
+	p    *Problem
+	next [][]int
+	busy [][]Span // of each resource, in order
+	at   []Placed
+	done []bool
+	way  []int // that a task is done in, by its place in On; −1: the one that ends it first
+}
+
+func newLaying(p *Problem) *laying {
+	l := &laying{p: p, next: p.next(), busy: make([][]Span, len(p.Resources)), at: make([]Placed, len(p.Tasks)), done: make([]bool, len(p.Tasks)), way: make([]int, len(p.Tasks))}
+	for i := range l.way {
+		l.way[i] = -1
+	}
+	return l
+}
+
+// clear takes all off again.
+func (l *laying) clear() {
+	for r := range l.busy {
+		l.busy[r] = l.busy[r][:0]
+	}
+	clear(l.done)
+}
+
+// ErrNever is a task for which there is no time at all.
+type ErrNever struct{ Task string }
+
+func (e ErrNever) Error() string {
+	return fmt.Sprintf("%s finds no time: its resources are never open for so long", e.Task)
+}
+
+// lay places all tasks, of those that may be placed always the one with the least key.
+func (l *laying) lay(keys []float64) error {
+	l.clear()
+	for i, t := range l.p.Tasks {
+		if t.Fixed != nil {
+			l.put(i, *t.Fixed)
+		}
+	}
+	before := make([]int, len(l.p.Tasks))
+	ready := keyed{keys: keys}
+	for i, t := range l.p.Tasks {
+		if before[i] = len(t.After); before[i] == 0 {
+			ready.list = append(ready.list, i)
+		}
+	}
+	heap.Init(&ready)
+	for len(ready.list) > 0 {
+		i := heap.Pop(&ready).(int)
+		if !l.done[i] {
+			at, ok := l.earliest(i)
+			if !ok {
+				return ErrNever{l.p.named(i)}
+			}
+			l.put(i, at)
+		}
+		for _, n := range l.next[i] {
+			if before[n]--; before[n] == 0 {
+				heap.Push(&ready, n)
+			}
+		}
+	}
+	return nil
+}
+
+// ready is when a task may begin by its job and what it comes after.
+func (l *laying) ready(i int) int64 {
+	t := l.p.Tasks[i]
+	from := l.p.Jobs[t.Job].ReleaseS
+	for _, k := range t.After {
+		from = max(from, l.at[k].EndS+l.p.Tasks[k].WaitS)
+	}
+	return max(0, from)
+}
+
+// earliest is where a task ends first.
+func (l *laying) earliest(i int) (best Placed, ok bool) {
+	t := &l.p.Tasks[i]
+	from := l.ready(i)
+	ways := t.On
+	if k := l.way[i]; k >= 0 {
+		ways = t.On[k : k+1]
+	}
+	for _, m := range ways {
+		start, end, fits := l.fit(m, t, from)
+		if fits && (!ok || end < best.EndS || end == best.EndS && start < best.StartS) {
+			best, ok = Placed{m.Resource, start, end}, true
+		}
+	}
+	return best, ok
+}
+
+// fit finds the first time for a way to do a task.
+func (l *laying) fit(m Mode, t *Task, from int64) (start, end int64, ok bool) {
+	hours := l.p.Resources[m.Resource].Hours
+again:
+	if start, end, ok = hours.start(from, m.S, t.Split); !ok {
+		return 0, 0, false
+	}
+	if to, taken := l.taken(m.Resource, start, end, m.S); taken {
+		from = to
+		goto again
+	}
+	for _, w := range t.With {
+		if to, taken := l.taken(w, start, end, m.S); taken {
+			from = max(to, start+1)
+			goto again
+		}
+		if t.Split || l.p.Resources[w].Hours == nil {
+			continue
+		}
+		if at, _, opens := l.p.Resources[w].Hours.start(start, end-start, false); !opens {
+			return 0, 0, false
+		} else if at > start {
+			from = at
+			goto again
+		}
+	}
+	return start, end, true
+}
+
+// taken says until when something else lies within a stretch on a resource, and leaves no room for so many
+// seconds after it.
+func (l *laying) taken(r int, from, to, s int64) (until int64, is bool) {
+	busy := l.busy[r]
+	k := sort.Search(len(busy), func(i int) bool { return busy[i].ToS > from })
+	if k == len(busy) || busy[k].FromS >= to {
+		return 0, false
+	}
+	for until = busy[k].ToS; k+1 < len(busy) && busy[k+1].FromS-until < s; until = busy[k].ToS {
+		k++
+	}
+	return until, true
+}
+
+// put places a task.
+func (l *laying) put(i int, at Placed) {
+	l.at[i], l.done[i] = at, true
+	if at.EndS == at.StartS {
+		return
+	}
+	l.occupy(at.Resource, Span{at.StartS, at.EndS})
+	for _, w := range l.p.Tasks[i].With {
+		l.occupy(w, Span{at.StartS, at.EndS})
+	}
+}
+
+func (l *laying) occupy(r int, s Span) {
+	busy := l.busy[r]
+	k := sort.Search(len(busy), func(i int) bool { return busy[i].FromS >= s.FromS })
+	busy = append(busy, Span{})
+	copy(busy[k+1:], busy[k:])
+	busy[k] = s
+	l.busy[r] = busy
+}
+
+// keyed is tasks by the least key, those of the same in their order.
+type keyed struct {
+	list []int
+	keys []float64
+}
+
+func (q keyed) Len() int      { return len(q.list) }
+func (q keyed) Swap(i, j int) { q.list[i], q.list[j] = q.list[j], q.list[i] }
+func (q keyed) Less(i, j int) bool {
+	a, b := q.list[i], q.list[j]
+	if q.keys[a] == q.keys[b] {
+		return a < b
+	}
+	return q.keys[a] < q.keys[b]
+}
+func (q *keyed) Push(x any) { q.list = append(q.list, x.(int)) }
+func (q *keyed) Pop() any {
+	last := q.list[len(q.list)-1]
+	q.list = q.list[:len(q.list)-1]
+	return last
+}

@@ -1,0 +1,206 @@
+package schedule
+
+import (
+	"fmt"
+	"math"
+)
+
+// Problem is work to be planned: tasks of jobs on resources that take one at a time. All times are
+// whole seconds from the moment at which the plan begins.
+type Problem struct {
+	Resources []Resource
+	Jobs      []Job
+	Tasks     []Task
+	Goal      Goal
+}
+
+// Goal is what a plan is to be good at.
+type Goal int
+
+// Goals: that all is over soon, or that no job is late; of plans that are alike in that, the one whose
+// jobs are over sooner.
+const (
+	Makespan Goal = iota
+	Lateness
+)
+
+// Resource is a machine, a station or a person.
+type Resource struct {
+	Name  string
+	Hours *Calendar // nil: always
+}
+
+// Job is tasks that belong to one client's thing.
+type Job struct {
+	Name     string
+	ReleaseS int64   // none of its tasks begins before it
+	DueS     int64   // 0: whenever
+	Weight   float64 // of its lateness; 0: as 1
+}
+
+// Task is a piece of work that is not interrupted, but for closing hours where it may be.
+type Task struct {
+	Job   int
+	Name  string
+	On    []Mode  // the resources of which one does it, each in its own time
+	With  []int   // resources that are busy along with it, all of them
+	After []int   // tasks that are over before it begins
+	WaitS int64   // between its end and what comes after it, at the least
+	Split bool    // it goes on the next day where its resource closes
+	Fixed *Placed // where it lies whatever else does: what runs, or is near; nil: anywhere
+}
+
+// Mode is a way to do a task.
+type Mode struct {
+	Resource int
+	S        int64
+}
+
+// Placed is where a task lies in a plan.
+type Placed struct {
+	Resource     int
+	StartS, EndS int64
+}
+
+// Plan is where every task lies, with what it comes to.
+type Plan struct {
+	At   []Placed
+	Cost Cost
+}
+
+// Cost is what a plan comes to.
+type Cost struct {
+	EndS  int64   // of the last task
+	LateS float64 // of all jobs, by weight
+	FlowS float64 // from release to end, of all jobs
+}
+
+// of is the cost as one number for a goal: the goal first, then how long jobs are in the house.
+func (c Cost) of(g Goal) float64 {
+	if g == Lateness {
+		return c.LateS + 1e-5*c.FlowS + 1e-7*float64(c.EndS)
+	}
+	return float64(c.EndS) + 1e-7*c.FlowS
+}
+
+// mostTasks bounds a problem.
+const mostTasks = 100_000
+
+// Check says what of a problem cannot be meant.
+func (p Problem) Check() error {
+	if len(p.Tasks) > mostTasks {
+		return fmt.Errorf("more than %d tasks", mostTasks)
+	}
+	there := func(r int) bool { return r >= 0 && r < len(p.Resources) }
+	for i, t := range p.Tasks {
+		switch {
+		case t.Job < 0 || t.Job >= len(p.Jobs):
+			return fmt.Errorf("task %s is of no job", p.named(i))
+		case len(t.On) == 0:
+			return fmt.Errorf("task %s: no resource does it", p.named(i))
+		case t.WaitS < 0:
+			return fmt.Errorf("task %s: a wait is not less than nothing", p.named(i))
+		}
+		for _, m := range t.On {
+			if !there(m.Resource) || m.S < 0 || m.S > math.MaxInt32 {
+				return fmt.Errorf("task %s: a way to do it is none", p.named(i))
+			}
+		}
+		for _, w := range t.With {
+			if !there(w) {
+				return fmt.Errorf("task %s: it is done with nobody", p.named(i))
+			}
+		}
+		for _, k := range t.After {
+			if k < 0 || k >= len(p.Tasks) {
+				return fmt.Errorf("task %s comes after none", p.named(i))
+			}
+		}
+	}
+	if order := p.topological(); len(order) < len(p.Tasks) {
+		done := make([]bool, len(p.Tasks))
+		for _, k := range order {
+			done[k] = true
+		}
+		for i := range p.Tasks {
+			if !done[i] {
+				return fmt.Errorf("task %s waits for itself, by what it comes after", p.named(i))
+			}
+		}
+	}
+	return nil
+}
+
+func (p Problem) named(i int) string {
+	if j := p.Tasks[i].Job; j >= 0 && j < len(p.Jobs) && p.Jobs[j].Name != "" {
+		return p.Jobs[j].Name + "/" + p.Tasks[i].Name
+	}
+	return p.Tasks[i].Name
+}
+
+// topological lists the tasks so that each comes after those it waits for; what goes round in a circle
+// is left out.
+func (p Problem) topological() []int {
+	before, next := make([]int, len(p.Tasks)), p.next()
+	order := make([]int, 0, len(p.Tasks))
+	for i, t := range p.Tasks {
+		if before[i] = len(t.After); before[i] == 0 {
+			order = append(order, i)
+		}
+	}
+	for k := 0; k < len(order); k++ {
+		for _, n := range next[order[k]] {
+			if before[n]--; before[n] == 0 {
+				order = append(order, n)
+			}
+		}
+	}
+	return order
+}
+
+// next are the tasks that come after each.
+func (p Problem) next() [][]int {
+	out := make([][]int, len(p.Tasks))
+	for i, t := range p.Tasks {
+		for _, k := range t.After {
+			if k >= 0 && k < len(out) {
+				out[k] = append(out[k], i)
+			}
+		}
+	}
+	return out
+}
+
+// cost works out what places come to.
+func (p Problem) cost(at []Placed) (c Cost) {
+	ends := make([]int64, len(p.Jobs))
+	for i, x := range at {
+		j := p.Tasks[i].Job
+		ends[j] = max(ends[j], x.EndS)
+		c.EndS = max(c.EndS, x.EndS)
+	}
+	for j, end := range ends {
+		job := p.Jobs[j]
+		c.FlowS += float64(max(0, end-job.ReleaseS))
+		if job.DueS > 0 && end > job.DueS {
+			c.LateS += job.weight() * float64(end-job.DueS)
+		}
+	}
+	return c
+}
+
+func (j Job) weight() float64 {
+	if j.Weight > 0 {
+		return j.Weight
+	}
+	return 1
+}
+
+// least is the shortest way to do a task.
+func (t Task) least() int64 {
+	s := t.On[0].S
+	for _, m := range t.On[1:] {
+		s = min(s, m.S)
+	}
+	return s
+}
