@@ -170,17 +170,9 @@ func (j planJob) problem() (*schedule.Problem, error) {
 		resources[r.ID] = i
 		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours})
 	}
-	tasks := map[string]int{}
-	n := 0
-	for i, job := range j.Jobs {
-		for _, t := range job.Tasks {
-			key := job.ID + "/" + t.ID
-			if _, twice := tasks[key]; twice || t.ID == "" {
-				return nil, fmt.Errorf("jobs[%d]: task %q is no name of its own", i, t.ID)
-			}
-			tasks[key] = n
-			n++
-		}
+	tasks, err := j.named()
+	if err != nil {
+		return nil, err
 	}
 	due := false
 	for i, job := range j.Jobs {
@@ -218,6 +210,21 @@ func (j planJob) problem() (*schedule.Problem, error) {
 		return nil, fmt.Errorf("objective %q: makespan or lateness", j.Objective)
 	}
 	return p, p.Check()
+}
+
+// named numbers the tasks by JOB/TASK.
+func (j planJob) named() (map[string]int, error) {
+	tasks := map[string]int{}
+	for i, job := range j.Jobs {
+		for _, t := range job.Tasks {
+			key := job.ID + "/" + t.ID
+			if _, twice := tasks[key]; twice || t.ID == "" {
+				return nil, fmt.Errorf("jobs[%d]: task %q is no name of its own", i, t.ID)
+			}
+			tasks[key] = len(tasks)
+		}
+	}
+	return tasks, nil
 }
 
 // seconds are minutes as whole seconds.
