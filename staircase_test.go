@@ -24,13 +24,13 @@ var floors = []string{"cmd", "demo", "web", "device", "app", "store", "format", 
 // package, "", stands where it is listed.
 var rooms = map[string][]string{
 	"core": {"quote", "finish", "route", "process", "plate", "schedule", "solid", "mesh", "rates"},
-	"app":  {"apptest", "", "today", "money", "delivery", "plates", "stock", "quotes", "pieces", "orders", "models", "setup", "backups", "jobs", "apart", "change"},
-	"web":  {"", "door", "today", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
+	"app":  {"apptest", "", "today", "plan", "money", "delivery", "plates", "stock", "quotes", "pieces", "orders", "models", "setup", "backups", "jobs", "apart", "change"},
+	"web":  {"", "door", "today", "plan", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
 }
 
 // alone are the rooms of a floor that stand beside one another: a screen of one part of
 // the work knows nothing of the next.
-var alone = []string{"web/door", "web/today", "web/orders", "web/quotes", "web/client", "web/models", "web/plates", "web/stock", "web/bench", "web/money", "web/delivery", "web/setup"}
+var alone = []string{"web/door", "web/today", "web/plan", "web/orders", "web/quotes", "web/client", "web/models", "web/plates", "web/stock", "web/bench", "web/money", "web/delivery", "web/setup"}
 
 // closed are packages of the outside that a floor and all below it may not touch.
 var closed = map[string][]string{

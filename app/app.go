@@ -11,6 +11,7 @@ import (
 	"sakuji/app/money"
 	"sakuji/app/orders"
 	"sakuji/app/pieces"
+	"sakuji/app/plan"
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
 	"sakuji/app/setup"
@@ -29,6 +30,7 @@ type App struct {
 	Pieces   *pieces.Room
 	Quotes   *quotes.Room
 	Plates   *plates.Room
+	Plan     *plan.Room
 	Stock    *stock.Room
 	Delivery *delivery.Room
 	Money    *money.Room
@@ -42,6 +44,7 @@ func New(st *store.Store, clock change.Clock) *App {
 	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
 	a.Today = today.New(base, a.Backups)
 	a.Plates = plates.New(base, a.Jobs)
+	a.Plan = plan.New(base, a.Plates)
 	a.Models = models.New(base, a.Jobs)
 	a.Orders = orders.New(base, a.Models, a.Jobs)
 	a.Quotes = quotes.New(base, a.Orders)

@@ -152,6 +152,7 @@ type Defaults struct {
 	FinishRoutes  map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
 	DiscountCodes map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
 
+	Feed    string              `json:"feed,omitempty"`    // the secret of the calendars' address; empty: there is none
 	Scale   string              `json:"scale,omitempty"`   // where a scale answers; empty: nowhere
 	Routes  []rates.FinishRoute `json:"routes,omitempty"`  // its own
 	Schools finish.Schools      `json:"painting,omitzero"` // where practitioners disagree

@@ -27,6 +27,7 @@ import (
 	"sakuji/web/models"
 	"sakuji/web/money"
 	"sakuji/web/orders"
+	"sakuji/web/plan"
 	"sakuji/web/plates"
 	"sakuji/web/quotes"
 	"sakuji/web/setup"
@@ -51,6 +52,7 @@ type Server struct {
 	quotes   *quotes.Room
 	client   *client.Room
 	models   *models.Room
+	plan     *plan.Room
 	plates   *plates.Room
 	stock    *stock.Room
 	bench    *bench.Room
@@ -72,7 +74,7 @@ func New(a *app.App, log *slog.Logger, opts Options) *Server {
 	sessions.Cookie.Secure = opts.BehindTLS
 	k := kit.New(a, log, opts, sessions, static)
 	return &Server{Kit: k, sweep: sweep, door: door.New(k), today: today.New(k), orders: orders.New(k), quotes: quotes.New(k), client: client.New(k), models: models.New(k),
-		plates: plates.New(k), stock: stock.New(k), bench: bench.New(k), money: money.New(k), delivery: delivery.New(k), setup: setup.New(k)}
+		plan: plan.New(k), plates: plates.New(k), stock: stock.New(k), bench: bench.New(k), money: money.New(k), delivery: delivery.New(k), setup: setup.New(k)}
 }
 
 // sessionStore saves through one door and looks through the other, so that who only looks
@@ -121,6 +123,10 @@ func (s *Server) routes() chi.Router {
 		r.Use(s.InTurn, middleware.GetHead, s.Once)
 		s.client.Routes(r)
 	})
+	site.Group(func(r chi.Router) { // what calendars ask for
+		r.Use(s.InTurn)
+		s.plan.FeedRoutes(r)
+	})
 	site.Group(func(r chi.Router) {
 		r.Use(s.InTurn, s.Sessions.LoadAndSave, s.Once, s.Merged(site))
 		s.door.Routes(r)
@@ -129,6 +135,7 @@ func (s *Server) routes() chi.Router {
 			s.door.InsideRoutes(r)
 			s.today.Routes(r)
 			s.bench.Routes(r)
+			s.plan.Routes(r)
 			s.plates.Routes(r)
 			s.stock.Routes(r)
 			s.orders.Routes(r)

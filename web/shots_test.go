@@ -79,9 +79,9 @@ func TestScreenshots(t *testing.T) {
 		file, path, theme string
 		w, h              int64
 	}{
-		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"orders", "/orders", "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
+		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"machine", fmt.Sprintf("/plates/machines/%d", tarn), "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
 		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plates-plan", fmt.Sprintf("/plates/plan?process=resin&material=%d&like=%d&percent=65&price=480", grey, tarn), "day", 1280, 800}, {"plate", "lay", "day", 1280, 800},
-		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"finish-routes", "/rates/routes?from=light", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
+		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"schedule", "/plan", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
 		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
 		{"rates", "/rates", "day", 1280, 800},

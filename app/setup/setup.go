@@ -517,7 +517,7 @@ func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.D
 		if err != nil {
 			return change.Refuse("Set the studio up first: its name and currency stand on every quote.")
 		}
-		ways.Routes, ways.Schools, ways.Scale = s.Defaults.Routes, s.Defaults.Schools, s.Defaults.Scale
+		ways.Routes, ways.Schools, ways.Scale, ways.Feed = s.Defaults.Routes, s.Defaults.Schools, s.Defaults.Scale, s.Defaults.Feed
 		s.Defaults = ways
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err

@@ -34,7 +34,7 @@ func Faults(p *Problem, plan Plan) (out []string) {
 			}
 			lasts(p, i, t.On[k].S, at, add)
 		}
-		if r := p.Jobs[t.Job].ReleaseS; at.StartS < max(0, r) && t.Fixed == nil {
+		if r := max(t.FromS, p.Jobs[t.Job].ReleaseS); at.StartS < max(0, r) && t.Fixed == nil {
 			add(i, "begins before its job may")
 		}
 		for _, b := range t.After {

@@ -56,7 +56,7 @@ func newJobShop(p *Problem, at []Placed, die Die) *jobShop {
 		if len(t.On) != 1 || len(t.With) > 0 || len(t.After) > 1 || t.Fixed != nil || t.On[0].S <= 0 || p.Resources[t.On[0].Resource].Hours != nil {
 			return nil
 		}
-		j.dur[i], j.lag[i], j.mach[i], j.rel[i] = t.On[0].S, t.WaitS, int32(t.On[0].Resource), max(0, p.Jobs[t.Job].ReleaseS)
+		j.dur[i], j.lag[i], j.mach[i], j.rel[i] = t.On[0].S, t.WaitS, int32(t.On[0].Resource), max(0, t.FromS, p.Jobs[t.Job].ReleaseS)
 		for _, k := range t.After {
 			if j.js[k] >= 0 {
 				return nil

@@ -78,7 +78,7 @@ func (l *laying) lay(keys []float64) error {
 // ready is when a task may begin by its job and what it comes after.
 func (l *laying) ready(i int) int64 {
 	t := l.p.Tasks[i]
-	from := l.p.Jobs[t.Job].ReleaseS
+	from := max(t.FromS, l.p.Jobs[t.Job].ReleaseS)
 	for _, k := range t.After {
 		from = max(from, l.at[k].EndS+l.p.Tasks[k].WaitS)
 	}

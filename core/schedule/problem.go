@@ -45,6 +45,7 @@ type Task struct {
 	On    []Mode  // the resources of which one does it, each in its own time
 	With  []int   // resources that are busy along with it, all of them
 	After []int   // tasks that are over before it begins
+	FromS int64   // it does not begin before
 	WaitS int64   // between its end and what comes after it, at the least
 	Split bool    // it goes on the next day where its resource closes
 	Fixed *Placed // where it lies whatever else does: what runs, or is near; nil: anywhere

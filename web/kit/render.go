@@ -126,7 +126,7 @@ type IndexEntry struct {
 // Sheets is the index of sheets, in the order of the work.
 var Sheets = []IndexEntry{
 	{"1", "Today", "/", false}, {"2", "Orders", "/orders", false}, {"3", "Clients", "/clients", false}, {"4", "Models", "/models", false},
-	{"5", "Plates", "/plates", false}, {"6", "Bench", "/bench", false}, {"7", "Logbook", "/logbook", false}, {"8", "Studio", "/studio", true}, {"9", "Rate book", "/rates", true},
+	{"5", "Plates", "/plates", false}, {"6", "Schedule", "/plan", false}, {"7", "Bench", "/bench", false}, {"8", "Logbook", "/logbook", false}, {"9", "Studio", "/studio", true}, {"0", "Rate book", "/rates", true},
 }
 
 // Page is what every sheet has around its work.

@@ -1,0 +1,188 @@
+package plan
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"encoding/csv"
+	"fmt"
+	"slices"
+	"time"
+
+	ics "github.com/arran4/golang-ical"
+
+	"sakuji/app/change"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Session is what somebody, or a machine, does at a stretch: the same stage of an item's pieces one after
+// the other is one.
+type Session struct {
+	Title     string
+	Plate     int    // its number; 0: of none, or nobody has laid it
+	Code      string // of its first piece; empty: of none
+	Pieces    int
+	MachineID int64
+	PersonID  int64 // 0: a run
+	From, To  time.Time
+	Late      bool // its order is late
+	Empties   bool // a machine waits for it: its run is over
+	item      int64
+	stage     route.StageKind
+}
+
+// joinGap is how much may lie between what is done at a stretch. Source: from memory.
+const joinGap = 4 * time.Minute
+
+// Sessions are the plan as people read it, by their begin.
+func (s Sheet) Sessions() (out []Session) {
+	late := map[int64]bool{}
+	for _, l := range s.Late {
+		late[l.Order.ID] = true
+	}
+	last := map[int64]int{} // of each person
+	for _, t := range s.Tasks {
+		x := Session{MachineID: t.MachineID, PersonID: t.PersonID, From: t.From, To: t.To, Pieces: 1, Late: late[t.OrderID], item: t.Piece.ItemID, stage: t.Stage}
+		if t.Plate >= 0 {
+			x = s.atPlate(t, x)
+		} else {
+			x.Title, x.Code = t.Piece.Name+": "+t.Doing, t.Piece.Code
+		}
+		if k, ok := last[x.PersonID]; ok && x.PersonID != 0 && x.stage != "" && out[k].stage == x.stage && out[k].item == x.item && x.From.Sub(out[k].To) < joinGap {
+			out[k].To, out[k].Late = x.To, out[k].Late || x.Late
+			out[k].Pieces++
+			continue
+		}
+		if x.PersonID != 0 {
+			last[x.PersonID] = len(out)
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// atPlate is what is done at a machine.
+func (s Sheet) atPlate(t Task, x Session) Session {
+	pl := s.Plates[t.Plate]
+	m, _ := s.Shop.Machine(pl.MachineID)
+	x.MachineID, x.Plate, x.Pieces = pl.MachineID, pl.Number, len(pl.Pieces)
+	switch t.Doing {
+	case studio.SetUp:
+		x.Title = "Start " + m.Name
+	case studio.EmptyIt:
+		x.Title, x.Empties = "Empty "+m.Name, true
+	case studio.RunOn:
+		x.Title = "a plate to lay"
+		if pl.Number != 0 {
+			x.Title = fmt.Sprintf("Plate %d", pl.Number)
+		}
+	}
+	return x
+}
+
+// Of are the sessions of a machine or a person; all for 0 and 0.
+func Of(list []Session, machineID, personID int64) []Session {
+	return slices.DeleteFunc(slices.Clone(list), func(x Session) bool {
+		switch {
+		case personID != 0:
+			return x.PersonID != personID
+		case machineID != 0:
+			return x.MachineID != machineID || x.PersonID != 0
+		}
+		return false
+	})
+}
+
+// who names whose a session is.
+func (s Sheet) who(x Session) string {
+	for _, p := range s.People {
+		if p.ID == x.PersonID {
+			return p.Name
+		}
+	}
+	m, _ := s.Shop.Machine(x.MachineID)
+	return m.Name
+}
+
+// CSV is the plan as a list.
+func (s Sheet) CSV() []byte {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	zone := s.Shop.Studio.Zone()
+	w.Write([]string{"from", "to", "who", "what", "pieces", "first_piece", "plate"}) //nolint:errcheck // into memory
+	for _, x := range s.Sessions() {
+		plate := ""
+		if x.Plate != 0 {
+			plate = fmt.Sprint(x.Plate)
+		}
+		w.Write([]string{x.From.In(zone).Format("2006-01-02 15:04"), x.To.In(zone).Format("2006-01-02 15:04"), s.who(x), x.Title, fmt.Sprint(x.Pieces), x.Code, plate}) //nolint:errcheck // into memory
+	}
+	w.Flush()
+	return out.Bytes()
+}
+
+// Calendar is the plan of a machine or a person as iCalendar; of the whole studio for 0 and 0 [published:
+// RFC 5545].
+func (s Sheet) Calendar(machineID, personID int64) string {
+	c := ics.NewCalendarFor("sakuji")
+	c.SetMethod(ics.MethodPublish)
+	name := s.Shop.Studio.Name
+	for _, x := range Of(s.Sessions(), machineID, personID) {
+		who := s.who(x)
+		if machineID != 0 || personID != 0 {
+			name = who
+		}
+		e := c.AddEvent(fmt.Sprintf("%d-%d-%d@sakuji", x.From.Unix(), x.MachineID, x.PersonID))
+		e.SetDtStampTime(s.Now)
+		e.SetStartAt(x.From)
+		e.SetEndAt(x.To)
+		title := x.Title
+		if x.Pieces > 1 {
+			title += fmt.Sprintf(" (%d)", x.Pieces)
+		}
+		if machineID == 0 && personID == 0 {
+			title = who + ": " + title
+		}
+		e.SetSummary(title)
+	}
+	c.SetXWRCalName(name)
+	return c.Serialize()
+}
+
+// NewFeed gives the calendars a new secret address; the one before ends.
+func (a *Room) NewFeed(ctx context.Context, who change.Actor) error {
+	secret := make([]byte, 18)
+	rand.Read(secret) //nolint:errcheck // never fails since Go 1.24
+	return a.Do(ctx, who, func(d change.Change) error {
+		s, err := d.Studio()
+		if err != nil {
+			return err
+		}
+		s.Defaults.Feed = base64.RawURLEncoding.EncodeToString(secret)
+		if err := d.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.Note("studio changed", change.About{}, "the calendars have a new address")
+	})
+}
+
+// Feed is the plan for who has the secret of its address.
+func (a *Room) Feed(ctx context.Context, secret string, upTo time.Duration) (s Sheet, err error) {
+	var right string
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		st, err := tx.Studio()
+		right = st.Defaults.Feed
+		return err
+	})
+	if err != nil {
+		return s, err
+	}
+	if right == "" || subtle.ConstantTimeCompare([]byte(secret), []byte(right)) != 1 {
+		return s, store.ErrNotFound
+	}
+	return a.Plan(ctx, upTo)
+}

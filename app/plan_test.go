@@ -1,0 +1,112 @@
+package app_test
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/orders"
+	"sakuji/app/plan"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// planOf waits for the plan, and looks at it by the clock alone: nobody is in two places, hands keep their
+// hours, a machine does one thing, a run begins when it is set up and is emptied before the next.
+func planOf(t *testing.T, s *apptest.Studio) plan.Sheet {
+	t.Helper()
+	sheet, err := s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(t, err)
+	by := map[string][]plan.Task{}
+	zone := sheet.Shop.Studio.Zone()
+	for _, x := range sheet.Tasks {
+		require.False(t, x.From.Before(sheet.Now))
+		if x.PersonID != 0 {
+			by[fmt.Sprint("person ", x.PersonID)] = append(by[fmt.Sprint("person ", x.PersonID)], x)
+			from, to := x.From.In(zone), x.To.In(zone)
+			assert.True(t, from.Hour() >= 9 && from.Hour() < 17 && from.Weekday() != time.Sunday && from.Weekday() != time.Saturday, "%v", from)
+			assert.True(t, to.Hour() < 17 || to.Hour() == 17 && to.Minute() == 0, "%v", to)
+		}
+		if x.MachineID != 0 {
+			by[fmt.Sprint("machine ", x.MachineID)] = append(by[fmt.Sprint("machine ", x.MachineID)], x)
+		}
+	}
+	for who, list := range by {
+		slices.SortFunc(list, func(a, b plan.Task) int { return a.From.Compare(b.From) })
+		for k := 1; k < len(list); k++ {
+			assert.False(t, list[k].From.Before(list[k-1].To), "%s: %s and %s", who, list[k-1].Doing, list[k].Doing)
+			if list[k].Doing == studio.SetUp {
+				assert.Equal(t, studio.EmptyIt, list[k-1].Doing, "the plate before is off")
+			}
+		}
+	}
+	return sheet
+}
+
+// The plan of a studio takes every piece from its plate to its last stage, in order and with its waits, and
+// says which order is late.
+func TestThePlanOfTheStudio(t *testing.T) {
+	s := apptest.New(t)
+	soon, later := s.Order(3, route.Primed), s.Order(4, route.Raw)
+	s.Accept(soon)
+	s.Accept(later)
+	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, soon, ordersForm(s.Clock.At.AddDate(0, 0, 1))))
+	sheet := planOf(t, s)
+	require.Len(t, sheet.Late, 1)
+	assert.Equal(t, soon, sheet.Late[0].Order.Number)
+	assert.Positive(t, sheet.Late[0].Minutes())
+	assert.GreaterOrEqual(t, sheet.Gap, 0.0)
+
+	stages := map[int64][]plan.Task{}
+	runs := 0
+	for _, x := range sheet.Tasks {
+		switch {
+		case x.Doing == studio.RunOn:
+			runs++
+			assert.Zero(t, sheet.Plates[x.Plate].Number, "nobody has laid one yet")
+		case x.Stage != "":
+			stages[x.Piece.ID] = append(stages[x.Piece.ID], x)
+		}
+	}
+	assert.Equal(t, len(sheet.Plates), runs)
+	require.Len(t, stages, 7)
+	for _, list := range stages {
+		for k := 1; k < len(list); k++ {
+			assert.False(t, list[k].From.Before(list[k-1].WaitTo), "%s waits for %s", list[k].Doing, list[k-1].Doing)
+		}
+	}
+
+	// A run that is on stays where it is; what comes off it goes on from there.
+	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
+	require.NoError(t, err)
+	s.Begin(number)
+	sheet = planOf(t, s)
+	at := slices.IndexFunc(sheet.Tasks, func(x plan.Task) bool { return x.Doing == studio.RunOn && sheet.Plates[x.Plate].Number == number })
+	require.GreaterOrEqual(t, at, 0)
+	assert.True(t, sheet.Tasks[at].From.Equal(sheet.Now))
+	due := lies(t, s, number).Plate.Run.Due()
+	assert.WithinDuration(t, due, sheet.Tasks[at].To, 2*time.Second)
+	for _, x := range sheet.Tasks {
+		if x.Doing == studio.EmptyIt && sheet.Plates[x.Plate].Number == number {
+			assert.False(t, x.From.Before(due))
+		}
+	}
+}
+
+// A studio without anything to do, or without anybody, has a plan of nothing.
+func TestThePlanOfNothing(t *testing.T) {
+	s := apptest.New(t)
+	assert.Empty(t, planOf(t, s).Tasks)
+	bare := apptest.Bare(t)
+	assert.Empty(t, planOf(t, bare).Tasks)
+}
+
+// ordersForm is an order's as it is, wanted by a day.
+func ordersForm(day time.Time) orders.OrderForm {
+	return orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: day.Format(time.DateOnly), Sure: true}
+}

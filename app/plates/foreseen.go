@@ -1,0 +1,76 @@
+package plates
+
+import (
+	"context"
+
+	"sakuji/app/setup"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// Foreseen are the plates that what waits would come to, by each machine that would end it first, in the
+// order in which they would run.
+func (a *Room) Foreseen(ctx context.Context) (out []studio.PlannedPlate, err error) {
+	var groups []WaitingGroup
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		h, err := setup.Load(tx)
+		if err != nil {
+			return err
+		}
+		groups, _, err = Waiting(tx, h)
+		return err
+	})
+	for _, g := range groups {
+		if err != nil || len(g.Machines) == 0 {
+			continue
+		}
+		var w WhatIf
+		if w, err = a.waiting(ctx, g.Process, g.Material.ID, g.Profile); err != nil {
+			continue
+		}
+		w.steps, w.seed = whatIfSteps, 1
+		code := map[string]int64{}
+		for _, p := range w.Pieces {
+			code[p.Piece.Code] = p.Piece.ID
+		}
+		for _, run := range w.way("", w.Machines).Runs {
+			pl := studio.PlannedPlate{MachineID: run.Machine.ID, State: studio.PlateLaid, Minutes: run.Minutes}
+			for _, l := range run.Laid {
+				pl.Pieces = append(pl.Pieces, code[l.Part.ID])
+			}
+			out = append(out, pl)
+		}
+	}
+	return out, err
+}
+
+// Planned are the plates that run, stand full or are laid, as a plan takes them.
+func (a *Room) Planned(tx *store.Tx) (out []studio.PlannedPlate, err error) {
+	open, err := tx.Plates(studio.PlateRunning, studio.PlateFinished, studio.PlateLaid)
+	if err != nil {
+		return nil, err
+	}
+	for _, state := range []studio.PlateState{studio.PlateFinished, studio.PlateRunning, studio.PlateLaid} {
+		for _, pl := range open {
+			if pl.State != state {
+				continue
+			}
+			p := studio.PlannedPlate{Number: pl.Number, MachineID: pl.MachineID, State: pl.State}
+			switch state {
+			case studio.PlateRunning:
+				p.Minutes = pl.Run.Left(a.Clock.Now())
+			case studio.PlateLaid:
+				s, err := a.plateSheet(tx, pl.Number)
+				if err != nil {
+					return nil, err
+				}
+				p.Minutes = s.Estimate.Minutes
+			}
+			for _, o := range pl.Pieces {
+				p.Pieces = append(p.Pieces, o.PieceID)
+			}
+			out = append(out, p)
+		}
+	}
+	return out, nil
+}

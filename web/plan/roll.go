@@ -1,0 +1,283 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app/jobs"
+	"sakuji/app/plan"
+	"sakuji/studio"
+	"sakuji/web/kit"
+)
+
+// rollView is a day of the plan: time runs down, a column for each machine and each pair of hands.
+type rollView struct {
+	plan.Sheet
+	Looking  bool // the plan is still being worked out
+	Day      time.Time
+	Columns  []column
+	Blocks   []block
+	Threads  []thread
+	Hours    []hour
+	W, H     float64
+	Top      float64
+	NowY     float64
+	ShowsNow bool
+	Before   string // the day before, and after, as addresses name them
+	After    string
+}
+
+// column is a machine or a pair of hands.
+type column struct {
+	Name, Sub string
+	X, W      float64
+	Machine   bool
+	List      []block // what is in it that day
+}
+
+// block is what lies in a column.
+type block struct {
+	Title, Sub string
+	Link       string
+	Kind       string // run, hands, wait
+	X, Y, W, H float64
+	From, To   time.Time
+	Late       bool
+}
+
+// thread ties the end of a run to the hands that must be there.
+type thread struct{ X1, X2, Y float64 }
+
+type hour struct {
+	Text string
+	Y    float64
+}
+
+// How the roll is drawn, in units of the drawing.
+const (
+	rollWide  = 1090.0
+	rollLeft  = 64.0
+	rollTop   = 46.0
+	hourTall  = 37.0
+	fromHour  = 7
+	untilHour = 22
+)
+
+func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
+	v := rollView{W: rollWide, Top: rollTop, H: rollTop + hourTall*(untilHour-fromHour) + 8}
+	var err error
+	v.Sheet, err = s.App.Plan.Plan(r.Context(), kit.Soon)
+	if errors.Is(err, jobs.ErrUnderway) {
+		v.Looking, err = true, nil
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	zone := v.Shop.Studio.Zone()
+	if v.Looking {
+		zone = time.UTC
+	}
+	f, err := kit.DecodeQuery[struct {
+		Day kit.Moment `form:"day"`
+	}](r)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	y, m, d := v.Now.In(zone).Date()
+	v.Day = time.Date(y, m, d, 0, 0, 0, 0, zone)
+	if day := f.Day.In(zone); !day.IsZero() {
+		v.Day = day
+	}
+	v.Before, v.After = v.Day.AddDate(0, 0, -1).Format(time.DateOnly), v.Day.AddDate(0, 0, 1).Format(time.DateOnly)
+	if !v.Looking {
+		v.draw()
+	}
+	s.Show(w, r, "roll", kit.Page{Title: v.Day.Format("Monday 2 January"), Sheet: "Schedule", Active: "/plan", D: v,
+		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys("B", "the day before", "N", "the next day", "F", "find")})
+}
+
+// list sends the plan as CSV.
+func (s *Room) list(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.App.Plan.Plan(r.Context(), time.Minute)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	kit.Write(w, "text/csv; charset=utf-8", "plan.csv", sheet.CSV())
+}
+
+// newFeed gives the calendars a new address.
+func (s *Room) newFeed(w http.ResponseWriter, r *http.Request) {
+	if err := s.App.Plan.NewFeed(r.Context(), kit.Owner(r)); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Done(w, r, "/plan", "The calendars have a new address; the one before has ended.")
+}
+
+// feed sends a calendar to who has its address.
+func (s *Room) feed(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.App.Plan.Feed(r.Context(), chi.URLParam(r, "secret"), time.Minute)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	var machine, person int64
+	switch whose, id, _ := strings.Cut(chi.URLParam(r, "whose"), "-"); whose {
+	case "machine":
+		machine, _ = strconv.ParseInt(id, 10, 64)
+	case "person":
+		person, _ = strconv.ParseInt(id, 10, 64)
+	}
+	w.Header().Set("Cache-Control", "private, max-age=300")
+	kit.Write(w, "text/calendar; charset=utf-8", "plan.ics", []byte(sheet.Calendar(machine, person)))
+}
+
+// Feed is where a calendar of the plan is; empty: nobody has asked for one.
+func (v rollView) Feed(whose string) string {
+	st := v.Shop.Studio
+	if st.Defaults.Feed == "" {
+		return ""
+	}
+	return st.PublicURL + "/feed/" + st.Defaults.Feed + "/" + whose + ".ics"
+}
+
+// draw lays the day out.
+func (v *rollView) draw() {
+	v.columns()
+	for h := fromHour; h <= untilHour; h++ {
+		v.Hours = append(v.Hours, hour{fmt.Sprintf("%02d:00", h), v.y(v.Day.Add(time.Duration(h) * time.Hour))})
+	}
+	if now := v.Now; !now.Before(v.Day.Add(fromHour*time.Hour)) && now.Before(v.Day.Add(untilHour*time.Hour)) {
+		v.NowY, v.ShowsNow = v.y(now), true
+	}
+	at := map[string]int{} // columns by whose they are
+	n := 0
+	for _, m := range v.Shop.Machines {
+		if m.Active {
+			at[fmt.Sprint("m", m.ID)], n = n, n+1
+		}
+	}
+	for _, p := range v.People {
+		at[fmt.Sprint("p", p.ID)], n = n, n+1
+	}
+	for _, x := range v.Sessions() {
+		machine, person := at[fmt.Sprint("m", x.MachineID)], at[fmt.Sprint("p", x.PersonID)]
+		if x.PersonID == 0 {
+			v.put(machine, v.block(x))
+			continue
+		}
+		v.put(person, v.block(x))
+		if x.Empties && v.shows(x.From) {
+			v.Threads = append(v.Threads, thread{v.Columns[machine].X + v.Columns[machine].W - 6, v.Columns[person].X + 4, v.y(x.From)})
+		}
+	}
+	for c := range v.Columns {
+		v.Blocks = append(v.Blocks, v.Columns[c].List...)
+	}
+}
+
+// columns shares the width out.
+func (v *rollView) columns() {
+	for _, m := range v.Shop.Machines {
+		if m.Active {
+			v.Columns = append(v.Columns, column{Name: m.Name, Sub: m.Process, Machine: true})
+		}
+	}
+	for _, p := range v.People {
+		v.Columns = append(v.Columns, column{Name: strings.Fields(p.Name)[0], Sub: p.Role})
+	}
+	wide := (rollWide - rollLeft) / float64(max(1, len(v.Columns)))
+	for i := range v.Columns {
+		v.Columns[i].X, v.Columns[i].W = rollLeft+wide*float64(i), wide
+	}
+}
+
+// y is where a moment lies, within the roll.
+func (v *rollView) y(t time.Time) float64 {
+	h := t.Sub(v.Day).Hours() - fromHour
+	return rollTop + hourTall*min(untilHour-fromHour, max(0, h))
+}
+
+func (v *rollView) shows(t time.Time) bool {
+	h := t.Sub(v.Day).Hours()
+	return h >= fromHour && h < untilHour
+}
+
+// put lays a block into a column, as far as the roll shows it.
+func (v *rollView) put(c int, b block) {
+	open, shut := v.Day.Add(fromHour*time.Hour), v.Day.Add(untilHour*time.Hour)
+	if !b.To.After(open) || !b.From.Before(shut) {
+		return
+	}
+	col := &v.Columns[c]
+	b.X, b.W, b.Y = col.X+5, col.W-10, v.y(b.From)
+	b.H = max(3, v.y(b.To)-b.Y)
+	col.List = append(col.List, b)
+}
+
+// block is a session as it is drawn.
+func (v *rollView) block(x plan.Session) block {
+	b := block{Kind: "hands", From: x.From, To: x.To, Title: x.Title, Late: x.Late, Link: "/plates", Sub: studio.Hours(x.To.Sub(x.From).Minutes())}
+	switch {
+	case x.Code != "":
+		b.Link = "/bench/" + x.Code
+	case x.Plate != 0:
+		b.Link = fmt.Sprintf("/plates/%d", x.Plate)
+	}
+	if x.PersonID == 0 {
+		b.Kind, b.Late = "run", false
+		b.Sub = studio.Say(x.Pieces, "piece") + ", to " + x.To.In(v.Day.Location()).Format("Mon 15:04")
+	} else if x.Pieces > 1 {
+		b.Sub += ", " + studio.Say(x.Pieces, "piece")
+	}
+	return b
+}
+
+// Short is a block's title as far as it has room.
+func (b block) Short() string {
+	room := int(b.W / 7.2)
+	if runes := []rune(b.Title); len(runes) > room {
+		return string(runes[:max(1, room-1)]) + "…"
+	}
+	return b.Title
+}
+
+// Tells reports whether a block has room for its title, and for more.
+func (b block) Tells() bool { return b.H >= 13 }
+
+// TellsMore reports whether there is room for a second line.
+func (b block) TellsMore() bool { return b.H >= 32 && b.Sub != "" }
+
+// Hands are the columns of people, with what is theirs that day.
+func (v rollView) Hands() []column {
+	return slices.DeleteFunc(slices.Clone(v.Columns), func(c column) bool { return c.Machine })
+}
+
+// TextX, Right and Bottom are where it is written, and where it ends.
+func (b block) TextX() float64 { return b.X + 10 }
+
+func (b block) Right() float64 { return b.X + b.W }
+
+func (b block) Bottom() float64 { return b.Y + b.H }
+
+// TextX is where its head is written.
+func (c column) TextX() float64 { return c.X + 6 }
+
+// TextY is where it is written.
+func (h hour) TextY() float64 { return h.Y + 4 }
+
+// TextY and SubY are where its lines stand.
+func (b block) TextY() float64 { return b.Y + min(14, b.H/2+4.5) }
+
+// SubY is where the second one does.
+func (b block) SubY() float64 { return b.Y + 30 }

@@ -1,0 +1,32 @@
+// Package plan is the schedule's sheet: the roll of a day.
+package plan
+
+import (
+	"embed"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/web/kit"
+)
+
+//go:embed templates/*.html
+var templates embed.FS
+
+// Room is where the plan is shown.
+type Room struct{ *kit.Kit }
+
+// New makes the room.
+func New(k *kit.Kit) *Room {
+	k.Pages(templates)
+	return &Room{k}
+}
+
+// Routes are everybody's.
+func (s *Room) Routes(r chi.Router) {
+	r.Get("/plan", s.roll)
+	r.Get("/plan.csv", s.list)
+	r.Post("/plan/feed", s.newFeed)
+}
+
+// FeedRoutes are those of who has the secret of an address: calendars ask by themselves.
+func (s *Room) FeedRoutes(r chi.Router) { r.Get("/feed/{secret}/{whose}.ics", s.feed) }
