@@ -39,7 +39,8 @@ type column struct {
 	Name, Sub string
 	X, W      float64
 	Machine   bool
-	List      []block // what is in it that day
+	List      []block // what is drawn in it that day
+	Each      []block // what is in it, one by one
 }
 
 // block is what lies in a column.
@@ -50,6 +51,8 @@ type block struct {
 	X, Y, W, H float64
 	From, To   time.Time
 	Late       bool
+	short      bool // too thin for its title by itself
+	things     int  // that are one block
 }
 
 // thread ties the end of a run to the hands that must be there.
@@ -68,6 +71,7 @@ const (
 	hourTall  = 37.0
 	fromHour  = 7
 	untilHour = 22
+	shortGap  = 10 * time.Minute
 )
 
 func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
@@ -220,10 +224,22 @@ func (v *rollView) put(c int, b block) {
 		return
 	}
 	col := &v.Columns[c]
+	col.Each = append(col.Each, b)
+	if n := len(col.List); n > 0 && b.Kind == "hands" && v.small(b) && col.List[n-1].short && b.From.Sub(col.List[n-1].To) < shortGap { // too thin to be read one by one
+		last := &col.List[n-1]
+		last.things++
+		last.To, last.H, last.Late = b.To, max(3, v.y(b.To)-last.Y), last.Late || b.Late
+		last.Title, last.Sub, last.Link = studio.Say(last.things, "short task"), "until "+b.To.In(v.Day.Location()).Format("15:04"), "#hands"
+		return
+	}
+	b.short, b.things = b.Kind == "hands" && v.small(b), 1
 	b.X, b.W, b.Y = col.X+5, col.W-10, v.y(b.From)
 	b.H = max(3, v.y(b.To)-b.Y)
 	col.List = append(col.List, b)
 }
+
+// small reports whether a block has no room for its title.
+func (v *rollView) small(b block) bool { return v.y(b.To)-v.y(b.From) < 13 }
 
 // block is a session as it is drawn.
 func (v *rollView) block(x plan.Session) block {
@@ -236,7 +252,11 @@ func (v *rollView) block(x plan.Session) block {
 	}
 	if x.PersonID == 0 {
 		b.Kind, b.Late = "run", false
-		b.Sub = studio.Say(x.Pieces, "piece") + ", to " + x.To.In(v.Day.Location()).Format("Mon 15:04")
+		to := x.To.In(v.Day.Location())
+		b.Sub = "until " + to.Format("15:04")
+		if to.YearDay() != v.Day.YearDay() {
+			b.Sub = "until " + to.Format("Mon 15:04")
+		}
 	} else if x.Pieces > 1 {
 		b.Sub += ", " + studio.Say(x.Pieces, "piece")
 	}
@@ -245,7 +265,7 @@ func (v *rollView) block(x plan.Session) block {
 
 // Short is a block's title as far as it has room.
 func (b block) Short() string {
-	room := int(b.W / 7.2)
+	room := int((b.W - 12) / 6.6)
 	if runes := []rune(b.Title); len(runes) > room {
 		return string(runes[:max(1, room-1)]) + "…"
 	}
