@@ -74,12 +74,16 @@ func TestThePlanOfTheStudio(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(sheet.Plates), runs)
-	require.Len(t, stages, 7)
+	require.True(t, len(stages) == 2, "the pieces of an item are handled in one go")
+	pieces := 0
 	for _, list := range stages {
+		pieces += list[0].Pieces
 		for k := 1; k < len(list); k++ {
 			assert.False(t, list[k].From.Before(list[k-1].WaitTo), "%s waits for %s", list[k].Doing, list[k-1].Doing)
 		}
 	}
+
+	assert.Equal(t, 7, pieces, "each of them once")
 
 	// A run that is on stays where it is; what comes off it goes on from there.
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})

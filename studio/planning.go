@@ -31,8 +31,9 @@ type PlannedPlate struct {
 type PlanTask struct {
 	Doing   string // SetUp, RunOn, EmptyIt, or the name of a stage
 	Stage   route.StageKind
-	Plate   int // index into the planning's plates; −1: of none
-	Piece   Piece
+	Plate   int   // index into the planning's plates; −1: of none
+	Piece   Piece // the first of those that are handled in one go
+	Pieces  int
 	OrderID int64
 }
 
@@ -72,8 +73,8 @@ func (h Shop) Problem(in Planning) (*schedule.Problem, []PlanTask) {
 		return b.p, nil
 	}
 	b.plates()
-	for _, p := range in.Pieces {
-		b.piece(p)
+	for _, list := range b.batches() {
+		b.batch(list)
 	}
 	b.made()
 	return b.p, b.tasks
@@ -177,27 +178,71 @@ func (b *planner) soonest(pl PlannedPlate, byID map[int64]Piece) (orderID int64)
 	return orderID
 }
 
-// piece adds the stages that a piece has before it.
-func (b *planner) piece(p Piece) {
-	strip := p.Strip()
-	var from int64
-	if until := strip.Until(); until.After(b.Now) {
-		from = int64(until.Sub(b.Now).Seconds())
-	}
-	begun := false
-	for _, s := range strip[min(strip.Now(), len(strip)):] {
-		if s.Mark != route.Todo || s.Kind == route.Print {
+// batches are the pieces of an item that are as far as each other and come off one plate, as many as are
+// handled in one go; in the order of the pieces.
+func (b *planner) batches() (out [][]Piece) {
+	most := max(1, int(b.h.Book.V("batch.pieces")))
+	open := map[string]int{}
+	for _, p := range b.Pieces {
+		key := fmt.Sprint(p.ItemID, p.PartID, p.Kind, p.State, b.plateOf(p), p.Strip().Until().Truncate(time.Hour).Unix())
+		for _, s := range b.todo(p) {
+			key += " " + string(s.Kind)
+		}
+		if k, ok := open[key]; ok && len(out[k]) < most {
+			out[k] = append(out[k], p)
 			continue
 		}
-		t := schedule.Task{On: b.anybody(s.PlannedMin), WaitS: int64(s.WaitS), Split: s.PlannedMin >= pausedMin, FromS: from}
-		if k, ok := b.last[p.ID]; ok {
-			t.After = []int{k}
+		open[key] = len(out)
+		out = append(out, []Piece{p})
+	}
+	return out
+}
+
+// plateOf is the task that a piece's plate is emptied in; −1: it lies on none.
+func (b *planner) plateOf(p Piece) int {
+	if k, ok := b.last[p.ID]; ok {
+		return k
+	}
+	return -1
+}
+
+// todo are the stages that hands have before them.
+func (b *planner) todo(p Piece) (out []Stage) {
+	strip := p.Strip()
+	for k := min(strip.Now(), len(strip)); k < len(p.Stages); k++ {
+		if s := p.Stages[k]; s.Mark == route.Todo && s.Kind != route.Print {
+			out = append(out, s)
 		}
-		k := b.add(t, PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, OrderID: p.OrderID})
-		if !begun {
-			b.first[p.ID], begun = k, true
+	}
+	return out
+}
+
+// batch adds the stages that pieces have before them, each done on all of them in one go.
+func (b *planner) batch(list []Piece) {
+	p := list[0]
+	var from int64
+	for _, p := range list {
+		if until := p.Strip().Until(); until.After(b.Now) {
+			from = max(from, int64(until.Sub(b.Now).Seconds()))
 		}
-		b.last[p.ID], from = k, 0
+	}
+	after, has := b.last[p.ID]
+	for k, s := range b.todo(p) {
+		minutes := 0.0
+		for _, o := range list {
+			minutes += b.todo(o)[k].PlannedMin
+		}
+		t := schedule.Task{On: b.anybody(minutes), WaitS: int64(s.WaitS), Split: minutes >= pausedMin, FromS: from}
+		if has {
+			t.After = []int{after}
+		}
+		after, has, from = b.add(t, PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), OrderID: p.OrderID}), true, 0
+		for _, o := range list {
+			if k == 0 {
+				b.first[o.ID] = after
+			}
+			b.last[o.ID] = after
+		}
 	}
 }
 

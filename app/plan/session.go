@@ -46,7 +46,7 @@ func (s Sheet) Sessions() (out []Session) {
 	}
 	last := map[int64]int{} // of each person
 	for _, t := range s.Tasks {
-		x := Session{MachineID: t.MachineID, PersonID: t.PersonID, From: t.From, To: t.To, Pieces: 1, Late: late[t.OrderID], item: t.Piece.ItemID, stage: t.Stage}
+		x := Session{MachineID: t.MachineID, PersonID: t.PersonID, From: t.From, To: t.To, Pieces: t.Pieces, Late: late[t.OrderID], item: t.Piece.ItemID, stage: t.Stage}
 		if t.Plate >= 0 {
 			x = s.atPlate(t, x)
 		} else {
@@ -54,7 +54,7 @@ func (s Sheet) Sessions() (out []Session) {
 		}
 		if k, ok := last[x.PersonID]; ok && x.PersonID != 0 && x.stage != "" && out[k].stage == x.stage && out[k].item == x.item && x.From.Sub(out[k].To) < joinGap {
 			out[k].To, out[k].Late = x.To, out[k].Late || x.Late
-			out[k].Pieces++
+			out[k].Pieces += x.Pieces
 			continue
 		}
 		if x.PersonID != 0 {
