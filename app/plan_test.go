@@ -40,7 +40,7 @@ func planOf(t *testing.T, s *apptest.Studio) plan.Sheet {
 		slices.SortFunc(list, func(a, b plan.Task) int { return a.From.Compare(b.From) })
 		for k := 1; k < len(list); k++ {
 			assert.False(t, list[k].From.Before(list[k-1].To), "%s: %s and %s", who, list[k-1].Doing, list[k].Doing)
-			if list[k].Doing == studio.SetUp {
+			if list[k].Doing == studio.SetUp && list[k].MachineID != 0 && who == fmt.Sprint("machine ", list[k].MachineID) {
 				assert.Equal(t, studio.EmptyIt, list[k-1].Doing, "the plate before is off")
 			}
 		}
@@ -100,6 +100,40 @@ func TestThePlanOfTheStudio(t *testing.T) {
 			assert.False(t, x.From.Before(due))
 		}
 	}
+}
+
+// What an order could be promised for takes the gaps of the real plan: nothing that is planned moves, more
+// work is later, and once it is accepted the plan has it.
+func TestAPromiseKeepsTheOthers(t *testing.T) {
+	s := apptest.New(t)
+	busy := s.Order(30, route.Primed)
+	asked := s.Order(4, route.Primed)
+	promise := func(no string) time.Time {
+		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+		require.NoError(t, err)
+		at, err := s.Plan.ReadyBy(s.Ctx, sheet.Order, sheet.Steps(), time.Minute)
+		require.NoError(t, err)
+		return at
+	}
+	alone := promise(asked)
+	assert.True(t, alone.After(s.Clock.At))
+	s.Accept(busy)
+	before := planOf(t, s)
+	behind := promise(asked)
+	assert.True(t, behind.After(alone), "others are in the house by now")
+	after := planOf(t, s)
+	assert.Equal(t, before.Tasks, after.Tasks, "asking moves nothing")
+	s.Accept(asked)
+	order, err := s.Quotes.OrderSheet(s.Ctx, asked)
+	require.NoError(t, err)
+	planned := planOf(t, s).Ready(order.Order.ID)
+	assert.Equal(t, planned, promise(asked))
+	assert.True(t, planned.After(s.Clock.At))
+
+	bare := apptest.Bare(t)
+	at, err := bare.Plan.Promise(bare.Ctx, nil, time.Minute)
+	require.NoError(t, err)
+	assert.Zero(t, at)
 }
 
 // A studio without anything to do, or without anybody, has a plan of nothing.

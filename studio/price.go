@@ -222,15 +222,16 @@ func (s PriceSheet) Range(dice quote.Dice) quote.Range {
 // Earliest is when the order can be ready if it is begun now, by its hands, machines and
 // waits in the studio's usual hours; Soonest is day and night, what no rush can beat.
 func (s PriceSheet) Earliest(now time.Time) time.Time {
-	return schedule.Earliest(now, s.steps(), s.Shop.Hours())
+	return schedule.Earliest(now, s.Steps(), s.Shop.Hours())
 }
 
 // Soonest is when it can be ready if nobody rests.
 func (s PriceSheet) Soonest(now time.Time) time.Time {
-	return schedule.Earliest(now, s.steps(), schedule.Always(int(s.Shop.Book.V("day.hands"))))
+	return schedule.Earliest(now, s.Steps(), schedule.Always(int(s.Shop.Book.V("day.hands"))))
 }
 
-func (s PriceSheet) steps() (out [][]schedule.Step) {
+// Steps are what each item that is not an option takes, step by step.
+func (s PriceSheet) Steps() (out [][]schedule.Step) {
 	for _, it := range s.Firm() {
 		out = append(out, it.Estimate.Chain)
 	}

@@ -38,6 +38,9 @@ type Sheet struct {
 	Late   []Late
 	Orders map[int64]studio.Order
 	Gap    float64 // lateness by weight that no bound explains, in hours
+
+	problem *schedule.Problem
+	best    schedule.Plan
 }
 
 // Task is one of the plan, where it lies.
@@ -118,7 +121,8 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	for end := time.Now().Add(planBudget); time.Now().Before(end) && ctx.Err() == nil; {
 		search.Step()
 	}
-	s.take(problem, what, search.Best())
+	s.problem, s.best = problem, search.Best()
+	s.take(problem, what, s.best)
 	return s, nil
 }
 

@@ -1,6 +1,7 @@
 package quotes
 
 import (
+	"errors"
 	"fmt"
 	"html/template"
 	"math"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/jobs"
 	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
@@ -35,7 +37,11 @@ type pricingView struct {
 	RushDay      float64
 	DateEarliest int64
 	DateSoonest  int64
+	Planned      time.Time // when the real plan would have it ready; zero: it is still being worked out, or nobody can say
 }
+
+// planPatience is how long the quote sheet waits for the plan of the studio.
+const planPatience = 150 * time.Millisecond
 
 // extraKind is a kind of extra with what it is asked for.
 type extraKind struct{ Key, Name string }
@@ -254,6 +260,9 @@ func (s *Room) pricingView(r *http.Request, withRange bool) (v pricingView, p ki
 	}
 	if withRange {
 		v.Range = v.RangeOf()
+		if v.Planned, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), planPatience); err != nil && !errors.Is(err, jobs.ErrUnderway) {
+			return v, p, err
+		}
 	}
 	rev := "–"
 	if q := v.Newest(); q != nil {
