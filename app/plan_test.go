@@ -61,6 +61,10 @@ func TestThePlanOfTheStudio(t *testing.T) {
 	assert.Equal(t, soon, sheet.Late[0].Order.Number)
 	assert.Positive(t, sheet.Late[0].Minutes())
 	assert.GreaterOrEqual(t, sheet.Gap, 0.0)
+	require.Len(t, sheet.Dated, 2)
+	assert.Equal(t, soon, sheet.Dated[0].Order.Number, "the least sure first")
+	assert.Zero(t, sheet.Dated[0].Chance)
+	assert.InDelta(t, 1, sheet.Dated[1].Chance, 0.02, "two weeks for a day's work")
 
 	stages := map[int64][]plan.Task{}
 	runs := 0

@@ -36,6 +36,7 @@ type Sheet struct {
 	Plates []studio.PlannedPlate
 	Tasks  []Task // by their begin
 	Late   []Late
+	Dated  []Dated // orders with a date, the least sure first
 	Orders map[int64]studio.Order
 	Gap    float64 // lateness by weight that no bound explains, in hours
 
@@ -123,6 +124,7 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	}
 	s.problem, s.best = problem, search.Best()
 	s.take(problem, what, s.best)
+	s.live(what)
 	return s, nil
 }
 
