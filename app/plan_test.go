@@ -89,6 +89,17 @@ func TestThePlanOfTheStudio(t *testing.T) {
 
 	assert.Equal(t, 7, pieces, "each of them once")
 
+	possible, err := s.Plan.Possible(s.Ctx, soon, time.Minute)
+	require.NoError(t, err)
+	require.Len(t, possible.Ways, 5)
+	assert.False(t, possible.Alone.After(possible.Planned))
+	for _, w := range possible.Ways {
+		assert.False(t, w.Ready.Before(s.Clock.At))
+		assert.Equal(t, w.InDue, !w.Ready.After(possible.Order.Wanted), w.Name)
+	}
+	_, err = s.Plan.Possible(s.Ctx, "9999", time.Minute)
+	assert.Error(t, err)
+
 	// A run that is on stays where it is; what comes off it goes on from there.
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)

@@ -16,6 +16,9 @@ type Planning struct {
 	Pieces []Piece         // in work, with their stages
 	Plates []PlannedPlate  // in the order in which they run on their machines
 	People []Person        // who work
+
+	Saturdays bool  // they work on Saturdays, too
+	First     int64 // an order that goes before all others; 0: none
 }
 
 // PlannedPlate is a plate that runs, stands full, is laid, or is foreseen.
@@ -46,6 +49,9 @@ const (
 
 // pausedMin is from how many minutes on a task of hands may pause over night. Source: from memory.
 const pausedMin = 45
+
+// firstWeight is what lateness of an order weighs that goes before all others.
+const firstWeight = 1000
 
 // planDays is for how many days ahead people's hours are worked out.
 const planDays = 1500
@@ -90,7 +96,11 @@ func (b *planner) resources() {
 	}
 	from := int(b.h.Hours().From.Minutes())
 	var week schedule.Week
-	for d := time.Monday; d <= time.Friday; d++ {
+	last := time.Friday
+	if b.Saturdays {
+		last = time.Saturday
+	}
+	for d := time.Monday; d <= last; d++ {
 		week[d] = []schedule.MinuteSpan{{FromMin: from, ToMin: from + int(60*b.h.Book.V("day.hours"))}}
 	}
 	hours := schedule.CalendarOf(week, b.Now.In(b.h.Studio.Zone()), planDays, nil)
@@ -110,6 +120,9 @@ func (b *planner) job(orderID int64) int {
 		job := schedule.Job{Name: o.Number}
 		if !o.Wanted.IsZero() {
 			job.DueS = max(1, int64(o.Wanted.Sub(b.Now).Seconds()))
+		}
+		if orderID == b.First {
+			job.Weight = firstWeight
 		}
 		b.p.Jobs = append(b.p.Jobs, job)
 	}

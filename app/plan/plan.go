@@ -40,6 +40,7 @@ type Sheet struct {
 	Orders map[int64]studio.Order
 	Gap    float64 // lateness by weight that no bound explains, in hours
 
+	in      studio.Planning
 	problem *schedule.Problem
 	best    schedule.Plan
 }
@@ -113,7 +114,7 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 		return s, err
 	}
 	in.Plates = append(in.Plates, foreseen...)
-	s.People, s.Plates = in.People, in.Plates
+	s.People, s.Plates, s.in = in.People, in.Plates, in
 	problem, what := s.Shop.Problem(in)
 	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
 	if err != nil {

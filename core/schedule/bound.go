@@ -18,13 +18,9 @@ func (p *Problem) Bound() float64 {
 	heads, ends := p.heads()
 	if p.Goal == Lateness {
 		late := 0.0
-		soonest := make([]int64, len(p.Jobs))
-		for i, t := range p.Tasks {
-			soonest[t.Job] = max(soonest[t.Job], ends[i])
-		}
-		for j, job := range p.Jobs {
-			if job.DueS > 0 {
-				late += job.weight() * float64(max(0, soonest[j]-job.DueS))
+		for j, s := range p.Soonest() {
+			if job := p.Jobs[j]; job.DueS > 0 {
+				late += job.weight() * float64(max(0, s-job.DueS))
 			}
 		}
 		return late
@@ -40,6 +36,16 @@ func (p *Problem) Bound() float64 {
 		least = max(least, p.preemptive(r, heads, tails))
 	}
 	return float64(max(least, p.shared(heads, tails)))
+}
+
+// Soonest is when each job is over at the soonest, if nothing else is in the way.
+func (p *Problem) Soonest() []int64 {
+	out := make([]int64, len(p.Jobs))
+	_, ends := p.heads()
+	for i, t := range p.Tasks {
+		out[t.Job] = max(out[t.Job], ends[i])
+	}
+	return out
 }
 
 // heads are when each task can begin at the soonest, if nothing else is in the way, and when it is over

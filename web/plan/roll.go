@@ -119,6 +119,16 @@ func (s *Room) list(w http.ResponseWriter, r *http.Request) {
 	kit.Write(w, "text/csv; charset=utf-8", "plan.csv", sheet.CSV())
 }
 
+// possible shows what would have an order ready in time.
+func (s *Room) possible(w http.ResponseWriter, r *http.Request) {
+	v, err := s.App.Plan.Possible(r.Context(), chi.URLParam(r, "no"), time.Minute)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Show(w, r, "possible", kit.Page{Title: "Can it be done?", Sheet: "Schedule", Active: "/plan", D: v, Block: kit.Block("Order", v.Order.Number), Keys: kit.Keys("↑ ↓", "move", "F", "find")})
+}
+
 // newFeed gives the calendars a new address.
 func (s *Room) newFeed(w http.ResponseWriter, r *http.Request) {
 	if err := s.App.Plan.NewFeed(r.Context(), kit.Owner(r)); err != nil {

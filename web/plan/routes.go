@@ -25,6 +25,7 @@ func New(k *kit.Kit) *Room {
 func (s *Room) Routes(r chi.Router) {
 	r.Get("/plan", s.roll)
 	r.Get("/plan.csv", s.list)
+	r.Get("/plan/possible/{no}", s.possible)
 	r.Post("/plan/feed", s.newFeed)
 }
 
