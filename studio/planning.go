@@ -197,6 +197,9 @@ func (b *planner) batches() (out [][]Piece) {
 	most := max(1, int(b.h.Book.V("batch.pieces")))
 	open := map[string]int{}
 	for _, p := range b.Pieces {
+		if p.Kind == KindSpare { // nobody waits for it
+			continue
+		}
 		key := fmt.Sprint(p.ItemID, p.PartID, p.Kind, p.State, b.plateOf(p), p.Strip().Until().Truncate(time.Hour).Unix())
 		for _, s := range b.todo(p) {
 			key += " " + string(s.Kind)

@@ -31,6 +31,12 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	next := s.get("/plan?day=2026-05-15")
 	assert.Contains(t, next.body, "Friday 15 May")
 	assert.Contains(t, next.body, "Vase: ")
+	end := s.get("/plan?day=9999-12-31")
+	assert.NotContains(t, end.body, "the next day</a>", "the roll ends with the last thing planned")
+	assert.Contains(t, end.body, "the day before</a>")
+	past := s.get("/plan?day=1999-12-31")
+	assert.NotContains(t, past.body, "the day before</a>", "what is past is in the logbook")
+	assert.Contains(t, past.body, "Start Tarn")
 
 	list := strings.Split(strings.TrimSpace(s.get("/plan.csv").body), "\n")
 	assert.Equal(t, "from,to,who,what,pieces,first_piece,plate", strings.TrimSpace(list[0]))

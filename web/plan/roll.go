@@ -30,7 +30,7 @@ type rollView struct {
 	Top      float64
 	NowY     float64
 	ShowsNow bool
-	Before   string // the day before, and after, as addresses name them
+	Before   string // the day before, and after, as addresses name them; empty: the roll ends there
 	After    string
 }
 
@@ -96,17 +96,41 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	y, m, d := v.Now.In(zone).Date()
-	v.Day = time.Date(y, m, d, 0, 0, 0, 0, zone)
-	if day := f.Day.In(zone); !day.IsZero() {
-		v.Day = day
-	}
-	v.Before, v.After = v.Day.AddDate(0, 0, -1).Format(time.DateOnly), v.Day.AddDate(0, 0, 1).Format(time.DateOnly)
+	v.on(f.Day.In(zone), zone)
 	if !v.Looking {
 		v.draw()
 	}
 	s.Show(w, r, "roll", kit.Page{Title: v.Day.Format("Monday 2 January"), Sheet: "Schedule", Active: "/plan", D: v,
 		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys("B", "the day before", "N", "the next day", "F", "find")})
+}
+
+// on turns the roll to a day: today, when none is asked for, and no further than it reaches.
+func (v *rollView) on(asked time.Time, zone *time.Location) {
+	today := midnight(v.Now.In(zone))
+	last := today
+	for _, t := range v.Tasks {
+		if day := midnight(t.To.In(zone)); day.After(last) {
+			last = day
+		}
+	}
+	v.Day = today
+	if asked.After(today) {
+		v.Day = midnight(asked)
+	}
+	if v.Day.After(last) {
+		v.Day = last
+	}
+	if v.Day.After(today) {
+		v.Before = v.Day.AddDate(0, 0, -1).Format(time.DateOnly)
+	}
+	if v.Day.Before(last) {
+		v.After = v.Day.AddDate(0, 0, 1).Format(time.DateOnly)
+	}
+}
+
+func midnight(t time.Time) time.Time {
+	y, m, d := t.Date()
+	return time.Date(y, m, d, 0, 0, 0, 0, t.Location())
 }
 
 // list sends the plan as CSV.

@@ -1,7 +1,6 @@
 package quotes
 
 import (
-	"errors"
 	"fmt"
 	"html/template"
 	"math"
@@ -11,7 +10,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app/jobs"
 	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
@@ -37,11 +35,7 @@ type pricingView struct {
 	RushDay      float64
 	DateEarliest int64
 	DateSoonest  int64
-	Planned      time.Time // when the real plan would have it ready; zero: it is still being worked out, or nobody can say
 }
-
-// planPatience is how long the quote sheet waits for the plan of the studio.
-const planPatience = 150 * time.Millisecond
 
 // extraKind is a kind of extra with what it is asked for.
 type extraKind struct{ Key, Name string }
@@ -260,9 +254,6 @@ func (s *Room) pricingView(r *http.Request, withRange bool) (v pricingView, p ki
 	}
 	if withRange {
 		v.Range = v.RangeOf()
-		if v.Planned, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), planPatience); err != nil && !errors.Is(err, jobs.ErrUnderway) {
-			return v, p, err
-		}
 	}
 	rev := "–"
 	if q := v.Newest(); q != nil {
@@ -292,6 +283,20 @@ func (s *Room) pricingRange(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.Fragment(w, r, "pricing", "range", p)
+}
+
+// planned is when the real plan would have the order ready: it is asked for when the sheet stands.
+func (s *Room) planned(w http.ResponseWriter, r *http.Request) {
+	v, _, err := s.pricingView(r, false)
+	var at time.Time
+	if err == nil {
+		at, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), time.Minute)
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.RenderPart(w, r, "pricing", "planned", at.In(v.Shop.Studio.Zone()))
 }
 
 // whatIf answers the sliders.
