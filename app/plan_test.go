@@ -163,3 +163,30 @@ func TestThePlanOfNothing(t *testing.T) {
 func ordersForm(day time.Time) orders.OrderForm {
 	return orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: day.Format(time.DateOnly), Sure: true}
 }
+
+// How sure a date is follows what the studio has seen: of a machine whose runs fail, less can be promised.
+func TestAMachineThatFailsMakesPromisesUnsure(t *testing.T) {
+	chance := func(failing bool) float64 {
+		s := apptest.New(t)
+		seen := s.Order(4, route.Raw)
+		s.Accept(seen)
+		if failing {
+			require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.trust": 1}))
+			s.Print(seen+"-1", seen+"-2", seen+"-3", seen+"-4")
+		} else {
+			s.Print()
+		}
+		asked := s.Order(8, route.Raw)
+		s.Accept(asked)
+		require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, asked, ordersForm(s.Clock.At.AddDate(0, 0, 1))))
+		for _, d := range planOf(t, s).Dated {
+			if d.Order.Number == asked {
+				return d.Chance
+			}
+		}
+		t.Fatal("it has no date")
+		return 0
+	}
+	trusted, failing := chance(false), chance(true)
+	assert.Greater(t, trusted, failing+0.2)
+}

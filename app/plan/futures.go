@@ -7,7 +7,10 @@ import (
 	"slices"
 	"time"
 
+	"sakuji/core/finish"
 	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/route"
 	"sakuji/studio"
 )
 
@@ -25,23 +28,29 @@ const (
 	failedRuns = 2.0 // as long as planned: it is printed again
 )
 
-// live lives the plan through: hands take as long as at best, or as at worst, of what is likely; a run that
-// fails is printed again.
+// live lives the plan through. Hands take as long as the price has it, too: each stage by its own spread
+// and what the logbook says of it, and all of them off alike by what the book may be off. A run that fails,
+// as often as its machine has failed with its material, is printed again.
 func (s *Sheet) live(what []studio.PlanTask) {
 	if len(what) == 0 || len(what) > mostLived {
 		return
 	}
 	die := rand.New(rand.NewPCG(2, 3))
-	low, high := s.Shop.Book.V("spread.other.low"), s.Shop.Book.V("spread.other.high")
+	fails, efforts := s.failures(), s.efforts(what)
+	alike := 0.0
 	future := s.problem.Futures(s.best, lives, func(i int, sec int64) int64 {
+		if i == 0 { // another future
+			alike = die.NormFloat64()
+		}
 		if what[i].Doing == studio.RunOn {
-			m, _ := s.Shop.Machine(s.Plates[what[i].Plate].MachineID)
-			if die.Float64() < process.FailureChance(s.Shop.Book.V("failure."+m.Process), float64(sec)/60) {
+			if die.Float64() < process.FailureChance(fails[what[i].Plate], float64(sec)/60) {
 				return int64(failedRuns * float64(sec))
 			}
 			return sec
 		}
-		return int64(float64(sec) * triangular(die.Float64(), low, 1, high))
+		e := efforts[i]
+		off := e.Common / e.Mean
+		return int64(float64(sec) * quote.Turned(e, die.NormFloat64()) * math.Exp(off*alike-off*off/2)) // a log-normal of mean 1
 	})
 	jobs := map[string]int{}
 	for j, job := range s.problem.Jobs {
@@ -57,13 +66,32 @@ func (s *Sheet) live(what []studio.PlanTask) {
 	})
 }
 
-// triangular is the value of a triangular distribution at a share [published: any text on probability].
-func triangular(share, low, likely, high float64) float64 {
-	if high <= low {
-		return likely
+// failures are how often the runs of each plate fail, per hour.
+func (s *Sheet) failures() []float64 {
+	material := map[int64]int64{}
+	for _, p := range s.in.Pieces {
+		material[p.ID] = p.MaterialID
 	}
-	if at := (likely - low) / (high - low); share < at {
-		return low + math.Sqrt(share*(high-low)*(likely-low))
+	out := make([]float64, len(s.Plates))
+	for k, pl := range s.Plates {
+		if m, ok := s.Shop.Machine(pl.MachineID); ok && len(pl.Pieces) > 0 {
+			of, _ := s.Shop.Material(material[pl.Pieces[0]], m.Process)
+			out[k] = s.Shop.FailurePerHour(m, of).Value
+		}
 	}
-	return high - math.Sqrt((1-share)*(high-low)*(high-likely))
+	return out
+}
+
+// efforts are how each task may turn out; what is done at a plate, as plates do.
+func (s *Sheet) efforts(what []studio.PlanTask) []finish.Effort {
+	out := make([]finish.Effort, len(what))
+	for i, t := range what {
+		kind, processName := cmp.Or(t.Stage, route.Print), t.Piece.Process
+		if t.Plate >= 0 {
+			m, _ := s.Shop.Machine(s.Plates[t.Plate].MachineID)
+			processName = m.Process
+		}
+		out[i] = finish.EffortOf(s.Shop.Book, kind, s.Shop.History.Logged[processName][kind])
+	}
+	return out
 }

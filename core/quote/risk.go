@@ -89,6 +89,9 @@ func (s *shape) at(z float64) float64 {
 	return s[i] + (f-float64(i))*(s[i+1]-s[i])
 }
 
+// Turned is what work comes to, of what is expected of it, at a standard normal score.
+func Turned(e finish.Effort, score float64) float64 { return shapeOf(e).at(score) }
+
 // Draws is how many times an order is lived through.
 const Draws = 10_000
 

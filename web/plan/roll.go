@@ -97,10 +97,12 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.on(f.Day.In(zone), zone)
+	title := "Schedule" // as long as nobody knows the day's clock
 	if !v.Looking {
 		v.draw()
+		title = v.Day.Format("Monday 2 January")
 	}
-	s.Show(w, r, "roll", kit.Page{Title: v.Day.Format("Monday 2 January"), Sheet: "Schedule", Active: "/plan", D: v,
+	s.Show(w, r, "roll", kit.Page{Title: title, Sheet: "Schedule", Active: "/plan", D: v,
 		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys("B", "the day before", "N", "the next day", "F", "find")})
 }
 
