@@ -86,13 +86,16 @@ func (h Shop) Problem(in Planning) (*schedule.Problem, []PlanTask) {
 	return b.p, b.tasks
 }
 
+// InUse are the machines that are not put away; a plan's first resources are these.
+func (h Shop) InUse() []Machine {
+	return slices.DeleteFunc(slices.Clone(h.Machines), func(m Machine) bool { return !m.Active })
+}
+
 // resources are the machines in use, and the people.
 func (b *planner) resources() {
-	for _, m := range b.h.Machines {
-		if m.Active {
-			b.machines[m.ID] = len(b.p.Resources)
-			b.p.Resources = append(b.p.Resources, schedule.Resource{Name: m.Name})
-		}
+	for _, m := range b.h.InUse() {
+		b.machines[m.ID] = len(b.p.Resources)
+		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: m.Name})
 	}
 	from := int(b.h.Hours().From.Minutes())
 	var week schedule.Week

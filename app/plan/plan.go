@@ -132,21 +132,16 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 // take reads a plan of the problem.
 func (s *Sheet) take(p *schedule.Problem, what []studio.PlanTask, plan schedule.Plan) {
 	at := func(sec int64) time.Time { return s.Now.Add(time.Duration(sec) * time.Second) }
-	machines := map[int]int64{}
-	for _, m := range s.Shop.Machines {
-		if m.Active {
-			machines[len(machines)] = m.ID
-		}
-	}
+	machines := s.Shop.InUse()
 	for i, x := range plan.At {
 		t := Task{PlanTask: what[i], From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + p.Tasks[i].WaitS)}
-		if id, is := machines[x.Resource]; is {
-			t.MachineID = id
+		if x.Resource < len(machines) {
+			t.MachineID = machines[x.Resource].ID
 		} else {
 			t.PersonID = s.People[x.Resource-len(machines)].ID
 		}
 		for _, w := range p.Tasks[i].With {
-			t.MachineID = machines[w]
+			t.MachineID = machines[w].ID
 		}
 		s.Tasks = append(s.Tasks, t)
 	}

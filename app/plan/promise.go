@@ -52,15 +52,10 @@ func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) []int {
 	}
 	if step.MachineMin > 0 && step.RunMin > 0 {
 		var on []schedule.Mode
-		k := 0
-		for _, m := range s.Shop.Machines {
-			if !m.Active {
-				continue
-			}
+		for k, m := range s.Shop.InUse() {
 			if m.Process == step.Pool {
 				on = append(on, schedule.Mode{Resource: k, S: int64(60 * step.RunMin)})
 			}
-			k++
 		}
 		var runs []int
 		for range int(math.Ceil(step.MachineMin * float64(len(on)) / step.RunMin)) { // the step's minutes are those of all of them side by side

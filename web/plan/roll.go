@@ -201,14 +201,11 @@ func (v *rollView) draw() {
 		v.NowY, v.ShowsNow = v.y(now), true
 	}
 	at := map[string]int{} // columns by whose they are
-	n := 0
-	for _, m := range v.Shop.Machines {
-		if m.Active {
-			at[fmt.Sprint("m", m.ID)], n = n, n+1
-		}
+	for _, m := range v.Shop.InUse() {
+		at[fmt.Sprint("m", m.ID)] = len(at)
 	}
 	for _, p := range v.People {
-		at[fmt.Sprint("p", p.ID)], n = n, n+1
+		at[fmt.Sprint("p", p.ID)] = len(at)
 	}
 	for _, x := range v.Sessions() {
 		machine, person := at[fmt.Sprint("m", x.MachineID)], at[fmt.Sprint("p", x.PersonID)]
@@ -228,10 +225,8 @@ func (v *rollView) draw() {
 
 // columns shares the width out.
 func (v *rollView) columns() {
-	for _, m := range v.Shop.Machines {
-		if m.Active {
-			v.Columns = append(v.Columns, column{Name: m.Name, Sub: m.Process, Machine: true})
-		}
+	for _, m := range v.Shop.InUse() {
+		v.Columns = append(v.Columns, column{Name: m.Name, Sub: m.Process, Machine: true})
 	}
 	for _, p := range v.People {
 		v.Columns = append(v.Columns, column{Name: strings.Fields(p.Name)[0], Sub: p.Role})
