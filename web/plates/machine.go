@@ -37,7 +37,7 @@ func (v machineView) Tries() (out []string) {
 // Widths are those of the posts and slots of the test piece.
 func (v machineView) Widths() []float64 { return solid.TestWidthsMM }
 
-// Others are the materials that the machine prints beside the one that is shown.
+// Materials are those of the machine’s process.
 func (v machineView) Materials() (out []studio.Material) {
 	for _, m := range v.Shop.Materials {
 		if m.Active && m.Process == v.Machine.Process {
