@@ -53,6 +53,7 @@ func (p *Problem) Soonest() []int64 {
 func (p *Problem) heads() (begin, end []int64) {
 	begin, end = make([]int64, len(p.Tasks)), make([]int64, len(p.Tasks))
 	l := newLaying(p)
+	l.alone = true
 	for _, i := range p.topological() {
 		if f := p.Tasks[i].Fixed; f != nil {
 			l.at[i] = *f

@@ -41,13 +41,18 @@ func Faults(p *Problem, plan Plan) (out []string) {
 			if at.StartS < plan.At[b].EndS+p.Tasks[b].WaitS && t.Fixed == nil {
 				add(i, "begins before %s is over and has waited", p.named(b))
 			}
+			if gap := at.StartS - plan.At[b].EndS; t.Fixed == nil && p.Tasks[b].WithinS > 0 && gap > p.Tasks[b].WithinS && gap < p.Tasks[b].AgainS {
+				add(i, "begins while the window of %s is shut", p.named(b))
+			}
 		}
 		if at.EndS > at.StartS {
-			for _, r := range append([]int{at.Resource}, t.With...) {
-				uses[r] = append(uses[r], use{Span{at.StartS, at.EndS}, i})
+			uses[at.Resource] = append(uses[at.Resource], use{Span{at.StartS, at.EndS}, i})
+			for _, r := range t.With {
+				uses[r] = append(uses[r], use{Span{at.StartS, at.EndS + t.KeepS}, i})
 			}
 		}
 	}
+	out = append(out, dusted(p, plan)...)
 	for r, list := range uses {
 		slices.SortFunc(list, func(a, b use) int { return cmp.Compare(a.span.FromS, b.span.FromS) })
 		for k := 1; k < len(list); k++ {
@@ -79,4 +84,18 @@ func lasts(p *Problem, i int, s int64, at Placed, add func(int, string, ...any))
 			add(i, "%s is not there all the time", p.Resources[w].Name)
 		}
 	}
+}
+
+// dusted finds what raises dust while a coat is wet: each pair is looked at.
+func dusted(p *Problem, plan Plan) (out []string) {
+	for i, t := range p.Tasks {
+		for k, o := range p.Tasks {
+			a, b := plan.At[i], plan.At[k]
+			if t.Air == Wet && o.Air == Dusty && (t.Fixed == nil || o.Fixed == nil) && a.EndS > a.StartS && b.EndS > b.StartS &&
+				a.StartS < b.EndS+o.DustS && b.StartS < a.EndS+t.DustS {
+				out = append(out, fmt.Sprintf("%s: raises dust while %s is wet", p.named(k), p.named(i)))
+			}
+		}
+	}
+	return out
 }

@@ -3,6 +3,7 @@ package schedule
 import (
 	"container/heap"
 	"fmt"
+	"slices"
 	"sort"
 )
 
@@ -10,18 +11,35 @@ import (
 // the serial schedule generation scheme, Kolisch, 1996]: in a gap if it fits one, on the resource that
 // ends it first.
 type laying struct {
-	p    *Problem
-	next [][]int
-	busy [][]Span // of each resource, in order
-	at   []Placed
-	done []bool
-	way  []int // that a task is done in, by its place in On; −1: the one that ends it first
+	p     *Problem
+	next  [][]int
+	busy  [][]Span // of each resource, in order
+	air   [Dusty + 1][]Span
+	alone bool   // windows do not count: what comes before might be later, too
+	pins  []bool // tasks that are pinned, and what they wait for; nil: none
+	at    []Placed
+	done  []bool
+	way   []int // that a task is done in, by its place in On; −1: the one that ends it first
 }
 
 func newLaying(p *Problem) *laying {
 	l := &laying{p: p, next: p.next(), busy: make([][]Span, len(p.Resources)), at: make([]Placed, len(p.Tasks)), done: make([]bool, len(p.Tasks)), way: make([]int, len(p.Tasks))}
 	for i := range l.way {
 		l.way[i] = -1
+	}
+	order := p.topological()
+	for k := len(order) - 1; k >= 0; k-- {
+		i := order[k]
+		if !p.Tasks[i].Pinned && (l.pins == nil || !l.pins[i]) {
+			continue
+		}
+		if l.pins == nil {
+			l.pins = make([]bool, len(p.Tasks))
+		}
+		l.pins[i] = true
+		for _, b := range p.Tasks[i].After {
+			l.pins[b] = true
+		}
 	}
 	return l
 }
@@ -31,6 +49,7 @@ func (l *laying) clear() {
 	for r := range l.busy {
 		l.busy[r] = l.busy[r][:0]
 	}
+	l.air[Wet], l.air[Dusty] = l.air[Wet][:0], l.air[Dusty][:0]
 	clear(l.done)
 }
 
@@ -41,7 +60,8 @@ func (e ErrNever) Error() string {
 	return fmt.Sprintf("%s finds no time: its resources are never open for so long", e.Task)
 }
 
-// lay places all tasks, of those that may be placed always the one with the least key.
+// lay places all tasks, of those that may be placed always the one with the least key, what is pinned and
+// what that waits for before all others.
 func (l *laying) lay(keys []float64) error {
 	l.clear()
 	for i, t := range l.p.Tasks {
@@ -50,7 +70,7 @@ func (l *laying) lay(keys []float64) error {
 		}
 	}
 	before := make([]int, len(l.p.Tasks))
-	ready := keyed{keys: keys}
+	ready := keyed{keys: keys, pins: l.pins}
 	for i, t := range l.p.Tasks {
 		if before[i] = len(t.After); before[i] == 0 {
 			ready.list = append(ready.list, i)
@@ -85,6 +105,21 @@ func (l *laying) ready(i int) int64 {
 	return max(0, from)
 }
 
+// window is from when on a task may begin that would at a moment: where a coat's window is shut by then,
+// when it may be coated again.
+func (l *laying) window(t *Task, start int64) int64 {
+	for again := !l.alone; again; {
+		again = false
+		for _, k := range t.After {
+			b, end := &l.p.Tasks[k], l.at[k].EndS
+			if b.WithinS > 0 && start > end+b.WithinS && start < end+b.AgainS {
+				start, again = end+b.AgainS, true
+			}
+		}
+	}
+	return start
+}
+
 // earliest is where a task ends first.
 func (l *laying) earliest(i int) (best Placed, ok bool) {
 	t := &l.p.Tasks[i]
@@ -109,12 +144,22 @@ again:
 	if start, end, ok = hours.start(from, m.S, t.Split); !ok {
 		return 0, 0, false
 	}
+	if at := l.window(t, start); at > start {
+		from = at
+		goto again
+	}
 	if to, taken := l.taken(m.Resource, start, end, m.S); taken {
 		from = to
 		goto again
 	}
+	if t.Air != AnyAir && m.S > 0 {
+		if to, taken := taken(l.air[t.Air.other()], start, end+t.DustS, m.S+t.DustS); taken {
+			from = max(to, start+1)
+			goto again
+		}
+	}
 	for _, w := range t.With {
-		if to, taken := l.taken(w, start, end, m.S); taken {
+		if to, taken := l.taken(w, start, end+t.KeepS, m.S+t.KeepS); taken {
 			from = max(to, start+1)
 			goto again
 		}
@@ -134,7 +179,11 @@ again:
 // taken says until when something else lies within a stretch on a resource, and leaves no room for so many
 // seconds after it.
 func (l *laying) taken(r int, from, to, s int64) (until int64, is bool) {
-	busy := l.busy[r]
+	return taken(l.busy[r], from, to, s)
+}
+
+// taken says it of stretches in order.
+func taken(busy []Span, from, to, s int64) (until int64, is bool) {
 	k := sort.Search(len(busy), func(i int) bool { return busy[i].ToS > from })
 	if k == len(busy) || busy[k].FromS >= to {
 		return 0, false
@@ -152,9 +201,23 @@ func (l *laying) put(i int, at Placed) {
 		return
 	}
 	l.occupy(at.Resource, Span{at.StartS, at.EndS})
-	for _, w := range l.p.Tasks[i].With {
-		l.occupy(w, Span{at.StartS, at.EndS})
+	t := &l.p.Tasks[i]
+	for _, w := range t.With {
+		l.occupy(w, Span{at.StartS, at.EndS + t.KeepS})
 	}
+	if t.Air != AnyAir {
+		l.air[t.Air] = united(l.air[t.Air], Span{at.StartS, at.EndS + t.DustS})
+	}
+}
+
+// united is stretches in order, none touching another, and one more.
+func united(list []Span, s Span) []Span {
+	k := sort.Search(len(list), func(i int) bool { return list[i].ToS >= s.FromS })
+	n := k
+	for ; n < len(list) && list[n].FromS <= s.ToS; n++ {
+		s = Span{min(s.FromS, list[n].FromS), max(s.ToS, list[n].ToS)}
+	}
+	return slices.Replace(list, k, n, s)
 }
 
 func (l *laying) occupy(r int, s Span) {
@@ -166,16 +229,20 @@ func (l *laying) occupy(r int, s Span) {
 	l.busy[r] = busy
 }
 
-// keyed is tasks by the least key, those of the same in their order.
+// keyed is tasks by the least key, those of the same in their order; pinned ones first.
 type keyed struct {
 	list []int
 	keys []float64
+	pins []bool
 }
 
 func (q keyed) Len() int      { return len(q.list) }
 func (q keyed) Swap(i, j int) { q.list[i], q.list[j] = q.list[j], q.list[i] }
 func (q keyed) Less(i, j int) bool {
 	a, b := q.list[i], q.list[j]
+	if q.pins != nil && q.pins[a] != q.pins[b] {
+		return q.pins[a]
+	}
 	if q.keys[a] == q.keys[b] {
 		return a < b
 	}

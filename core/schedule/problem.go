@@ -28,6 +28,7 @@ const (
 type Resource struct {
 	Name  string
 	Hours *Calendar // nil: always
+	Idle  bool      // that it stands idle between its tasks is to be avoided, if nothing else tells plans apart
 }
 
 // Job is tasks that belong to one client's thing.
@@ -48,8 +49,30 @@ type Task struct {
 	FromS int64   // it does not begin before
 	WaitS int64   // between its end and what comes after it, at the least
 	Split bool    // it goes on the next day where its resource closes
-	Fixed *Placed // where it lies whatever else does: what runs, or is near; nil: anywhere
+	Fixed *Placed // where it lies whatever else does: what runs; nil: anywhere
+
+	WithinS int64  // what comes after it begins so soon after its end, or not before AgainS: a coat's window; 0: whenever
+	AgainS  int64  // after its end
+	KeepS   int64  // for which With stays busy after its end: pieces dry in the booth
+	Air     Air    // what it does to the air
+	DustS   int64  // for which it matters after its end: until a coat is dry to the touch
+	Pinned  bool   // it and what it waits for take their places before all others
+	Seen    Placed // where people have seen it; its end 0: nowhere
 }
+
+// Air is what a task does to the air that it shares with others, or bears: what raises dust is not done
+// while a coat is wet.
+type Air int
+
+// What tasks do to it.
+const (
+	AnyAir Air = iota
+	Wet
+	Dusty
+)
+
+// other is what an air does not bear.
+func (a Air) other() Air { return Wet + Dusty - a }
 
 // Mode is a way to do a task.
 type Mode struct {
@@ -74,14 +97,23 @@ type Cost struct {
 	EndS  int64   // of the last task
 	LateS float64 // of all jobs, by weight
 	FlowS float64 // from release to end, of all jobs
+
+	ChangeS float64 // against what people have seen: how far tasks begin from where they did; on another resource as movedS
+	IdleS   float64 // of the resources whose idle time counts
 }
 
-// of is the cost as one number for a goal: the goal first, then how long jobs are in the house.
+// movedS is what it counts that another person or machine does a task than people have seen. Source: from
+// memory.
+const movedS = 3600
+
+// of is the cost as one number for a goal: the goal first, then how long jobs are in the house, then what
+// changes for people, then idle machines.
 func (c Cost) of(g Goal) float64 {
+	rest := 1e-6*c.ChangeS + 1e-8*c.IdleS
 	if g == Lateness {
-		return c.LateS + 1e-5*c.FlowS + 1e-7*float64(c.EndS)
+		return c.LateS + 1e-5*c.FlowS + 1e-7*float64(c.EndS) + rest
 	}
-	return float64(c.EndS) + 1e-7*c.FlowS
+	return float64(c.EndS) + 1e-7*c.FlowS + 1e-3*rest
 }
 
 // mostTasks bounds a problem.
@@ -99,8 +131,12 @@ func (p Problem) Check() error {
 			return fmt.Errorf("task %s is of no job", p.named(i))
 		case len(t.On) == 0:
 			return fmt.Errorf("task %s: no resource does it", p.named(i))
-		case t.WaitS < 0:
+		case t.WaitS < 0 || t.KeepS < 0 || t.DustS < 0:
 			return fmt.Errorf("task %s: a wait is not less than nothing", p.named(i))
+		case t.WithinS < 0 || t.WithinS > 0 && (t.WithinS < t.WaitS || t.AgainS < t.WithinS):
+			return fmt.Errorf("task %s: its window shuts before it opens", p.named(i))
+		case t.Air < AnyAir || t.Air > Dusty:
+			return fmt.Errorf("task %s: there is no such air", p.named(i))
 		}
 		for _, m := range t.On {
 			if !there(m.Resource) || m.S < 0 || m.S > math.MaxInt32 {
@@ -187,7 +223,39 @@ func (p Problem) cost(at []Placed) (c Cost) {
 			c.LateS += job.weight() * float64(end-job.DueS)
 		}
 	}
+	for i := range at {
+		if seen := p.Tasks[i].Seen; seen.EndS > 0 {
+			c.ChangeS += math.Abs(float64(at[i].StartS - seen.StartS))
+			if at[i].Resource != seen.Resource {
+				c.ChangeS += movedS
+			}
+		}
+	}
+	c.IdleS = p.idle(at)
 	return c
+}
+
+// idle is how long the resources whose idle time counts stand between the first and the last task of each.
+func (p Problem) idle(at []Placed) (s float64) {
+	type use struct{ from, to, busy int64 }
+	var uses map[int]use
+	for _, x := range at {
+		if !p.Resources[x.Resource].Idle {
+			continue
+		}
+		u, known := uses[x.Resource]
+		if !known {
+			if uses == nil {
+				uses = map[int]use{}
+			}
+			u.from = x.StartS
+		}
+		uses[x.Resource] = use{min(u.from, x.StartS), max(u.to, x.EndS), u.busy + x.EndS - x.StartS}
+	}
+	for _, u := range uses {
+		s += float64(u.to - u.from - u.busy)
+	}
+	return s
 }
 
 func (j Job) weight() float64 {
