@@ -49,7 +49,7 @@ func (t *Tx) RateVersions() ([]RateVersion, error) {
 	return rows[RateVersion](t, `SELECT * FROM rate_book ORDER BY version`)
 }
 
-const personColumns = `name, initials, role, password_hash, letters_off, active, wage_minor`
+const personColumns = `name, initials, role, password_hash, letters_off, active, wage_minor, crafts, days, from_min, to_min`
 
 // People returns everybody, in order of name.
 func (t *Tx) People() ([]studio.Person, error) {

@@ -59,6 +59,10 @@ type Person struct {
 	LettersOff   bool  // single-letter keys switched off
 	WageMinor    int64 // an hour with its costs; 0: as the rate book has it
 	Active       bool
+	Crafts       []Craft // that they do; none: all
+	Days         []int   // of the week that they work on, Sunday 0; none: those of the studio
+	FromMin      int     // since midnight; both 0: the studio’s hours
+	ToMin        int
 }
 
 // Initials proposes initials from a name.

@@ -54,6 +54,23 @@ func (h *Calendar) add(s Span) {
 	h.Open = append(h.Open, s)
 }
 
+// Without is the hours but for a stretch.
+func (h *Calendar) Without(s Span) *Calendar {
+	out := &Calendar{}
+	for _, o := range h.Open {
+		if o.ToS <= s.FromS || o.FromS >= s.ToS {
+			out.Open = append(out.Open, o)
+			continue
+		}
+		out.add(Span{o.FromS, s.FromS})
+		out.add(Span{s.ToS, o.ToS})
+	}
+	return out
+}
+
+// Ever is always open for so many days.
+func Ever(days int) *Calendar { return &Calendar{Open: []Span{{0, int64(days) * 24 * 3600}}} }
+
 // at is the first span that ends after a moment; the number of spans when there is none.
 func (h *Calendar) at(t int64) int {
 	return sort.Search(len(h.Open), func(i int) bool { return h.Open[i].ToS > t })

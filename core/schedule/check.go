@@ -52,7 +52,7 @@ func Faults(p *Problem, plan Plan) (out []string) {
 			}
 		}
 	}
-	out = append(out, dusted(p, plan)...)
+	out = append(append(out, dusted(p, plan)...), tiredOut(p, plan)...)
 	for r, list := range uses {
 		slices.SortFunc(list, func(a, b use) int { return cmp.Compare(a.span.FromS, b.span.FromS) })
 		for k := 1; k < len(list); k++ {
@@ -95,6 +95,26 @@ func dusted(p *Problem, plan Plan) (out []string) {
 				a.StartS < b.EndS+o.DustS && b.StartS < a.EndS+t.DustS {
 				out = append(out, fmt.Sprintf("%s: raises dust while %s is wet", p.named(k), p.named(i)))
 			}
+		}
+	}
+	return out
+}
+
+// tiredOut finds who bears more in a day of what tires than they can.
+func tiredOut(p *Problem, plan Plan) (out []string) {
+	type day struct {
+		resource int
+		day      int64
+	}
+	borne := map[day]int64{}
+	for i, t := range p.Tasks {
+		at := plan.At[i]
+		k := day{at.Resource, (at.StartS + p.DayFromS) / (24 * 3600)}
+		if !t.Tires || p.Resources[at.Resource].TiresS == 0 {
+			continue
+		}
+		if borne[k] += at.EndS - at.StartS; borne[k] > p.Resources[at.Resource].TiresS {
+			out = append(out, fmt.Sprintf("%s: %s has had enough of that by day %d", p.named(i), p.Resources[at.Resource].Name, k.day))
 		}
 	}
 	return out

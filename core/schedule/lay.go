@@ -3,6 +3,7 @@ package schedule
 import (
 	"container/heap"
 	"fmt"
+	"math"
 	"slices"
 	"sort"
 )
@@ -15,8 +16,9 @@ type laying struct {
 	next  [][]int
 	busy  [][]Span // of each resource, in order
 	air   [Dusty + 1][]Span
-	alone bool   // windows do not count: what comes before might be later, too
-	pins  []bool // tasks that are pinned, and what they wait for; nil: none
+	alone bool              // windows do not count: what comes before might be later, too
+	tired []map[int64]int64 // how long each resource has borne what tires it, by the day
+	pins  []int64           // of tasks that are pinned, and of what those wait for, the order in which they are laid; noPin: of others
 	at    []Placed
 	done  []bool
 	way   []int // that a task is done in, by its place in On; −1: the one that ends it first
@@ -27,27 +29,50 @@ func newLaying(p *Problem) *laying {
 	for i := range l.way {
 		l.way[i] = -1
 	}
-	order := p.topological()
-	for k := len(order) - 1; k >= 0; k-- {
-		i := order[k]
-		if !p.Tasks[i].Pinned && (l.pins == nil || !l.pins[i]) {
-			continue
-		}
-		if l.pins == nil {
-			l.pins = make([]bool, len(p.Tasks))
-		}
-		l.pins[i] = true
-		for _, b := range p.Tasks[i].After {
-			l.pins[b] = true
+	l.tired = make([]map[int64]int64, len(p.Resources))
+	for r, res := range p.Resources {
+		if res.TiresS > 0 {
+			l.tired[r] = map[int64]int64{}
 		}
 	}
+	l.pins = p.pins()
 	return l
+}
+
+// noPin is the place in the order of what is not pinned: after all that is.
+const noPin = math.MaxInt64
+
+// pins is the order in which what is pinned is laid, each with all that it waits for; nil: nothing is.
+func (p Problem) pins() (out []int64) {
+	for _, t := range p.Tasks {
+		if t.Pinned && out == nil {
+			out = make([]int64, len(p.Tasks))
+		}
+	}
+	if out == nil {
+		return nil
+	}
+	for i, t := range p.Tasks {
+		if out[i] = noPin; t.Pinned {
+			out[i] = t.PinS
+		}
+	}
+	order := p.topological()
+	for k := len(order) - 1; k >= 0; k-- {
+		for _, b := range p.Tasks[order[k]].After {
+			out[b] = min(out[b], out[order[k]])
+		}
+	}
+	return out
 }
 
 // clear takes all off again.
 func (l *laying) clear() {
 	for r := range l.busy {
 		l.busy[r] = l.busy[r][:0]
+	}
+	for _, days := range l.tired {
+		clear(days)
 	}
 	l.air[Wet], l.air[Dusty] = l.air[Wet][:0], l.air[Dusty][:0]
 	clear(l.done)
@@ -152,6 +177,12 @@ again:
 		from = to
 		goto again
 	}
+	if most := l.p.Resources[m.Resource].TiresS; t.Tires && most > 0 {
+		if d := l.p.day(start); l.tired[m.Resource][d]+m.S > most {
+			from = (d+1)*daySeconds - l.p.DayFromS
+			goto again
+		}
+	}
 	if t.Air != AnyAir && m.S > 0 {
 		if to, taken := taken(l.air[t.Air.other()], start, end+t.DustS, m.S+t.DustS); taken {
 			from = max(to, start+1)
@@ -205,6 +236,9 @@ func (l *laying) put(i int, at Placed) {
 	for _, w := range t.With {
 		l.occupy(w, Span{at.StartS, at.EndS + t.KeepS})
 	}
+	if t.Tires && l.tired[at.Resource] != nil {
+		l.tired[at.Resource][l.p.day(at.StartS)] += at.EndS - at.StartS
+	}
 	if t.Air != AnyAir {
 		l.air[t.Air] = united(l.air[t.Air], Span{at.StartS, at.EndS + t.DustS})
 	}
@@ -233,7 +267,7 @@ func (l *laying) occupy(r int, s Span) {
 type keyed struct {
 	list []int
 	keys []float64
-	pins []bool
+	pins []int64
 }
 
 func (q keyed) Len() int      { return len(q.list) }
@@ -241,7 +275,7 @@ func (q keyed) Swap(i, j int) { q.list[i], q.list[j] = q.list[j], q.list[i] }
 func (q keyed) Less(i, j int) bool {
 	a, b := q.list[i], q.list[j]
 	if q.pins != nil && q.pins[a] != q.pins[b] {
-		return q.pins[a]
+		return q.pins[a] < q.pins[b]
 	}
 	if q.keys[a] == q.keys[b] {
 		return a < b

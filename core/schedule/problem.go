@@ -12,6 +12,7 @@ type Problem struct {
 	Jobs      []Job
 	Tasks     []Task
 	Goal      Goal
+	DayFromS  int64 // from midnight to the moment at which the plan begins
 }
 
 // Goal is what a plan is to be good at.
@@ -26,9 +27,10 @@ const (
 
 // Resource is a machine, a station or a person.
 type Resource struct {
-	Name  string
-	Hours *Calendar // nil: always
-	Idle  bool      // that it stands idle between its tasks is to be avoided, if nothing else tells plans apart
+	Name   string
+	Hours  *Calendar // nil: always
+	TiresS int64     // of tasks that tire it can do so much in a day; 0: any
+	Idle   bool      // that it stands idle between its tasks is to be avoided, if nothing else tells plans apart
 }
 
 // Job is tasks that belong to one client's thing.
@@ -51,12 +53,14 @@ type Task struct {
 	Split bool    // it goes on the next day where its resource closes
 	Fixed *Placed // where it lies whatever else does: what runs; nil: anywhere
 
-	WithinS int64  // what comes after it begins so soon after its end, or not before AgainS: a coat's window; 0: whenever
-	AgainS  int64  // after its end
-	KeepS   int64  // for which With stays busy after its end: pieces dry in the booth
-	Air     Air    // what it does to the air
-	DustS   int64  // for which it matters after its end: until a coat is dry to the touch
-	Pinned  bool   // it and what it waits for take their places before all others
+	WithinS int64 // what comes after it begins so soon after its end, or not before AgainS: a coat's window; 0: whenever
+	AgainS  int64 // after its end
+	KeepS   int64 // for which With stays busy after its end: pieces dry in the booth
+	Air     Air   // what it does to the air
+	DustS   int64 // for which it matters after its end: until a coat is dry to the touch
+	Tires   bool  // its resource, which can bear so much of that a day; what tires does not go on the next day
+	Pinned  bool  // it and what it waits for take their places before all others, by PinS
+	PinS    int64
 	Seen    Placed // where people have seen it; its end 0: nowhere
 }
 
@@ -141,6 +145,9 @@ func (p Problem) Check() error {
 		for _, m := range t.On {
 			if !there(m.Resource) || m.S < 0 || m.S > math.MaxInt32 {
 				return fmt.Errorf("task %s: a way to do it is none", p.named(i))
+			}
+			if most := p.Resources[m.Resource].TiresS; t.Tires && (t.Split || most > 0 && m.S > most) {
+				return fmt.Errorf("task %s: it tires for longer than %s can bear in a day", p.named(i), p.Resources[m.Resource].Name)
 			}
 		}
 		for _, w := range t.With {
@@ -234,6 +241,11 @@ func (p Problem) cost(at []Placed) (c Cost) {
 	c.IdleS = p.idle(at)
 	return c
 }
+
+// day is which day a moment is on, by the clock on which the plan begins.
+func (p Problem) day(s int64) int64 { return (s + p.DayFromS) / daySeconds }
+
+const daySeconds = 24 * 3600
 
 // idle is how long the resources whose idle time counts stand between the first and the last task of each.
 func (p Problem) idle(at []Placed) (s float64) {

@@ -202,10 +202,35 @@ func (p *Problem) rules() [][]float64 {
 		w := p.Jobs[t.Job].weight()
 		due[i], slack[i], most[i], order[i] = by/w, (by-float64(ahead[i]))/w, -float64(ahead[i]), float64(i)
 	}
+	out := [][]float64{slack, due, most, order}
 	if p.Goal == Makespan {
-		return [][]float64{most, order, slack}
+		out = [][]float64{most, order, slack}
 	}
-	return [][]float64{slack, due, most, order}
+	if seen := p.seenOrder(ahead); seen != nil {
+		out = append(out, seen)
+	}
+	return out
+}
+
+// seenOrder is the order of the plan that people have seen, what is new in it by when it has to begin at the
+// latest; nil: they have seen none.
+func (p *Problem) seenOrder(ahead []int64) []float64 {
+	out := make([]float64, len(p.Tasks))
+	some := false
+	for i, t := range p.Tasks {
+		switch due := p.Jobs[t.Job].DueS; {
+		case t.Seen.EndS > 0:
+			out[i], some = float64(t.Seen.StartS), true
+		case due > 0:
+			out[i] = float64(due - ahead[i])
+		default:
+			out[i] = 1e12
+		}
+	}
+	if !some {
+		return nil
+	}
+	return out
 }
 
 // ahead is the longest way from the begin of each task to the end of all that hangs on it, waits counted.

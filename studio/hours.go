@@ -1,0 +1,129 @@
+package studio
+
+import (
+	"slices"
+	"time"
+
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/core/schedule"
+)
+
+// Craft is a sort of work that a person does or does not do.
+type Craft string
+
+// The crafts.
+const (
+	AtMachines Craft = "machines"
+	Smoothing  Craft = "smoothing"
+	Joining    Craft = "joining"
+	Coating    Craft = "coating"
+	Painting   Craft = "painting"
+	Making     Craft = "making"
+)
+
+// Crafts lists them.
+func Crafts() []Craft { return []Craft{AtMachines, Smoothing, Joining, Coating, Painting, Making} }
+
+// Name is a craft in words.
+func (c Craft) Name() string {
+	return map[Craft]string{AtMachines: "plates, washing, stripping, curing", Smoothing: "filling and sanding", Joining: "joining, fitting, packing", Coating: "primer, coats and masks",
+		Painting: "shades, light, details", Making: "sculpting, moulds, bases, sewing, mending"}[c]
+}
+
+// CraftOf is what a stage takes.
+func CraftOf(kind route.StageKind) Craft {
+	switch kind {
+	case route.Print, route.Wash, route.RemoveSupports, route.Cure:
+		return AtMachines
+	case route.Skin, route.Clay, route.Texture, route.Sand, route.Fill, route.Look:
+		return Smoothing
+	case route.DryFit, route.Score, route.Glue, route.Insert, route.JoinAfter, route.Fit, route.Pack:
+		return Joining
+	case route.Prime, route.Base, route.Mask, route.Spray, route.Pull, route.Clear:
+		return Coating
+	case route.Shade, route.Light, route.Detail, route.Weather:
+		return Painting
+	}
+	return Making
+}
+
+// Does reports whether a person does a craft.
+func (p Person) Does(c Craft) bool { return len(p.Crafts) == 0 || slices.Contains(p.Crafts, c) }
+
+// WorksFrom and WorksTo are a person’s hours for a form; empty: as the studio.
+func (p Person) WorksFrom() string {
+	if p.FromMin == p.ToMin {
+		return ""
+	}
+	return clockOf(p.FromMin)
+}
+
+// WorksTo is when they go.
+func (p Person) WorksTo() string {
+	if p.FromMin == p.ToMin {
+		return ""
+	}
+	return clockOf(p.ToMin)
+}
+
+// On reports whether a person’s days are said, and this is one of them.
+func (p Person) On(day time.Weekday) bool { return slices.Contains(p.Days, int(day)) }
+
+// WorksWhen sets a person’s days and hours: HH:MM, or nothing for those of the studio.
+func (p Person) WorksWhen(days []int, from, to string) (Person, error) {
+	var wrong rates.Invalid
+	p.Days, p.FromMin, p.ToMin = nil, 0, 0
+	for _, d := range days {
+		wrong.Need(d >= 0 && d <= 6, "days", "a week has seven days")
+		p.Days = append(p.Days, d)
+	}
+	slices.Sort(p.Days)
+	p.Days = slices.Compact(p.Days)
+	if from+to != "" {
+		a, ok1 := minuteOf(from)
+		b, ok2 := minuteOf(to)
+		wrong.Need(ok1 && ok2 && b > a, "from", "hours: from and to, as 08:00 and 14:30, or neither for those of the studio")
+		p.FromMin, p.ToMin = a, b
+	}
+	return p, wrong.Err()
+}
+
+// Week is when a person works by the week; saturdays adds those to the studio’s own days.
+func (h Shop) Week(p Person, saturdays bool) (week schedule.Week) {
+	span := schedule.MinuteSpan{FromMin: p.FromMin, ToMin: p.ToMin}
+	if p.FromMin == p.ToMin {
+		span.FromMin = int(h.Hours().From.Minutes())
+		span.ToMin = span.FromMin + int(60*h.Book.V("day.hours"))
+	}
+	for d := time.Sunday; d <= time.Saturday; d++ {
+		on := d >= time.Monday && d <= time.Friday
+		if len(p.Days) > 0 {
+			on = p.On(d)
+		}
+		if on || d == time.Saturday && saturdays {
+			week[d] = []schedule.MinuteSpan{span}
+		}
+	}
+	return week
+}
+
+// Absence is when a person, a machine, or everybody is away.
+type Absence struct {
+	ID        int64
+	PersonID  int64
+	MachineID int64 // neither: everybody, and no machine
+	From, To  time.Time
+	Why       string
+}
+
+// Of reports whether an absence is that of a person or a machine.
+func (a Absence) Of(personID, machineID int64) bool {
+	if personID != 0 {
+		return a.PersonID == personID || a.PersonID == 0 && a.MachineID == 0
+	}
+	return a.MachineID == machineID
+}
+
+// MostAbsenceDays is how long one may be.
+const MostAbsenceDays = 400
