@@ -22,6 +22,16 @@ func (t *Tx) AddAbsence(a *studio.Absence) (err error) {
 // DropAbsence takes one back.
 func (t *Tx) DropAbsence(id int64) error { return t.exec(`DELETE FROM absences WHERE id = ?`, id) }
 
+// FineDays returns what is said of the weather from a day on.
+func (t *Tx) FineDays(from string) ([]studio.FineDay, error) {
+	return rows[studio.FineDay](t, `SELECT * FROM fine_days WHERE day >= ? ORDER BY day`, from)
+}
+
+// SaveFineDay says it of a day.
+func (t *Tx) SaveFineDay(f studio.FineDay) error {
+	return t.put("fine_days", "day", "from_min, to_min", &f)
+}
+
 const moveColumns = `task, person_id, at_ms, by_id, set_ms`
 
 // Moves returns for each task that was moved by hand how it was moved last; what was undone does not count.

@@ -127,3 +127,19 @@ func (a Absence) Of(personID, machineID int64) bool {
 
 // MostAbsenceDays is how long one may be.
 const MostAbsenceDays = 400
+
+// FineDay is what somebody says of a day’s weather: from when until when it is warm, dry and light enough to
+// spray outside; both 0: not at all.
+type FineDay struct {
+	Day            string // YYYY-MM-DD, of the studio’s clock
+	FromMin, ToMin int
+}
+
+// From and To are for people; empty where it is not fine at all.
+func (f FineDay) From() string { return clockOf(f.FromMin) }
+
+// To is until when.
+func (f FineDay) To() string { return clockOf(f.ToMin) }
+
+// Never reports whether it is not fine at all that day.
+func (f FineDay) Never() bool { return f.FromMin == f.ToMin }

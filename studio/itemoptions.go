@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"sakuji/core/finish"
 	"sakuji/core/process"
@@ -153,6 +154,8 @@ type Defaults struct {
 	DiscountCodes map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
 
 	Feed    string              `json:"feed,omitempty"`    // the secret of the calendars' address; empty: there is none
+	Agreed  time.Time           `json:"agreed,omitzero"`   // when the plan was agreed on last
+	Keep    bool                `json:"keep,omitempty"`    // the agreed plan is kept as it is
 	Scale   string              `json:"scale,omitempty"`   // where a scale answers; empty: nowhere
 	Routes  []rates.FinishRoute `json:"routes,omitempty"`  // its own
 	Schools finish.Schools      `json:"painting,omitzero"` // where practitioners disagree

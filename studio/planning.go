@@ -2,9 +2,11 @@ package studio
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
+	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/core/schedule"
 )
@@ -16,9 +18,17 @@ type Planning struct {
 	Pieces []Piece         // in work, with their stages
 	Plates []PlannedPlate  // in the order in which they run on their machines
 	People []Person        // who work
+	Items  map[int64]Item  // of the pieces, by id
+	Models map[int64]Model // of each piece, by its id: what is too big for the booth is sprayed outside
+	Away   []Absence
+	Fine   []FineDay    // what somebody says of the weather
+	Moves  []PlanMove   // tasks that were moved by hand
+	Agreed []AgreedTask // the plan that people agreed on
+	Keep   bool         // its order and its people stay, not only in the days that are near
 
 	Saturdays bool  // they work on Saturdays, too
 	First     int64 // an order that goes before all others; 0: none
+	Last      int64 // an order that goes after all others; 0: none
 }
 
 // PlannedPlate is a plate that runs, stands full, is laid, or is foreseen.
@@ -38,6 +48,10 @@ type PlanTask struct {
 	Piece   Piece // the first of those that are handled in one go
 	Pieces  int
 	OrderID int64
+	Key     string // names it from one plan to the next
+	Station string // that it takes up; empty: none
+	StayS   int64  // for which the station stays taken after it
+	Moved   bool   // by hand
 }
 
 // What is done beside the stages of pieces.
@@ -47,11 +61,20 @@ const (
 	EmptyIt = "empty"
 )
 
-// pausedMin is from how many minutes on a task of hands may pause over night. Source: from memory.
-const pausedMin = 45
+// From how many minutes on a task of hands may pause over night, how long a stretch of sanding is at the
+// most, and after what time a coat is dry enough for dust. Source: from memory.
+const (
+	pausedMin   = 45.0
+	stretchMin  = 120.0
+	outsideMin  = 300.0 // what takes longer is not finished outside in a day
+	dustFreeMin = 15
+)
 
-// firstWeight is what lateness of an order weighs that goes before all others.
-const firstWeight = 1000
+// What lateness of an order weighs that goes before all others, and after them.
+const (
+	firstWeight = 1000
+	lastWeight  = 0.001
+)
 
 // planDays is for how many days ahead people's hours are worked out.
 const planDays = 1500
@@ -63,7 +86,11 @@ type planner struct {
 	p        *schedule.Problem
 	tasks    []PlanTask
 	machines map[int64]int
+	stations map[string]int
 	hands    []int
+	shortMin float64 // the shortest day of hands
+	agreed   map[string]AgreedTask
+	moved    map[string]PlanMove
 	jobs     map[int64]int
 	last     map[int64]int // task that a piece waits for: of its plate, then its own last
 	first    map[int64]int
@@ -73,7 +100,16 @@ type planner struct {
 // busy while somebody sets a plate up and empties it; its plates follow one another; pieces go on when
 // their plate is empty and their waits are over, what is made of others when those are done.
 func (h Shop) Problem(in Planning) (*schedule.Problem, []PlanTask) {
-	b := &planner{Planning: in, h: h, p: &schedule.Problem{Goal: schedule.Lateness}, machines: map[int64]int{}, jobs: map[int64]int{}, last: map[int64]int{}, first: map[int64]int{}}
+	b := &planner{Planning: in, h: h, p: &schedule.Problem{Goal: schedule.Lateness}, machines: map[int64]int{}, stations: map[string]int{}, jobs: map[int64]int{}, last: map[int64]int{}, first: map[int64]int{},
+		agreed: map[string]AgreedTask{}, moved: map[string]PlanMove{}}
+	for _, a := range in.Agreed {
+		b.agreed[a.Task] = a
+	}
+	for _, m := range in.Moves {
+		if !m.Lets() {
+			b.moved[m.Task] = m
+		}
+	}
 	b.resources()
 	if len(b.hands) == 0 {
 		return b.p, nil
@@ -91,26 +127,93 @@ func (h Shop) InUse() []Machine {
 	return slices.DeleteFunc(slices.Clone(h.Machines), func(m Machine) bool { return !m.Active })
 }
 
-// resources are the machines in use, and the people.
+// resources are the machines in use, the stations, and the people.
 func (b *planner) resources() {
+	local := b.Now.In(b.h.Studio.Zone())
+	y, m, d := local.Date()
+	b.p.DayFromS = int64(local.Sub(time.Date(y, m, d, 0, 0, 0, 0, local.Location())).Seconds())
 	for _, m := range b.h.InUse() {
 		b.machines[m.ID] = len(b.p.Resources)
-		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: m.Name})
+		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: m.Name, Hours: b.machineHours(m, local), Idle: true})
 	}
-	from := int(b.h.Hours().From.Minutes())
-	var week schedule.Week
-	last := time.Friday
-	if b.Saturdays {
-		last = time.Saturday
+	for _, s := range Stations() {
+		b.stations[s.Name] = len(b.p.Resources)
+		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: s.Name})
 	}
-	for d := time.Monday; d <= last; d++ {
-		week[d] = []schedule.MinuteSpan{{FromMin: from, ToMin: from + int(60*b.h.Book.V("day.hours"))}}
-	}
-	hours := schedule.CalendarOf(week, b.Now.In(b.h.Studio.Zone()), planDays, nil)
+	b.stations[Outside] = len(b.p.Resources)
+	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: Outside, Hours: b.outdoors(local)})
+	b.shortMin = pausedMin
 	for _, p := range b.People {
+		week := b.h.Week(p, b.Saturdays)
+		for _, spans := range week {
+			for _, s := range spans {
+				b.shortMin = min(b.shortMin, float64(s.ToMin-s.FromMin))
+			}
+		}
+		hours := schedule.CalendarOf(week, local, planDays, nil)
+		for _, a := range b.Away {
+			if a.Of(p.ID, 0) {
+				hours = hours.Without(b.span(a.From, a.To))
+			}
+		}
 		b.hands = append(b.hands, len(b.p.Resources))
-		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: p.Name, Hours: hours})
+		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: p.Name, Hours: hours, TiresS: int64(3600 * b.h.Book.V("sand.day"))})
 	}
+}
+
+// machineHours is when a machine may run: not while it is away, nor in its quiet hours, unless a plate of it
+// takes longer than it may run at a stretch. nil: always.
+func (b *planner) machineHours(m Machine, local time.Time) (hours *schedule.Calendar) {
+	longest := 0.0
+	for _, pl := range b.Plates {
+		if pl.MachineID == m.ID && pl.State == PlateLaid {
+			longest = max(longest, pl.Minutes)
+		}
+	}
+	if m.Quiet() != "" && longest <= m.LoudMin() {
+		var week schedule.Week
+		for d := range week {
+			week[d] = []schedule.MinuteSpan{{FromMin: m.QuietToMin, ToMin: m.QuietFromMin}}
+		}
+		hours = schedule.CalendarOf(week, local, planDays, nil)
+	}
+	for _, a := range b.Away {
+		if a.MachineID != m.ID {
+			continue
+		}
+		if hours == nil {
+			hours = schedule.Ever(planDays)
+		}
+		hours = hours.Without(b.span(a.From, a.To))
+	}
+	return hours
+}
+
+// outdoors is when it may be sprayed outside: as somebody says of a day, else by the rate book.
+func (b *planner) outdoors(local time.Time) *schedule.Calendar {
+	told := map[string]FineDay{}
+	for _, f := range b.Fine {
+		told[f.Day] = f
+	}
+	usual := schedule.MinuteSpan{FromMin: int(60 * b.h.Book.V("outside.from")), ToMin: int(60 * b.h.Book.V("outside.to"))}
+	out := &schedule.Calendar{}
+	y, m, d := local.Date()
+	for k := range planDays {
+		day := time.Date(y, m, d+k, 0, 0, 0, 0, local.Location())
+		span := usual
+		if f, ok := told[day.Format(time.DateOnly)]; ok {
+			span = schedule.MinuteSpan{FromMin: f.FromMin, ToMin: f.ToMin}
+		}
+		at := func(min int) time.Time { return time.Date(y, m, d+k, 0, min, 0, 0, local.Location()) }
+		if s := b.span(at(span.FromMin), at(span.ToMin)); s.ToS > s.FromS {
+			out.Open = append(out.Open, s)
+		}
+	}
+	return out
+}
+
+func (b *planner) span(from, to time.Time) schedule.Span {
+	return schedule.Span{FromS: max(0, int64(from.Sub(b.Now).Seconds())), ToS: max(0, int64(to.Sub(b.Now).Seconds()))}
 }
 
 // job is that of an order.
@@ -124,24 +227,42 @@ func (b *planner) job(orderID int64) int {
 		if !o.Wanted.IsZero() {
 			job.DueS = max(1, int64(o.Wanted.Sub(b.Now).Seconds()))
 		}
-		if orderID == b.First {
+		switch orderID {
+		case b.First:
 			job.Weight = firstWeight
+		case b.Last:
+			job.Weight = lastWeight
 		}
 		b.p.Jobs = append(b.p.Jobs, job)
 	}
 	return j
 }
 
+// add adds a task under its key.
 func (b *planner) add(t schedule.Task, what PlanTask) int {
 	t.Job, t.Name = b.job(what.OrderID), fmt.Sprintf("%d %s", len(b.tasks), what.Doing)
+	b.agree(&t, &what)
 	b.p.Tasks, b.tasks = append(b.p.Tasks, t), append(b.tasks, what)
 	return len(b.tasks) - 1
 }
 
-// anybody is so many minutes of whoever is free.
-func (b *planner) anybody(minutes float64) (out []schedule.Mode) {
-	for _, r := range b.hands {
-		out = append(out, schedule.Mode{Resource: r, S: max(30, int64(60*minutes))})
+// whoDoes is so many minutes of whoever does that and is free; of anybody, where nobody does. Who has not
+// done it as often as the others takes longer.
+func (b *planner) whoDoes(kind route.StageKind, minutes float64, pieces int) (out []schedule.Mode) {
+	able := func(p Person) bool { return p.Does(CraftOf(kind)) }
+	some := slices.ContainsFunc(b.People, able)
+	first := make([]float64, len(b.People))
+	least := math.Inf(1)
+	for k, p := range b.People {
+		if able(p) || !some {
+			first[k] = finish.FirstTime(b.h.Book, b.h.History.Practice[p.ID][kind], float64(pieces))
+			least = min(least, first[k])
+		}
+	}
+	for k, r := range b.hands {
+		if first[k] > 0 {
+			out = append(out, schedule.Mode{Resource: r, S: max(30, int64(60*minutes*first[k]/least))})
+		}
 	}
 	return out
 }
@@ -153,6 +274,7 @@ func (b *planner) plates() {
 		byID[p.ID] = p
 	}
 	before := map[int]int{} // on a machine: the task that empties it
+	material := map[int]int64{}
 	for k, pl := range b.Plates {
 		r, is := b.machines[pl.MachineID]
 		if !is || len(pl.Pieces) == 0 {
@@ -165,22 +287,34 @@ func (b *planner) plates() {
 		}
 		add := func(doing string, t schedule.Task) {
 			t.After, what.Doing = after, doing
+			what.Key = b.keyOf(what, 0, 0)
 			after = []int{b.add(t, what)}
 		}
 		switch pl.State {
 		case PlateRunning:
 			add(RunOn, schedule.Task{On: []schedule.Mode{{Resource: r, S: int64(60 * pl.Minutes)}}, Fixed: &schedule.Placed{Resource: r, EndS: int64(60 * pl.Minutes)}})
+			material[r] = b.materialOf(pl, byID)
 		case PlateFinished:
+			material[r] = b.materialOf(pl, byID)
 		default:
-			add(SetUp, schedule.Task{On: b.anybody(b.h.Book.V("plate.setup")), With: []int{r}})
+			change := 0.0
+			if of := b.materialOf(pl, byID); of != material[r] {
+				change, material[r] = b.h.Book.V("plate.material"), of
+			}
+			add(SetUp, schedule.Task{On: b.whoDoes(route.Print, b.h.Book.V("plate.setup")+change, 1), With: []int{r}})
 			add(RunOn, schedule.Task{On: []schedule.Mode{{Resource: r, S: int64(60 * pl.Minutes)}}})
 		}
-		add(EmptyIt, schedule.Task{On: b.anybody(b.h.Book.V("plate.empty") + b.h.Book.V("plate.piece")*float64(len(pl.Pieces))), With: []int{r}})
+		add(EmptyIt, schedule.Task{On: b.whoDoes(route.Print, b.h.Book.V("plate.empty")+b.h.Book.V("plate.piece")*float64(len(pl.Pieces)), len(pl.Pieces)), With: []int{r}})
 		before[r] = after[0]
 		for _, id := range pl.Pieces {
 			b.last[id] = after[0]
 		}
 	}
+}
+
+// materialOf is what a plate is printed in.
+func (b *planner) materialOf(pl PlannedPlate, byID map[int64]Piece) int64 {
+	return byID[pl.Pieces[0]].MaterialID
 }
 
 // soonest is the order of a plate's pieces that is wanted first.
@@ -236,7 +370,8 @@ func (b *planner) todo(p Piece) (out []Stage) {
 	return out
 }
 
-// batch adds the stages that pieces have before them, each done on all of them in one go.
+// batch adds the stages that pieces have before them, each done on all of them in one go; sanding in
+// stretches that a person can bear.
 func (b *planner) batch(list []Piece) {
 	p := list[0]
 	var from int64
@@ -246,23 +381,100 @@ func (b *planner) batch(list []Piece) {
 		}
 	}
 	after, has := b.last[p.ID]
-	for k, s := range b.todo(p) {
+	todo := b.todo(p)
+	for k, s := range todo {
 		minutes := 0.0
 		for _, o := range list {
 			minutes += b.todo(o)[k].PlannedMin
 		}
-		t := schedule.Task{On: b.anybody(minutes), WaitS: int64(s.WaitS), Split: minutes >= pausedMin, FromS: from}
-		if has {
-			t.After = []int{after}
+		if wait := b.outside(s.Kind); wait > 0 { // it is not ours to hurry
+			from += wait
 		}
-		after, has, from = b.add(t, PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), OrderID: p.OrderID}), true, 0
-		for _, o := range list {
-			if k == 0 {
-				b.first[o.ID] = after
+		var next route.StageKind
+		if k+1 < len(todo) {
+			next = todo[k+1].Kind
+		}
+		parts := 1
+		if s.Kind == route.Sand {
+			parts = int(max(1, math.Ceil(minutes/b.stretch())))
+		}
+		for part := range parts {
+			what := PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), OrderID: p.OrderID}
+			what.Key = b.keyOf(what, s.Position, part)
+			t := b.stage(s, next, minutes/float64(parts), len(list), &what)
+			if t.FromS = from; has {
+				t.After = []int{after}
+				if wait := b.outside(s.Kind); wait > 0 && k > 0 {
+					b.p.Tasks[after].WaitS = max(b.p.Tasks[after].WaitS, wait)
+					t.FromS = 0
+				}
 			}
+			if part+1 < parts {
+				t.WaitS = 0
+			}
+			after, has, from = b.add(t, what), true, 0
+			if k == 0 && part == 0 {
+				for _, o := range list {
+					b.first[o.ID] = after
+				}
+			}
+		}
+		for _, o := range list {
 			b.last[o.ID] = after
 		}
 	}
+}
+
+// stretch is how many minutes somebody sands at a stretch.
+func (b *planner) stretch() float64 {
+	least := min(stretchMin, 60*b.h.Book.V("sand.day"))
+	for _, p := range b.People {
+		for _, spans := range b.h.Week(p, false) {
+			for _, s := range spans {
+				least = min(least, float64(s.ToMin-s.FromMin))
+			}
+		}
+	}
+	return least
+}
+
+// outside is for how many seconds a stage is waited for that others have in hand: the client’s answer, goods.
+func (b *planner) outside(kind route.StageKind) int64 {
+	switch kind {
+	case route.ClientYes, route.Ask:
+		return int64(24 * 3600 * b.h.Book.V("answer.days"))
+	case route.Here:
+		return int64(24 * 3600 * b.h.Book.V("goods.days"))
+	}
+	return 0
+}
+
+// stage is a stage as a task: whose hands it takes, which station, what it does to the air.
+func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces int, what *PlanTask) schedule.Task {
+	t := schedule.Task{On: b.whoDoes(s.Kind, minutes, pieces), WaitS: int64(s.WaitS), Split: minutes >= b.shortMin, Tires: s.Kind == route.Sand}
+	t.Split = t.Split && !t.Tires
+	dry := min(t.WaitS, dustFreeMin*60)
+	switch s.Kind {
+	case route.Prime, route.Base, route.Spray, route.Clear:
+		t.Air, t.DustS = schedule.Wet, dry
+	case route.Sand, route.Texture, route.Flock:
+		t.Air = schedule.Dusty
+	}
+	if what.Station = StationOf(s.Kind); what.Station != "" {
+		if m, known := b.Models[what.Piece.ID]; known && what.Station == SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" && minutes < outsideMin {
+			what.Station, t.Split = Outside, false
+		}
+		t.With = []int{b.stations[what.Station]}
+		if t.KeepS = dry; s.Kind == route.Cure {
+			t.KeepS = t.WaitS
+		}
+		what.StayS = t.KeepS
+	}
+	coat := b.Items[what.Piece.ItemID].Paints.Of(s.Kind)
+	if within, again := coat.Window(); within > 0 && route.Colours(next) && t.WaitS <= int64(within.Seconds()) {
+		t.WithinS, t.AgainS = int64(within.Seconds()), int64(again.Seconds())
+	}
+	return t
 }
 
 // made lets what is made of others follow on them.

@@ -42,6 +42,7 @@ type Sheet struct {
 
 	in      studio.Planning
 	problem *schedule.Problem
+	what    []studio.PlanTask
 	best    schedule.Plan
 }
 
@@ -79,43 +80,17 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 
 // plan loads all of it and plans it.
 func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
-	s = Sheet{Now: now, Orders: map[int64]studio.Order{}}
+	s = Sheet{Now: now}
 	foreseen, err := a.plates.Foreseen(ctx)
 	if err != nil {
 		return s, err
 	}
-	in := studio.Planning{Now: now, Orders: s.Orders}
-	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		if s.Shop, err = setup.Load(tx); err != nil {
-			return err
-		}
-		people, err := tx.People()
-		if err != nil {
-			return err
-		}
-		in.People = slices.DeleteFunc(people, func(p studio.Person) bool { return !p.Active })
-		if in.Plates, err = a.plates.Planned(tx); err != nil {
-			return err
-		}
-		if in.Pieces, err = tx.PiecesIn(studio.InWork()...); err != nil {
-			return err
-		}
-		for _, p := range in.Pieces {
-			if _, known := s.Orders[p.OrderID]; known {
-				continue
-			}
-			if s.Orders[p.OrderID], err = tx.OrderByID(p.OrderID); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	if err != nil {
+	if err = a.Store.Read(ctx, func(tx *store.Tx) error { return a.load(tx, &s) }); err != nil {
 		return s, err
 	}
-	in.Plates = append(in.Plates, foreseen...)
-	s.People, s.Plates, s.in = in.People, in.Plates, in
-	problem, what := s.Shop.Problem(in)
+	s.in.Plates = append(s.in.Plates, foreseen...)
+	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
+	problem, what := s.Shop.Problem(s.in)
 	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
 	if err != nil {
 		return s, err
@@ -123,14 +98,66 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	for end := time.Now().Add(planBudget); time.Now().Before(end) && ctx.Err() == nil; {
 		search.Step()
 	}
-	s.problem, s.best = problem, search.Best()
-	s.take(problem, what, s.best)
+	s.problem, s.what, s.best = problem, what, search.Best()
+	s.take()
+	s.Gap = (s.best.Cost.LateS - problem.Bound()) / 3600
 	s.live(what)
 	return s, nil
 }
 
+// load reads what a plan is made of, but for the plates that are foreseen.
+func (a *Room) load(tx *store.Tx, s *Sheet) (err error) {
+	in := studio.Planning{Now: s.Now, Orders: map[int64]studio.Order{}, Items: map[int64]studio.Item{}}
+	if s.Shop, err = setup.Load(tx); err != nil {
+		return err
+	}
+	people, err := tx.People()
+	if err != nil {
+		return err
+	}
+	in.People = slices.DeleteFunc(people, func(p studio.Person) bool { return !p.Active })
+	if in.Plates, err = a.plates.Planned(tx); err != nil {
+		return err
+	}
+	if in.Pieces, err = tx.PiecesIn(studio.InWork()...); err != nil {
+		return err
+	}
+	if in.Models, err = tx.PieceModels(in.Pieces...); err != nil {
+		return err
+	}
+	for _, p := range in.Pieces {
+		if _, known := in.Orders[p.OrderID]; known {
+			continue
+		}
+		if in.Orders[p.OrderID], err = tx.OrderByID(p.OrderID); err != nil {
+			return err
+		}
+		items, err := tx.BareItems(p.OrderID)
+		if err != nil {
+			return err
+		}
+		for _, it := range items {
+			in.Items[it.ID] = it
+		}
+	}
+	if in.Away, err = tx.Absences(s.Now); err != nil {
+		return err
+	}
+	if in.Fine, err = tx.FineDays(s.Now.In(s.Shop.Studio.Zone()).Format(time.DateOnly)); err != nil {
+		return err
+	}
+	if in.Moves, err = tx.Moves(); err != nil {
+		return err
+	}
+	in.Agreed, err = tx.Agreed()
+	in.Keep = s.Shop.Studio.Defaults.Keep
+	s.in = in
+	return err
+}
+
 // take reads a plan of the problem.
-func (s *Sheet) take(p *schedule.Problem, what []studio.PlanTask, plan schedule.Plan) {
+func (s *Sheet) take() {
+	p, what, plan := s.problem, s.what, s.best
 	at := func(sec int64) time.Time { return s.Now.Add(time.Duration(sec) * time.Second) }
 	machines := s.Shop.InUse()
 	for i, x := range plan.At {
@@ -138,10 +165,12 @@ func (s *Sheet) take(p *schedule.Problem, what []studio.PlanTask, plan schedule.
 		if x.Resource < len(machines) {
 			t.MachineID = machines[x.Resource].ID
 		} else {
-			t.PersonID = s.People[x.Resource-len(machines)].ID
+			t.PersonID = s.People[x.Resource-len(p.Resources)+len(s.People)].ID
 		}
 		for _, w := range p.Tasks[i].With {
-			t.MachineID = machines[w].ID
+			if w < len(machines) {
+				t.MachineID = machines[w].ID
+			}
 		}
 		s.Tasks = append(s.Tasks, t)
 	}
@@ -154,7 +183,6 @@ func (s *Sheet) take(p *schedule.Problem, what []studio.PlanTask, plan schedule.
 		o := byNumber[p.Jobs[l.Job].Name]
 		s.Late = append(s.Late, Late{o, o.Wanted.Add(time.Duration(l.S) * time.Second), l.S})
 	}
-	s.Gap = (plan.Cost.LateS - p.Bound()) / 3600
 }
 
 // Minutes is by how much it is late.

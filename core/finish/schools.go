@@ -64,6 +64,19 @@ type Paints struct {
 	Clear route.Coat `json:"clear,omitempty"`
 }
 
+// Of is what a stage’s coat is made of; acrylic, where a scheme does not say.
+func (p Paints) Of(kind route.StageKind) route.Coat {
+	switch kind {
+	case route.Base, route.Spray:
+		return p.Base
+	case route.Shade:
+		return p.Shade
+	case route.Clear:
+		return p.Clear
+	}
+	return route.Acrylic
+}
+
 // Attack says what a stage's coat does to the one under it; empty: they get on.
 func (p Paints) Attack(kind route.StageKind) string {
 	switch {

@@ -1,5 +1,7 @@
 package route
 
+import "time"
+
 // Coat is what a layer of paint is made of, as far as it matters to the one over it.
 type Coat string
 
@@ -37,4 +39,13 @@ func Attacks(under, over Coat) string {
 		does = "crazes"
 	}
 	return over.Name() + " over " + under.Name() + " " + does + " it: let it cure for a day, or lay a clear coat between, and try it on an offcut"
+}
+
+// Window is within what time after a coat the next one may follow, and from when on again: in between, it
+// would lift or wrinkle. Zero: whenever it is dry. Source: common practice for enamel and lacquer from a can.
+func (c Coat) Window() (within, again time.Duration) {
+	if c == Enamel || c == Lacquer {
+		return time.Hour, 24 * time.Hour
+	}
+	return 0, 0
 }

@@ -12,6 +12,11 @@ CREATE TABLE absences (
   to_ms      INTEGER NOT NULL CHECK (to_ms > from_ms),
   why        TEXT NOT NULL
 ) STRICT;
+CREATE TABLE fine_days ( -- when it is warm, dry and light enough to spray outside, as somebody says
+  day      TEXT PRIMARY KEY,
+  from_min INTEGER NOT NULL CHECK (from_min BETWEEN 0 AND 1440),
+  to_min   INTEGER NOT NULL CHECK (to_min BETWEEN from_min AND 1440)
+) STRICT, WITHOUT ROWID;
 CREATE TABLE plan_moves ( -- the last of a task that is not undone counts
   id        INTEGER PRIMARY KEY,
   task      TEXT NOT NULL,
