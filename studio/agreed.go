@@ -2,6 +2,7 @@ package studio
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"sakuji/core/schedule"
@@ -35,7 +36,7 @@ type AgreedTask struct {
 const nearHours = 24
 
 // keyOf names a task from one plan to the next: of a plate by its number, of one that nobody has laid yet by
-// its first piece; of a stage by the piece, the kind and the how manieth of that kind it is; a part of a
+// its oldest piece; of a stage by the piece, the kind and the how manieth of that kind it is; a part of a
 // stage that is done in several by its number, too.
 func (b *planner) keyOf(what PlanTask, position, part int) string {
 	if what.Plate >= 0 {
@@ -43,7 +44,7 @@ func (b *planner) keyOf(what PlanTask, position, part int) string {
 		if pl.Number != 0 {
 			return fmt.Sprintf("plate %d: %s", pl.Number, what.Doing)
 		}
-		return fmt.Sprintf("foreseen %d: %s", pl.Pieces[0], what.Doing)
+		return fmt.Sprintf("foreseen %d: %s", slices.Min(pl.Pieces), what.Doing)
 	}
 	n := 1
 	for _, s := range what.Piece.Stages[:position] {
@@ -59,7 +60,7 @@ func (b *planner) keyOf(what PlanTask, position, part int) string {
 }
 
 // agree lets a task be where people have seen it: as a wish; near, or where they keep their plan, by the
-// same hands and in the same order. One that was moved by hand goes where it was put.
+// same hands and in the same order; where they keep their plan, not sooner either. One that was moved by hand goes where it was put.
 func (b *planner) agree(t *schedule.Task, what *PlanTask) {
 	if a, ok := b.agreed[what.Key]; ok && t.Fixed == nil {
 		r, known := b.resourceOf(a.PersonID, a.MachineID, what.Doing)
@@ -69,6 +70,9 @@ func (b *planner) agree(t *schedule.Task, what *PlanTask) {
 		}
 		if known && (b.Keep || a.From.Before(b.Now.Add(nearHours*time.Hour))) && only(t, r) {
 			t.Pinned, t.PinS = true, from
+		}
+		if b.Keep && known {
+			t.FromS = max(t.FromS, from)
 		}
 	}
 	m, ok := b.moved[what.Key]

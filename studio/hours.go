@@ -143,3 +143,17 @@ func (f FineDay) To() string { return clockOf(f.ToMin) }
 
 // Never reports whether it is not fine at all that day.
 func (f FineDay) Never() bool { return f.FromMin == f.ToMin }
+
+// FineOn says it of a day: HH:MM, or neither for not at all.
+func FineOn(day time.Time, from, to string) (f FineDay, err error) {
+	var wrong rates.Invalid
+	f.Day = day.Format(time.DateOnly)
+	wrong.Need(!day.IsZero(), "day", "choose a day")
+	if from+to != "" {
+		a, ok1 := minuteOf(from)
+		b, ok2 := minuteOf(to)
+		wrong.Need(ok1 && ok2 && b > a, "from", "outside: from and to, as 10:00 and 16:30, or neither for not at all")
+		f.FromMin, f.ToMin = a, b
+	}
+	return f, wrong.Err()
+}

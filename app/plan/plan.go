@@ -66,6 +66,8 @@ type Late struct {
 const (
 	planBudget = 400 * time.Millisecond
 	planFresh  = 5 * time.Minute
+	worthS     = 3600 // less of lateness, by weight
+	worthFlow  = 0.97 // of the time that orders are in the house
 )
 
 // Plan returns the plan of the studio as it stands; it waits for it as long as upTo.
@@ -90,19 +92,46 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	}
 	s.in.Plates = append(s.in.Plates, foreseen...)
 	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
-	problem, what := s.Shop.Problem(s.in)
-	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
-	if err != nil {
+	if err = s.search(ctx, planBudget); err != nil {
 		return s, err
 	}
-	for end := time.Now().Add(planBudget); time.Now().Before(end) && ctx.Err() == nil; {
-		search.Step()
-	}
-	s.problem, s.what, s.best = problem, what, search.Best()
 	s.take()
-	s.Gap = (s.best.Cost.LateS - problem.Bound()) / 3600
-	s.live(what)
+	s.Gap = (s.best.Cost.LateS - s.problem.Bound()) / 3600
+	s.live(s.what)
 	return s, nil
+}
+
+// search looks for a plan. Where people have agreed on one, another takes its place only if it is worth it:
+// otherwise theirs goes on, with what is new in the gaps.
+func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
+	look := func(in studio.Planning, budget time.Duration) (out Sheet, err error) {
+		out.problem, out.what = s.Shop.Problem(in)
+		search, err := schedule.NewSearch(out.problem, rand.New(rand.NewPCG(1, 1)))
+		if err != nil {
+			return out, err
+		}
+		for end := time.Now().Add(budget); time.Now().Before(end) && ctx.Err() == nil; {
+			search.Step()
+		}
+		out.best = search.Best()
+		return out, nil
+	}
+	kept := s.in
+	kept.Keep = true
+	best, err := look(kept, 0)
+	if err == nil && (len(s.in.Agreed) == 0 || !s.in.Keep) {
+		var other Sheet
+		if other, err = look(s.in, budget); err == nil && (len(s.in.Agreed) == 0 || worthIt(other.best.Cost, best.best.Cost)) {
+			best = other
+		}
+	}
+	s.problem, s.what, s.best = best.problem, best.what, best.best
+	return err
+}
+
+// worthIt reports whether a plan is so much better that people are told to change theirs.
+func worthIt(other, kept schedule.Cost) bool {
+	return other.LateS < kept.LateS-worthS || other.LateS <= kept.LateS && other.FlowS < worthFlow*kept.FlowS
 }
 
 // load reads what a plan is made of, but for the plates that are foreseen.

@@ -125,6 +125,9 @@ type PersonForm struct {
 	Password string // empty: unchanged
 	Active   bool
 	Wage     string // an amount an hour; empty: as the rate book has it
+	Crafts   []studio.Craft
+	Days     []int  // of the week, Sunday 0; none: those of the studio
+	From, To string // HH:MM; empty: the studio’s hours
 }
 
 // FirstOwner makes the first person, while there is none.
@@ -196,6 +199,18 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 	p.Name, p.Initials, p.Role, p.Active = f.Name, f.Initials, f.Role, f.Active
 	if f.Password != "" {
 		p.PasswordHash = HashPassword(f.Password)
+	}
+	p.Crafts = nil
+	for _, c := range studio.Crafts() {
+		if slices.Contains(f.Crafts, c) {
+			p.Crafts = append(p.Crafts, c)
+		}
+	}
+	if len(p.Crafts) == len(studio.Crafts()) { // and whatever is added to them
+		p.Crafts = nil
+	}
+	if *p, err = p.WorksWhen(f.Days, f.From, f.To); err != nil {
+		return change.Refused(err)
 	}
 	if p.WageMinor = 0; strings.TrimSpace(f.Wage) != "" {
 		s, err := d.Studio()

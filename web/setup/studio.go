@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"sakuji/app/setup"
 	"sakuji/core/rates"
@@ -227,20 +228,26 @@ func (s *Room) person(w http.ResponseWriter, r *http.Request) {
 	if p.ID == 0 {
 		title = "New person"
 	}
-	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword}})
+	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword, "Crafts": studio.Crafts(),
+		"Week": []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}}})
 }
 
 func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name     string `form:"name" validate:"max=200"`
-		Initials string `form:"initials"`
-		Role     string `form:"role"`
-		Active   bool   `form:"active"`
-		Wage     string `form:"wage"`
+		Name     string         `form:"name" validate:"max=200"`
+		Initials string         `form:"initials"`
+		Role     string         `form:"role"`
+		Active   bool           `form:"active"`
+		Wage     string         `form:"wage"`
+		Crafts   []studio.Craft `form:"crafts"`
+		Days     []int          `form:"days"`
+		From     string         `form:"from"`
+		To       string         `form:"to"`
 	}](r)
 	if err == nil { // a password is taken as it was typed, spaces and all
 		var p studio.Person
-		p, err = s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Name, Initials: f.Initials, Role: f.Role, Password: r.PostFormValue("password"), Active: f.Active, Wage: f.Wage})
+		p, err = s.App.Setup.SavePerson(r.Context(), kit.Owner(r), kit.PathID(r, "id"), setup.PersonForm{Name: f.Name, Initials: f.Initials, Role: f.Role, Password: r.PostFormValue("password"), Active: f.Active, Wage: f.Wage,
+			Crafts: f.Crafts, Days: f.Days, From: f.From, To: f.To})
 		if err == nil && p.ID == kit.PersonOf(r).ID { // this session goes on
 			s.Sessions.Put(r.Context(), "seal", kit.Seal(p))
 		}
