@@ -62,21 +62,21 @@ func (b *planner) keyOf(what PlanTask, position, part int) string {
 // agree lets a task be where people have seen it: as a wish; near, or where they keep their plan, by the
 // same hands and in the same order; where they keep their plan, not sooner either. One that was moved by hand goes where it was put.
 func (b *planner) agree(t *schedule.Task, what *PlanTask) {
+	m, moved := b.moved[what.Key]
 	if a, ok := b.agreed[what.Key]; ok && t.Fixed == nil {
 		r, known := b.resourceOf(a.PersonID, a.MachineID, what.Doing)
 		from := int64(a.From.Sub(b.Now).Seconds())
 		if known {
 			t.Seen = schedule.Placed{Resource: r, StartS: from, EndS: max(1, from+int64(a.To.Sub(a.From).Seconds()))}
 		}
-		if known && (b.Keep || a.From.Before(b.Now.Add(nearHours*time.Hour))) && only(t, r) {
+		if known && !moved && (b.Keep || a.From.Before(b.Now.Add(nearHours*time.Hour))) && only(t, r) {
 			t.Pinned, t.PinS = true, from
 		}
-		if b.Keep && known {
+		if b.Keep && known && !moved {
 			t.FromS = max(t.FromS, from)
 		}
 	}
-	m, ok := b.moved[what.Key]
-	if !ok {
+	if !moved {
 		return
 	}
 	what.Moved = true

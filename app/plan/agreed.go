@@ -28,8 +28,9 @@ type Difference struct {
 // How much later or sooner a task begins before it is told of, and for how many days ahead tasks are told of
 // one by one. Source: from memory.
 const (
-	toldFrom = 45 * time.Minute
-	toldDays = 7
+	toldFrom  = 45 * time.Minute
+	alongFrom = 10 * time.Minute // of what moves along with a task
+	toldDays  = 7
 )
 
 // Differences is how the plan differs from the one that people agreed on: when orders are ready, then what
@@ -302,7 +303,7 @@ func (s Sheet) trial(then Sheet, m Move, first Task) (out Trial) {
 			out.From, out.To, out.Who = t.From, t.To, s.nameOf(t.PersonID)
 		case slices.Contains(m.Keys, t.Key):
 			out.To = t.To
-		case !b.From.Equal(t.From) || b.PersonID != t.PersonID:
+		case t.From.Sub(b.From).Abs() >= alongFrom || b.PersonID != t.PersonID:
 			out.Others++
 		}
 	}
@@ -382,6 +383,9 @@ func (a *Room) Undo(ctx context.Context, who change.Actor) error {
 
 // Moved reports whether anything was moved that an undo would take back.
 func (s Sheet) Moved() bool { return len(s.in.Moves) > 0 }
+
+// Away are the absences that the plan minds.
+func (s Sheet) Away() []studio.Absence { return s.in.Away }
 
 // TaskOf finds a task of the plan by its key.
 func (s Sheet) TaskOf(key string) (Task, error) {

@@ -39,6 +39,15 @@ func (a *Room) Away(ctx context.Context) (out Away, err error) {
 	return out, err
 }
 
+// Usual is from when until when it is taken to be fine outside.
+func (a Away) Usual() [2]string {
+	clock := func(key string) string {
+		h := a.Shop.Book.V(key)
+		return time.Date(0, 1, 1, 0, int(60*h), 0, 0, time.UTC).Format("15:04")
+	}
+	return [2]string{clock("outside.from"), clock("outside.to")}
+}
+
 // Whose names who an absence is of.
 func (a Away) Whose(x studio.Absence) string {
 	for _, p := range a.People {

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -11,15 +12,21 @@ import (
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/route"
+	"sakuji/core/schedule"
 	"sakuji/studio"
 )
 
 // Dated is an order with its date in the plan.
 type Dated struct {
-	Order  studio.Order
-	Ready  time.Time // by the plan
-	Chance float64   // that it is ready in time, of the futures the plan was lived through in
+	Order   studio.Order
+	Ready   time.Time // by the plan
+	Chance  float64   // that it is ready in time, of the futures the plan was lived through in
+	Sure    time.Time // when it is ready in 8 in 10 of them
+	Decides string    // what of being late hangs on most; empty: nothing
 }
+
+// sureShare is what share of the futures a sure date holds in.
+const sureShare = 0.8
 
 // How often a plan is lived through, and how large it may be for that. Source: from memory.
 const (
@@ -38,19 +45,25 @@ func (s *Sheet) live(what []studio.PlanTask) {
 	die := rand.New(rand.NewPCG(2, 3))
 	fails, efforts := s.failures(), s.efforts(what)
 	alike := 0.0
-	future := s.problem.Futures(s.best, lives, func(i int, sec int64) int64 {
+	backs := s.lookBacks(what)
+	future := s.problem.Futures(s.best, lives, func(i int, sec int64) schedule.Took {
 		if i == 0 { // another future
 			alike = die.NormFloat64()
 		}
 		if what[i].Doing == studio.RunOn {
 			if die.Float64() < process.FailureChance(fails[what[i].Plate], float64(sec)/60) {
-				return int64(failedRuns * float64(sec))
+				return schedule.Took{S: int64(failedRuns * float64(sec))}
 			}
-			return sec
+			return schedule.Took{S: sec}
 		}
 		e := efforts[i]
 		off := e.Common / e.Mean
-		return int64(float64(sec) * quote.Turned(e, die.NormFloat64()) * math.Exp(off*alike-off*off/2)) // a log-normal of mean 1
+		took := schedule.Took{S: int64(float64(sec) * quote.Turned(e, die.NormFloat64()) * math.Exp(off*alike-off*off/2))} // a log-normal of mean 1
+		if b := backs[i]; b.chance > 0 && die.Float64() < b.chance {                                                       // sent back: it is smoothed and dries once more
+			took.S += b.handsS
+			took.MoreWaitS = b.waitS
+		}
+		return took
 	})
 	jobs := map[string]int{}
 	for j, job := range s.problem.Jobs {
@@ -58,12 +71,67 @@ func (s *Sheet) live(what []studio.PlanTask) {
 	}
 	for _, o := range s.Orders {
 		if j, ok := jobs[o.Number]; ok && !o.Wanted.IsZero() {
-			s.Dated = append(s.Dated, Dated{o, s.Ready(o.ID), future.OnTime[j]})
+			d := Dated{Order: o, Ready: s.Ready(o.ID), Chance: future.OnTime[j]}
+			if end := future.Within(j, sureShare); end > 0 {
+				d.Sure = s.Now.Add(time.Duration(end) * time.Second)
+			}
+			if k := future.Decides[j]; k >= 0 {
+				d.Decides = s.told(what[k], o.ID)
+			}
+			s.Dated = append(s.Dated, d)
 		}
 	}
 	slices.SortFunc(s.Dated, func(a, b Dated) int {
 		return cmp.Or(cmp.Compare(a.Chance, b.Chance), a.Order.Wanted.Compare(b.Order.Wanted), cmp.Compare(a.Order.Number, b.Order.Number))
 	})
+}
+
+// told names a task for somebody who asks about an order.
+func (s *Sheet) told(t studio.PlanTask, orderID int64) string {
+	text := s.titleOf(Task{PlanTask: t})
+	if t.Doing == studio.RunOn {
+		m, _ := s.Shop.Machine(s.Plates[t.Plate].MachineID)
+		text = "a run of " + m.Name
+		if n := s.Plates[t.Plate].Number; n != 0 {
+			text = fmt.Sprintf("plate %d on %s", n, m.Name)
+		}
+	}
+	if t.OrderID != orderID {
+		text += ", of " + s.Orders[t.OrderID].Title
+	}
+	return text
+}
+
+// lookBack is how often a look sends pieces back, and what that takes again.
+type lookBack struct {
+	chance        float64
+	handsS, waitS int64
+}
+
+// lookBacks are those of the looks of a plan: filling, sanding and priming once more, as often as the
+// logbook says of the process; of a studio without looks, never.
+func (s *Sheet) lookBacks(what []studio.PlanTask) []lookBack {
+	out := make([]lookBack, len(what))
+	for i, t := range what {
+		if t.Stage != route.Look {
+			continue
+		}
+		out[i].chance = min(1, s.Shop.SentBack(t.Piece.Process).Value)
+		again := map[route.StageKind]studio.Stage{}
+		for _, x := range t.Piece.Stages {
+			if x.Kind == route.Look {
+				break
+			}
+			if studio.OneOf(x.Kind, route.Fill, route.Sand, route.Prime) {
+				again[x.Kind] = x // the last of each kind
+			}
+		}
+		for _, x := range again {
+			out[i].handsS += int64(60 * x.PlannedMin * float64(max(1, t.Pieces)))
+			out[i].waitS += x.WaitS
+		}
+	}
+	return out
 }
 
 // failures are how often the runs of each plate fail, per hour.

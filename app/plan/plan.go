@@ -52,6 +52,7 @@ type Task struct {
 	MachineID, PersonID int64
 	From, To            time.Time
 	WaitTo              time.Time // what follows waits until then
+	Minutes             float64   // of it, without the hours in which nobody is there
 }
 
 // Late is an order that the plan does not have ready in time.
@@ -76,7 +77,7 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 	if err != nil {
 		return Sheet{}, err
 	}
-	now := a.Clock.Now()
+	now := a.Clock.Now().Truncate(time.Second)
 	return jobs.Ask(ctx, &a.answers, fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix()), upTo, func(ctx context.Context) (Sheet, error) { return a.plan(ctx, now) })
 }
 
@@ -190,7 +191,8 @@ func (s *Sheet) take() {
 	at := func(sec int64) time.Time { return s.Now.Add(time.Duration(sec) * time.Second) }
 	machines := s.Shop.InUse()
 	for i, x := range plan.At {
-		t := Task{PlanTask: what[i], From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + p.Tasks[i].WaitS)}
+		t := Task{PlanTask: what[i], From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + p.Tasks[i].WaitS),
+			Minutes: float64(p.Resources[x.Resource].Hours.OpenS(x.StartS, x.EndS)) / 60}
 		if x.Resource < len(machines) {
 			t.MachineID = machines[x.Resource].ID
 		} else {

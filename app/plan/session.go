@@ -31,6 +31,7 @@ type Session struct {
 	From, To  time.Time
 	Late      bool      // its order is late
 	Empties   bool      // a machine waits for it: its run is over
+	Minutes   float64   // of it, without the hours in which nobody is there
 	Keys      []string  // of its tasks
 	Moved     bool      // by hand
 	WaitTo    time.Time // what follows waits until then
@@ -52,7 +53,7 @@ func (s Sheet) Sessions() (out []Session) {
 	last := map[int64]int{} // of each person
 	for _, t := range s.Tasks {
 		x := Session{MachineID: t.MachineID, PersonID: t.PersonID, From: t.From, To: t.To, Pieces: t.Pieces, Late: late[t.OrderID], item: t.Piece.ItemID, stage: t.Stage,
-			Keys: []string{t.Key}, Moved: t.Moved, WaitTo: t.WaitTo, Station: t.Station, StaysTo: t.To.Add(time.Duration(t.StayS) * time.Second)}
+			Minutes: t.Minutes, Keys: []string{t.Key}, Moved: t.Moved, WaitTo: t.WaitTo, Station: t.Station, StaysTo: t.To.Add(time.Duration(t.StayS) * time.Second)}
 		if t.Plate >= 0 {
 			x = s.atPlate(t, x)
 		} else {
@@ -61,6 +62,7 @@ func (s Sheet) Sessions() (out []Session) {
 		if k, ok := last[x.PersonID]; ok && x.PersonID != 0 && x.stage != "" && out[k].stage == x.stage && out[k].item == x.item && x.From.Sub(out[k].To) < joinGap {
 			out[k].To, out[k].Late = x.To, out[k].Late || x.Late
 			out[k].Pieces += x.Pieces
+			out[k].Minutes += x.Minutes
 			out[k].Keys, out[k].Moved, out[k].WaitTo, out[k].StaysTo = append(out[k].Keys, x.Keys...), out[k].Moved || x.Moved, x.WaitTo, x.StaysTo
 			continue
 		}

@@ -103,8 +103,8 @@ func (h *Calendar) start(t, s int64, split bool) (begin, end int64, ok bool) {
 	return 0, 0, false
 }
 
-// open is the time within a stretch in which the resource is open.
-func (h *Calendar) open(from, to int64) (s int64) {
+// OpenS is the time within a stretch in which the resource is open.
+func (h *Calendar) OpenS(from, to int64) (s int64) {
 	if h == nil {
 		return to - from
 	}

@@ -74,13 +74,13 @@ func lasts(p *Problem, i int, s int64, at Placed, add func(int, string, ...any))
 	switch {
 	case !t.Split && at.EndS-at.StartS != s:
 		add(i, "takes %d s, not %d s", at.EndS-at.StartS, s)
-	case !t.Split && hours.open(at.StartS, at.EndS) != s:
+	case !t.Split && hours.OpenS(at.StartS, at.EndS) != s:
 		add(i, "runs on while %s is closed", p.Resources[at.Resource].Name)
-	case t.Split && hours.open(at.StartS, at.EndS) != s:
-		add(i, "has %d s of %d s", hours.open(at.StartS, at.EndS), s)
+	case t.Split && hours.OpenS(at.StartS, at.EndS) != s:
+		add(i, "has %d s of %d s", hours.OpenS(at.StartS, at.EndS), s)
 	}
 	for _, w := range t.With {
-		if !t.Split && p.Resources[w].Hours.open(at.StartS, at.EndS) != s {
+		if !t.Split && p.Resources[w].Hours.OpenS(at.StartS, at.EndS) != s {
 			add(i, "%s is not there all the time", p.Resources[w].Name)
 		}
 	}

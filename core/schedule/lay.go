@@ -58,6 +58,13 @@ func (p Problem) pins() (out []int64) {
 		}
 	}
 	order := p.topological()
+	for _, i := range order { // what follows something that was put later follows it
+		for _, b := range p.Tasks[i].After {
+			if out[i] != noPin && out[b] != noPin {
+				out[i] = max(out[i], out[b])
+			}
+		}
+	}
 	for k := len(order) - 1; k >= 0; k-- {
 		for _, b := range p.Tasks[order[k]].After {
 			out[b] = min(out[b], out[order[k]])
@@ -178,7 +185,7 @@ again:
 		goto again
 	}
 	if most := l.p.Resources[m.Resource].TiresS; t.Tires && most > 0 {
-		if d := l.p.day(start); l.tired[m.Resource][d]+m.S > most {
+		if d := l.p.day(start); l.tired[m.Resource][d] > 0 && l.tired[m.Resource][d]+m.S > most {
 			from = (d+1)*daySeconds - l.p.DayFromS
 			goto again
 		}

@@ -295,7 +295,7 @@ func exhaustive(p *Problem) float64 {
 					end, fits := lastsFrom(p, t, m, s)
 					with := true
 					for _, w := range t.With {
-						with = with && s >= free[w] && p.Resources[w].Hours.open(s, end) == end-s
+						with = with && s >= free[w] && p.Resources[w].Hours.OpenS(s, end) == end-s
 					}
 					if !fits || !with {
 						continue
@@ -320,12 +320,12 @@ func exhaustive(p *Problem) float64 {
 // lastsFrom is when a task is over that begins at a second, counted second by second.
 func lastsFrom(p *Problem, t Task, m Mode, from int64) (end int64, ok bool) {
 	h := p.Resources[m.Resource].Hours
-	if h.open(from, from+1) == 0 {
+	if h.OpenS(from, from+1) == 0 {
 		return 0, false
 	}
 	left := m.S
 	for end = from; left > 0; end++ {
-		if h.open(end, end+1) == 1 {
+		if h.OpenS(end, end+1) == 1 {
 			left--
 		} else if !t.Split {
 			return 0, false

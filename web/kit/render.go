@@ -40,8 +40,14 @@ func funcs(version string) template.FuncMap {
 		"noFit":       func(trouble string) bool { return strings.Contains(trouble, "fits no machine") },
 		"clientLabel": studio.ClientLabel,
 		"count":       func(n int) string { return studio.Money{Minor: int64(n), Currency: "JPY"}.Plain() },
-		"whole":       func(v float64) string { return fmt.Sprintf("%.0f", v) },
-		"pct":         func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
+		"cond": func(is bool, yes, no string) string {
+			if is {
+				return yes
+			}
+			return no
+		},
+		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
 }
 
@@ -182,6 +188,9 @@ func (p Page) Clock(t time.Time) string {
 	}
 	return studio.ClockText(t.In(p.zone()), p.Now.In(p.zone()))
 }
+
+// Time writes a time of day.
+func (p Page) Time(t time.Time) string { return t.In(p.zone()).Format("15:04") }
 
 // Day writes a date.
 func (p Page) Day(t time.Time) string {

@@ -27,6 +27,23 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/plan.csv", s.list)
 	r.Get("/plan/possible/{no}", s.possible)
 	r.Post("/plan/feed", s.newFeed)
+	r.Get("/plan/events", s.events)
+	r.Get("/plan/week", s.week)
+	r.Get("/plan/month", s.month)
+	r.Get("/plan/sheet", s.sheet)
+	r.Get("/plan/task", s.task)
+	r.Get("/plan/try", s.try)
+	r.Post("/plan/move", s.move)
+	r.Post("/plan/lock", s.lock)
+	r.Post("/plan/free", s.free)
+	r.Post("/plan/undo", s.undo)
+	r.Get("/plan/changes", s.changes)
+	r.Post("/plan/agree", s.agree)
+	r.Post("/plan/keep", s.keep)
+	r.Get("/plan/away", s.away)
+	r.Post("/plan/away", s.addAway)
+	r.Post("/plan/away/{id}/drop", s.dropAway)
+	r.Post("/plan/weather", s.weather)
 }
 
 // FeedRoutes are those of who has the secret of an address: calendars ask by themselves.

@@ -3,6 +3,7 @@
 import htmx from "htmx.org/dist/htmx.esm.js";
 import Alpine from "@alpinejs/csp";
 import "./bed.js";
+import "./roll.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
