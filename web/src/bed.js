@@ -188,6 +188,7 @@ function arrange(svg) {
       p.g.setPointerCapture(e.pointerId);
       e.preventDefault();
     });
+    p.g.addEventListener("touchmove", (e) => { if (drag) e.preventDefault(); }, { passive: false }); // the sheet stays where it is
     p.g.addEventListener("pointermove", (e) => {
       if (drag?.p !== p) return;
       const [x, y] = mm(e);

@@ -86,6 +86,7 @@ export function roll(svg) {
   for (const block of svg.querySelectorAll("[data-task]")) {
     let pressed = null, dragged = false;
     block.addEventListener("dragstart", (e) => e.preventDefault());
+    block.addEventListener("touchmove", (e) => e.preventDefault(), { passive: false }); // the sheet stays where it is
     block.addEventListener("pointerdown", (e) => {
       if (e.button) return;
       pressed = { x: e.clientX, y: e.clientY, dy: at(e).y - y(minuteOf(block.dataset.from)) };
@@ -148,6 +149,13 @@ export function roll(svg) {
 // while something is on its way.
 document.querySelectorAll("[data-fresh]").forEach((el) => {
   const from = new EventSource(el.dataset.fresh);
-  from.addEventListener("changed", () => { if (!document.querySelector("svg.moving")) location.reload(); });
+  document.addEventListener("submit", () => from.close()); // what is sent from here leads to a new sheet
+  from.addEventListener("changed", () => {
+    const anew = () => location.reload();
+    const busy = document.querySelector("svg.moving") ?? document.activeElement.closest?.("main form, svg");
+    if (!busy) { anew(); return; }
+    document.querySelector("#anew").hidden = false; // somebody is at it: they say when
+    document.addEventListener("focusout", () => setTimeout(() => { if (!document.activeElement.closest?.("main form, svg")) anew(); }));
+  });
   addEventListener("pagehide", () => from.close());
 });

@@ -1,0 +1,132 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/orders"
+	"sakuji/app/plan"
+	"sakuji/core/route"
+	"sakuji/web/kit"
+)
+
+// touch is a finger on the glass.
+func touch(kind input.DispatchTouchEventType, points ...*input.TouchPoint) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, input.DispatchTouchEvent, input.DispatchTouchEventParams{Type: kind, TouchPoints: append([]*input.TouchPoint{}, points...)})
+		return err
+	})
+}
+
+// A task is moved by mouse, by finger and by keys: it is told what gets late before it is let go, it stays
+// where it was put, undo and Escape take it back, L locks it; another tablet sees it by itself.
+func TestTheRollIsMovedIn(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(12, route.Primed)
+	s.Accept(no)
+	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: "2026-05-17", Sure: true}))
+	planned := func() plan.Sheet {
+		sheet, err := s.Plan.Plan(s.Ctx, time.Minute)
+		require.NoError(t, err)
+		return sheet
+	}
+	moved := func() (out []plan.Task) {
+		for _, x := range planned().Tasks {
+			if x.Moved {
+				out = append(out, x)
+			}
+		}
+		return out
+	}
+	planned()
+	b := browse(t, s.server.URL)
+	b.open("/plan?day=2026-05-14")
+	const widest = `[...document.querySelectorAll("[data-task]")].sort((a, b) => b.getBoundingClientRect().height - a.getBoundingClientRect().height)[0]`
+	b.until(widest + " !== undefined")
+	middle := func() (x, y, toX float64) {
+		_, err := fmt.Sscan(b.eval(`scrollTo(0, 0); const el = `+widest+`, r = el.querySelector("rect").getBoundingClientRect(), d = JSON.parse(document.querySelector("[data-roll]").dataset.roll),
+			k = document.querySelector("[data-roll]").getBoundingClientRect(), other = d.hands.find((h) => String(h.id) !== el.dataset.person);
+			return [r.x + r.width / 2, r.y + Math.min(8, r.height / 2), k.x + (other.x + other.w / 2) * k.width / 1090].join(" ")`), &x, &y, &toX)
+		require.NoError(t, err)
+		return x, y, toX
+	}
+	key := b.eval("return " + widest + ".dataset.task.split('\\n')[0]")
+	before, err := planned().TaskOf(key)
+	require.NoError(t, err)
+
+	// By mouse: it is told while the button is down, and moved when it is let go.
+	x, y, toX := middle()
+	b.do(chromedp.MouseEvent("mousePressed", x, y, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", x, y+40, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", toX, y+74, chromedp.ButtonLeft))
+	b.until(`!document.querySelector("#trial").hidden && document.querySelector("#trial").innerText.includes(" to ")`)
+	assert.Empty(t, moved(), "nothing is kept while it is on its way")
+	b.do(chromedp.MouseEvent("mouseReleased", toX, y+74, chromedp.ButtonLeft))
+	b.until(`document.querySelector("[data-moved]") !== null && document.readyState === "complete"`)
+	after, err := planned().TaskOf(key)
+	require.NoError(t, err)
+	assert.True(t, after.Moved)
+	assert.NotEqual(t, before.PersonID, after.PersonID)
+	assert.InDelta(t, 2*60, after.From.Sub(before.From).Minutes(), 16, "two hours later, to a quarter of an hour")
+
+	// Undo, by its key.
+	b.do(chromedp.KeyEvent("z"))
+	b.until(`document.querySelector("[data-moved]") === null && document.readyState === "complete"`)
+	assert.Empty(t, moved())
+
+	// By finger.
+	b.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateTouch))
+	x, y, toX = middle()
+	at := func(x, y float64) *input.TouchPoint { return &input.TouchPoint{X: x, Y: y} }
+	b.do(touch("touchStart", at(x, y)), touch("touchMove", at(x, y+40)), touch("touchMove", at(toX, y+37)))
+	b.until(`!document.querySelector("#trial").hidden`)
+	b.do(touch("touchEnd"))
+	b.until(`document.querySelector("[data-moved]") !== null && document.readyState === "complete"`)
+	assert.Len(t, moved(), 1)
+	b.do(chromedp.KeyEvent("z"))
+	b.until(`document.querySelector("[data-moved]") === null && document.readyState === "complete"`)
+
+	// By keys: taken up, carried over midday, told that the order gets late, and given up.
+	take := func() {
+		b.eval(widest + ".focus()")
+		b.do(chromedp.KeyEvent("m"))
+		b.until(`document.querySelector("svg.moving") !== null`)
+	}
+	take()
+	b.do(chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.Escape))
+	b.until(`document.querySelector("svg.moving") === null`)
+	assert.Empty(t, moved())
+	take()
+	b.do(chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowLeft), chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.Enter))
+	b.until(`document.querySelector("[data-moved]") !== null && document.readyState === "complete"`)
+	require.Len(t, moved(), 1)
+	b.eval(`document.querySelector("[data-moved]").focus()`)
+	b.do(chromedp.KeyEvent("l"))
+	b.until(`document.querySelector("[data-moved]") === null && document.readyState === "complete"`)
+	assert.Empty(t, moved(), "let go again")
+	b.eval(widest + ".focus()")
+	b.do(chromedp.KeyEvent("l"))
+	b.until(`document.querySelector("[data-moved]") !== null && document.readyState === "complete"`)
+	assert.Equal(t, before.From, moved()[0].From, "locked where it is")
+
+	// What gets late says so before it is let go; another tablet sees by itself what was done.
+	sheet := s.get("/plan/try?task=" + url.QueryEscape(key) + "&person=0&day=2026-05-19&at=16:00")
+	assert.Contains(t, sheet.body, "after it is wanted")
+	assert.Contains(t, s.get("/plan/try?task="+url.QueryEscape(key)+"&person=0&day=2026-05-19&at=noon").body, "as 14:15")
+	require.NoError(t, s.Plan.Undo(s.Ctx, s.Owner))
+	b.eval("document.activeElement.blur()")
+	b.until(`document.querySelector("[data-moved]") === null && document.readyState === "complete"`)
+	b.quiet()
+}
