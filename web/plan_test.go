@@ -32,10 +32,10 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	assert.Contains(t, next.body, "Friday 15 May")
 	assert.Contains(t, next.body, "Vase: ")
 	end := s.get("/plan?day=9999-12-31")
-	assert.NotContains(t, end.body, "the next day</a>", "the roll ends with the last thing planned")
-	assert.Contains(t, end.body, "the day before</a>")
+	assert.NotContains(t, end.body, "further on</a>", "the roll ends with the last thing planned")
+	assert.Contains(t, end.body, "back</a>")
 	past := s.get("/plan?day=1999-12-31")
-	assert.NotContains(t, past.body, "the day before</a>", "what is past is in the logbook")
+	assert.NotContains(t, past.body, "back</a>", "what is past is in the logbook")
 	assert.Contains(t, past.body, "Start Tarn")
 
 	list := strings.Split(strings.TrimSpace(s.get("/plan.csv").body), "\n")

@@ -261,7 +261,7 @@ func (v *rollView) whenThere(p studio.Person) string {
 
 // Keyed are the tasks of a block as an address has them.
 func (b block) Keyed() template.URL {
-	return template.URL(url.Values{"task": b.Keys}.Encode()) //nolint:gosec // encoded
+	return template.URL(strings.ReplaceAll(url.Values{"task": b.Keys}.Encode(), "+", "%20")) //nolint:gosec // encoded
 }
 
 // KeysText are they as the drawing carries them.
