@@ -47,7 +47,7 @@ func New(st *store.Store, clock change.Clock) *App {
 	a.Plan = plan.New(base, a.Plates)
 	a.Models = models.New(base, a.Jobs)
 	a.Orders = orders.New(base, a.Models, a.Jobs)
-	a.Quotes = quotes.New(base, a.Orders)
+	a.Quotes = quotes.New(base, a.Orders, a.Plan)
 	a.Delivery = delivery.New(base, a.Quotes)
 	return a
 }

@@ -122,13 +122,14 @@ func TestThePlanOfTheStudio(t *testing.T) {
 func TestAPromiseKeepsTheOthers(t *testing.T) {
 	s := apptest.New(t)
 	busy := s.Order(30, route.Primed)
-	asked := s.Order(4, route.Primed)
+	asked := s.Order(24, route.Primed)
 	promise := func(no string) time.Time {
 		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 		require.NoError(t, err)
 		at, err := s.Plan.ReadyBy(s.Ctx, sheet.Order, sheet.Steps(), time.Minute)
 		require.NoError(t, err)
-		return at
+		assert.False(t, at.Sure.Before(at.Ready), "sure is later than likely")
+		return at.Ready
 	}
 	alone := promise(asked)
 	assert.True(t, alone.After(s.Clock.At))
@@ -138,17 +139,41 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.True(t, behind.After(alone), "others are in the house by now")
 	after := planOf(t, s)
 	assert.Equal(t, before.Tasks, after.Tasks, "asking moves nothing")
-	s.Accept(asked)
 	order, err := s.Quotes.OrderSheet(s.Ctx, asked)
 	require.NoError(t, err)
+	rush, err := s.Plan.Rush(s.Ctx, order.Steps())
+	require.NoError(t, err)
+	assert.True(t, rush.Ready.Before(behind), "before all others it is sooner")
+	assert.Empty(t, rush.Late, "who named no day is not late by it")
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1.5})) // hands are scarce
+	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, busy, ordersForm(before.Ready(orderID(t, s, busy)).AddDate(0, 0, -1))))
+	rush, err = s.Plan.Rush(s.Ctx, order.Steps())
+	require.NoError(t, err)
+	if assert.Len(t, rush.Late, 1, "who was promised a day is later still, and is named") {
+		assert.Equal(t, busy, rush.Late[0].Order.Number)
+	}
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 8}))
+	q := s.Accept(asked)
+	assert.Positive(t, q.Document.Sure, "the client reads the sure date")
+	assert.WithinDuration(t, promised(t, s, asked), time.UnixMilli(q.Document.Sure), 36*time.Hour)
 	planned := planOf(t, s).Ready(order.Order.ID)
 	assert.Equal(t, planned, promise(asked))
 	assert.True(t, planned.After(s.Clock.At))
 
 	bare := apptest.Bare(t)
-	at, err := bare.Plan.Promise(bare.Ctx, nil, time.Minute)
+	none, err := bare.Plan.Promise(bare.Ctx, nil)
 	require.NoError(t, err)
-	assert.Zero(t, at)
+	assert.Equal(t, []plan.Promised{{}}, none)
+}
+
+// promised is the sure date of an order.
+func promised(t *testing.T, s *apptest.Studio, no string) time.Time {
+	t.Helper()
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	at, err := s.Plan.ReadyBy(s.Ctx, sheet.Order, sheet.Steps(), time.Minute)
+	require.NoError(t, err)
+	return at.Sure
 }
 
 // A studio without anything to do, or without anybody, has a plan of nothing.

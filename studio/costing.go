@@ -109,7 +109,7 @@ func (h Shop) job(it Item, together sessions) (out Estimated) {
 		if !slices.Contains(out.Machines, machine.Name) {
 			out.Machines = append(out.Machines, machine.Name)
 		}
-		print.Pool = p.Process
+		print.Pool, print.MaterialID = p.Process, p.MaterialID
 		tries := 1 + process.ExtraRuns(part.FailurePerHour.Value, part.RunMinutes/float64(p.Pieces())) + part.FirstRuns
 		print.MachineMin += tries * part.MachineMinutes * float64(part.Copies) / float64(h.machinesOf(p.Process))
 		print.RunMin = max(print.RunMin, part.RunMinutes/float64(p.Pieces()))

@@ -16,6 +16,7 @@ type Document struct {
 	Title        string         `json:"title"`
 	Wanted       int64          `json:"wanted_ms"`
 	Earliest     int64          `json:"earliest_ms,omitempty"` // when it could be ready, by summed hands and waits
+	Sure         int64          `json:"sure_ms,omitempty"`     // by when it is ready in 8 futures of 10, by the plan of the studio; 0: nobody could say
 	Items        []DocumentItem `json:"items"`
 	Price        quote.Price    `json:"price"`
 	Terms        quote.Terms    `json:"terms"`
@@ -50,6 +51,7 @@ type Alternative struct {
 	Items    []DocumentItem `json:"items"`
 	Price    quote.Price    `json:"price"`
 	Earliest int64          `json:"earliest_ms,omitempty"`
+	Sure     int64          `json:"sure_ms,omitempty"`
 	Changes  []Change       `json:"changes"`           // against the order as it stands
 	Options  []OptionAt     `json:"options,omitempty"` // what each option costs beside it
 	Included []string       `json:"included,omitempty"`
@@ -69,6 +71,7 @@ type Option struct {
 	Item       DocumentItem `json:"item"`
 	TotalMinor int64        `json:"total_minor"`
 	NetMinor   int64        `json:"net_minor"`
+	LaterMS    int64        `json:"later_ms,omitempty"` // by how much all is ready later with it
 	Included   []string     `json:"included,omitempty"` // what it adds to what is in the price
 }
 
@@ -104,6 +107,7 @@ type Taken struct {
 	TotalMinor   int64
 	DepositMinor int64
 	Earliest     int64
+	Sure         int64
 	Included     []string
 	Excluded     []string
 	Cautions     []string
@@ -112,13 +116,13 @@ type Taken struct {
 // Take works out what a choice comes to: the alternative with what it holds, and the
 // options on top, each at its price beside that alternative.
 func (d Document) Take(c Chosen) (t Taken, err error) {
-	t = Taken{Name: d.Name, Items: slices.Clone(d.Items), NetMinor: d.Price.NetMinor, TotalMinor: d.Price.TotalMinor, Earliest: d.Earliest, Included: d.Included, Excluded: d.Excluded, Cautions: d.Cautions}
+	t = Taken{Name: d.Name, Items: slices.Clone(d.Items), NetMinor: d.Price.NetMinor, TotalMinor: d.Price.TotalMinor, Earliest: d.Earliest, Sure: d.Sure, Included: d.Included, Excluded: d.Excluded, Cautions: d.Cautions}
 	if c.Alternative < 0 || c.Alternative > len(d.Alternatives) {
 		return t, fmt.Errorf("there is no such alternative on this quote")
 	}
 	if c.Alternative > 0 {
 		a := d.Alternatives[c.Alternative-1]
-		t.Name, t.Items, t.NetMinor, t.TotalMinor, t.Earliest = a.Name, slices.Clone(a.Items), a.Price.NetMinor, a.Price.TotalMinor, a.Earliest
+		t.Name, t.Items, t.NetMinor, t.TotalMinor, t.Earliest, t.Sure = a.Name, slices.Clone(a.Items), a.Price.NetMinor, a.Price.TotalMinor, a.Earliest, a.Sure
 		if len(a.Included) > 0 {
 			t.Included, t.Excluded, t.Cautions = a.Included, a.Excluded, a.Cautions
 		}
@@ -135,6 +139,9 @@ func (d Document) Take(c Chosen) (t Taken, err error) {
 		}
 		seen[id] = true
 		o := d.Options[at]
+		if t.Sure > 0 {
+			t.Sure += o.LaterMS
+		}
 		net, total := d.OptionBeside(c.Alternative, id)
 		o.Item.NetMinor = net
 		t.Items = append(t.Items, o.Item)

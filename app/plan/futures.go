@@ -42,29 +42,7 @@ func (s *Sheet) live(what []studio.PlanTask) {
 	if len(what) == 0 || len(what) > mostLived {
 		return
 	}
-	die := rand.New(rand.NewPCG(2, 3))
-	fails, efforts := s.failures(), s.efforts(what)
-	alike := 0.0
-	backs := s.lookBacks(what)
-	future := s.problem.Futures(s.best, lives, func(i int, sec int64) schedule.Took {
-		if i == 0 { // another future
-			alike = die.NormFloat64()
-		}
-		if what[i].Doing == studio.RunOn {
-			if die.Float64() < process.FailureChance(fails[what[i].Plate], float64(sec)/60) {
-				return schedule.Took{S: int64(failedRuns * float64(sec))}
-			}
-			return schedule.Took{S: sec}
-		}
-		e := efforts[i]
-		off := e.Common / e.Mean
-		took := schedule.Took{S: int64(float64(sec) * quote.Turned(e, die.NormFloat64()) * math.Exp(off*alike-off*off/2))} // a log-normal of mean 1
-		if b := backs[i]; b.chance > 0 && die.Float64() < b.chance {                                                       // sent back: it is smoothed and dries once more
-			took.S += b.handsS
-			took.MoreWaitS = b.waitS
-		}
-		return took
-	})
+	future := s.problem.Futures(s.best, lives, s.vary(what, rand.New(rand.NewPCG(2, 3))))
 	jobs := map[string]int{}
 	for j, job := range s.problem.Jobs {
 		jobs[job.Name] = j
@@ -84,6 +62,32 @@ func (s *Sheet) live(what []studio.PlanTask) {
 	slices.SortFunc(s.Dated, func(a, b Dated) int {
 		return cmp.Or(cmp.Compare(a.Chance, b.Chance), a.Order.Wanted.Compare(b.Order.Wanted), cmp.Compare(a.Order.Number, b.Order.Number))
 	})
+}
+
+// vary is how the tasks of a plan turn out, by the die.
+func (s *Sheet) vary(what []studio.PlanTask, die *rand.Rand) func(i int, sec int64) schedule.Took {
+	fails, efforts := s.failures(), s.efforts(what)
+	alike := 0.0
+	backs := s.lookBacks(what)
+	return func(i int, sec int64) schedule.Took {
+		if i == 0 { // another future
+			alike = die.NormFloat64()
+		}
+		if what[i].Doing == studio.RunOn {
+			if die.Float64() < process.FailureChance(fails[what[i].Plate], float64(sec)/60) {
+				return schedule.Took{S: int64(failedRuns * float64(sec))}
+			}
+			return schedule.Took{S: sec}
+		}
+		e := efforts[i]
+		off := e.Common / e.Mean
+		took := schedule.Took{S: int64(float64(sec) * quote.Turned(e, die.NormFloat64()) * math.Exp(off*alike-off*off/2))} // a log-normal of mean 1
+		if b := backs[i]; b.chance > 0 && die.Float64() < b.chance {                                                       // sent back: it is smoothed and dries once more
+			took.S += b.handsS
+			took.MoreWaitS = b.waitS
+		}
+		return took
+	}
 }
 
 // told names a task for somebody who asks about an order.

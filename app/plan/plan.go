@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"sync"
 	"time"
 
 	"sakuji/app/change"
@@ -23,6 +24,9 @@ type Room struct {
 	change.Base
 	plates  *plates.Room
 	answers jobs.Answers
+	mu      sync.Mutex
+	last    *Sheet // the plan that was made last
+	lastKey string // what it was made of
 }
 
 // New makes the room.
@@ -78,11 +82,52 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 		return Sheet{}, err
 	}
 	now := a.Clock.Now().Truncate(time.Second)
-	return jobs.Ask(ctx, &a.answers, fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix()), upTo, func(ctx context.Context) (Sheet, error) { return a.plan(ctx, now) })
+	key := fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix())
+	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Sheet, error) {
+		s, err := a.plan(ctx, now, planBudget)
+		if err == nil {
+			s.live(s.what)
+			a.mu.Lock()
+			a.last, a.lastKey = &s, key
+			a.mu.Unlock()
+		}
+		return s, err
+	})
+}
+
+// Latest is the plan that was made last, for who cannot wait for a new one; while something has happened
+// since, that is being made. False: there is none yet.
+func (a *Room) Latest(ctx context.Context) (Sheet, bool) {
+	if s, err := a.Plan(ctx, 0); err == nil {
+		return s, true
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.last == nil {
+		return Sheet{}, false
+	}
+	return *a.last, true
+}
+
+// atHand is the plan as it stands; where none is made of what has happened last, a first one, by the rules
+// alone.
+func (a *Room) atHand(ctx context.Context) (Sheet, error) {
+	last, err := a.LastChange(ctx)
+	if err != nil {
+		return Sheet{}, err
+	}
+	now := a.Clock.Now().Truncate(time.Second)
+	a.mu.Lock()
+	s, key := a.last, a.lastKey
+	a.mu.Unlock()
+	if s != nil && key == fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix()) {
+		return *s, nil
+	}
+	return a.plan(ctx, now, 0)
 }
 
 // plan loads all of it and plans it.
-func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
+func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s Sheet, err error) {
 	s = Sheet{Now: now}
 	foreseen, err := a.plates.Foreseen(ctx)
 	if err != nil {
@@ -93,12 +138,11 @@ func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	}
 	s.in.Plates = append(s.in.Plates, foreseen...)
 	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
-	if err = s.search(ctx, planBudget); err != nil {
+	if err = s.search(ctx, budget); err != nil {
 		return s, err
 	}
 	s.take()
 	s.Gap = (s.best.Cost.LateS - s.problem.Bound()) / 3600
-	s.live(s.what)
 	return s, nil
 }
 

@@ -5,74 +5,221 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 
+	"sakuji/core/finish"
+	"sakuji/core/process"
+	"sakuji/core/quote"
+	"sakuji/core/route"
 	"sakuji/core/schedule"
 	"sakuji/studio"
 )
 
-// Promise is when an order that takes these steps could be ready by the real plan, begun now: all that is
-// planned stays where it is, and the order takes the gaps. The zero time: nobody can say, for there are no
-// hands, or no machine.
-func (a *Room) Promise(ctx context.Context, items [][]schedule.Step, upTo time.Duration) (time.Time, error) {
-	s, err := a.Plan(ctx, upTo)
+// Asked is an order that is asked for: the steps of each of its items.
+type Asked [][]schedule.Step
+
+// Promised is what an order that is asked for can be promised for.
+type Promised struct {
+	Ready time.Time // by the plan, with all else where it is; zero: nobody can say, for there are no hands, or no machine
+	Sure  time.Time // 8 in 10
+}
+
+// Rushed is what it would come to if the order that is asked for went before all others.
+type Rushed struct {
+	Ready time.Time
+	Late  []Late // who was promised another day, and is late by it, or later still
+}
+
+// How often the plan is lived through for a promise, and how long a rush is planned for. Source: from memory.
+const (
+	promiseLives = 100
+	rushBudget   = 250 * time.Millisecond
+)
+
+// Promise is when an order could be ready by the real plan, begun now: all that is planned stays where it
+// is, and the order takes the gaps. Others that are asked for in its place are promised alike, as sure as
+// the first.
+func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err error) {
+	s, err := a.atHand(ctx)
+	out = make([]Promised, len(asked))
 	if err != nil || len(s.People) == 0 {
-		return time.Time{}, err
+		return out, err
 	}
+	var off time.Duration // from ready to sure
+	for k, items := range asked {
+		p, kinds := s.with(items, true)
+		search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 2)))
+		if err != nil { // what it takes fits nowhere: nobody can say
+			continue
+		}
+		plan, job := search.Best(), len(p.Jobs)-1
+		if out[k].Ready = s.over(p, plan, job); k == 0 {
+			off = s.sure(p, plan, job, kinds, out[0].Ready).Sub(out[0].Ready)
+		}
+		out[k].Sure = out[k].Ready.Add(max(0, off))
+	}
+	return out, nil
+}
+
+// Rush plans the studio with an order that is asked for before all others, and says whom that makes late.
+func (a *Room) Rush(ctx context.Context, items Asked) (out Rushed, err error) {
+	s, err := a.atHand(ctx)
+	if err != nil || len(s.People) == 0 {
+		return out, err
+	}
+	p, _ := s.with(items, false)
+	job := len(p.Jobs) - 1
+	p.Jobs[job].DueS, p.Jobs[job].Weight = 1, rushWeight
+	search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 3)))
+	if err != nil {
+		return out, nil //nolint:nilerr // what it takes fits nowhere: nobody can say
+	}
+	for end := time.Now().Add(rushBudget); time.Now().Before(end) && ctx.Err() == nil; {
+		search.Step()
+	}
+	plan := search.Best()
+	out.Ready = s.over(p, plan, job)
+	before := map[string]int64{}
+	for _, l := range s.Late {
+		before[l.Order.Number] = l.S
+	}
+	for _, l := range p.Late(plan) {
+		for _, o := range s.Orders {
+			if o.Number == p.Jobs[l.Job].Name && l.S > before[o.Number]+int64(worthS) {
+				out.Late = append(out.Late, Late{o, o.Wanted.Add(time.Duration(l.S) * time.Second), l.S})
+			}
+		}
+	}
+	return out, nil
+}
+
+// rushWeight is what lateness of an order weighs that goes before all others.
+const rushWeight = 1000
+
+// over is when a job of a plan is over, the waits after it, too.
+func (s Sheet) over(p *schedule.Problem, plan schedule.Plan, job int) time.Time {
+	var end int64
+	for i, x := range plan.At {
+		if p.Tasks[i].Job == job {
+			end = max(end, x.EndS+p.Tasks[i].WaitS)
+		}
+	}
+	return s.Now.Add(time.Duration(end) * time.Second)
+}
+
+// sure lives a plan through with an order that is asked for in it.
+func (s Sheet) sure(p *schedule.Problem, plan schedule.Plan, job int, kinds []askedTask, ready time.Time) time.Time {
+	for i := range s.what {
+		p.Tasks[i].Fixed = s.problem.Tasks[i].Fixed
+	}
+	die := rand.New(rand.NewPCG(4, 5))
+	vary, own := s.vary(s.what, die), make([]finish.Effort, len(kinds))
+	for k, of := range kinds {
+		own[k] = finish.EffortOf(s.Shop.Book, of.kind, s.Shop.History.Logged[of.process][of.kind])
+	}
+	future := p.Futures(plan, promiseLives, func(i int, sec int64) schedule.Took {
+		if i < len(s.what) {
+			return vary(i, sec)
+		}
+		of := kinds[i-len(s.what)]
+		if of.failsPerHour > 0 && die.Float64() < process.FailureChance(of.failsPerHour, float64(sec)/60) {
+			return schedule.Took{S: int64(failedRuns * float64(sec))}
+		}
+		if of.kind == route.Print {
+			return schedule.Took{S: sec}
+		}
+		return schedule.Took{S: int64(float64(sec) * quote.Turned(own[i-len(s.what)], die.NormFloat64()))}
+	})
+	var wait int64 // after its last task
+	for i, x := range plan.At {
+		if p.Tasks[i].Job == job && s.Now.Add(time.Duration(x.EndS+p.Tasks[i].WaitS)*time.Second).Equal(ready) {
+			wait = p.Tasks[i].WaitS
+		}
+	}
+	return s.Now.Add(time.Duration(future.Within(job, sureShare)+wait) * time.Second)
+}
+
+// askedTask is what a task of an order is that is asked for.
+type askedTask struct {
+	kind         route.StageKind
+	process      string
+	failsPerHour float64
+}
+
+// with is the problem with an order that is asked for as its last job; all else is kept where it is, or may
+// move.
+func (s Sheet) with(items Asked, keep bool) (*schedule.Problem, []askedTask) {
 	p := *s.problem
 	p.Tasks, p.Jobs = slices.Clone(p.Tasks), append(slices.Clone(p.Jobs), schedule.Job{Name: "asked for"})
 	for i := range p.Tasks {
-		p.Tasks[i].Fixed = &s.best.At[i]
+		if keep {
+			p.Tasks[i].Fixed = &s.best.At[i]
+		}
 	}
-	asked := len(p.Tasks)
+	var kinds []askedTask
 	for _, steps := range items {
 		var after []int
 		for _, step := range steps {
-			after = s.ask(&p, step, after)
+			var more []askedTask
+			after, more = s.ask(&p, step, after)
+			kinds = append(kinds, more...)
 		}
 	}
-	search, err := schedule.NewSearch(&p, rand.New(rand.NewPCG(1, 2)))
-	if err != nil {
-		return time.Time{}, nil //nolint:nilerr // what it takes fits nowhere: nobody can say
-	}
-	var end int64
-	for i, x := range search.Best().At[asked:] {
-		end = max(end, x.EndS+p.Tasks[asked+i].WaitS)
-	}
-	return s.Now.Add(time.Duration(end) * time.Second), nil
+	return &p, kinds
 }
 
 // ask adds a step of an order that is asked for, after others, and says what comes next comes after.
-func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) []int {
+func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) (next []int, kinds []askedTask) {
 	job := len(p.Jobs) - 1
-	add := func(t schedule.Task) int {
+	add := func(t schedule.Task, of askedTask) int {
 		t.Job, t.Name, t.After = job, step.Name, after
-		p.Tasks = append(p.Tasks, t)
+		p.Tasks, kinds = append(p.Tasks, t), append(kinds, of)
 		return len(p.Tasks) - 1
 	}
 	if step.MachineMin > 0 && step.RunMin > 0 {
 		var on []schedule.Mode
+		fails, together := 0.0, 0
 		for k, m := range s.Shop.InUse() {
-			if m.Process == step.Pool {
-				on = append(on, schedule.Mode{Resource: k, S: int64(60 * step.RunMin)})
+			if m.Process != step.Pool {
+				continue
+			}
+			together++
+			if m.Prints(step.MaterialID) {
+				of, _ := s.Shop.Material(step.MaterialID, m.Process)
+				on, fails = append(on, schedule.Mode{Resource: k, S: int64(60 * step.RunMin)}), max(fails, s.Shop.FailurePerHour(m, of).Value)
 			}
 		}
 		var runs []int
-		for range int(math.Ceil(step.MachineMin * float64(len(on)) / step.RunMin)) { // the step's minutes are those of all of them side by side
-			runs = append(runs, add(schedule.Task{On: on}))
+		for range int(math.Ceil(step.MachineMin * float64(together) / step.RunMin)) { // the step's minutes are those of all of them side by side
+			if len(on) > 0 {
+				runs = append(runs, add(schedule.Task{On: on}, askedTask{route.Print, step.Pool, fails}))
+			}
 		}
 		if len(runs) > 0 {
 			after = runs
 		}
 	}
 	if step.HandsMin > 0 || step.WaitMin > 0 {
-		var hands []schedule.Mode
-		for r := len(p.Resources) - len(s.People); r < len(p.Resources); r++ {
-			hands = append(hands, schedule.Mode{Resource: r, S: int64(60 * step.HandsMin)})
+		kind := route.StageKind(step.Name)
+		if k := strings.LastIndex(step.Name, ": "); k >= 0 {
+			kind = route.StageKind(step.Name[k+2:])
 		}
-		after = []int{add(schedule.Task{On: hands, Split: true, WaitS: int64(60 * step.WaitMin)})}
+		after = []int{add(schedule.Task{On: s.handsFor(p, kind, step.HandsMin), Split: true, WaitS: int64(60 * step.WaitMin)}, askedTask{kind, step.Pool, 0})}
 	}
-	return after
+	return after, kinds
+}
+
+// handsFor are the people who do a kind of stage; all, where nobody does.
+func (s Sheet) handsFor(p *schedule.Problem, kind route.StageKind, minutes float64) (out []schedule.Mode) {
+	first := len(p.Resources) - len(s.People)
+	some := slices.ContainsFunc(s.People, func(p studio.Person) bool { return p.Does(studio.CraftOf(kind)) })
+	for k, person := range s.People {
+		if person.Does(studio.CraftOf(kind)) || !some {
+			out = append(out, schedule.Mode{Resource: first + k, S: int64(60 * minutes)})
+		}
+	}
+	return out
 }
 
 // Ready is when the plan has all of an order done; zero: it has nothing of it.
@@ -87,10 +234,21 @@ func (s Sheet) Ready(orderID int64) (at time.Time) {
 
 // ReadyBy is when an order is ready by the real plan: as it is planned once it was accepted, and before,
 // if it were begun now and took the gaps.
-func (a *Room) ReadyBy(ctx context.Context, o studio.Order, items [][]schedule.Step, upTo time.Duration) (time.Time, error) {
-	if o.State != studio.Accepted {
-		return a.Promise(ctx, items, upTo)
-	}
+func (a *Room) ReadyBy(ctx context.Context, o studio.Order, items Asked, upTo time.Duration) (Promised, error) {
 	s, err := a.Plan(ctx, upTo)
-	return s.Ready(o.ID), err
+	if err != nil {
+		return Promised{}, err
+	}
+	if o.State != studio.Accepted {
+		list, err := a.Promise(ctx, items)
+		return list[0], err
+	}
+	out := Promised{Ready: s.Ready(o.ID)}
+	out.Sure = out.Ready
+	for _, d := range s.Dated {
+		if d.Order.ID == o.ID && d.Sure.After(out.Ready) {
+			out.Sure = d.Sure
+		}
+	}
+	return out, nil
 }

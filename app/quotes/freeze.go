@@ -1,19 +1,56 @@
 package quotes
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
 
 	"sakuji/app/change"
+	"sakuji/app/plan"
 	"sakuji/core/quote"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
 
+// dates are what the plan is asked about a quote: the order as it stands, each alternative that is offered,
+// the order with each option.
+type dates struct{ ways []plan.Asked }
+
+// promised writes into a quote by when each of its ways is ready, as sure as 8 in 10 by the plan of the whole
+// studio.
+func (a *Room) promised(ctx context.Context, d dates, doc *studio.Document) error {
+	list, err := a.plan.Promise(ctx, d.ways...)
+	if err != nil || len(list) == 0 || list[0].Ready.IsZero() {
+		return err
+	}
+	at := func(p plan.Promised) int64 {
+		if p.Ready.IsZero() {
+			return 0
+		}
+		return p.Sure.UnixMilli()
+	}
+	doc.Sure = at(list[0])
+	for k := range doc.Alternatives {
+		doc.Alternatives[k].Sure = at(list[1+k])
+	}
+	for k := range doc.Options {
+		if sure := at(list[1+len(doc.Alternatives)+k]); sure > 0 {
+			doc.Options[k].LaterMS = max(0, sure-doc.Sure)
+		}
+	}
+	return nil
+}
+
 // document freezes a sheet, with the variants that are offered and the options.
-func document(tx *store.Tx, s OrderSheet) (studio.Document, error) {
+func document(tx *store.Tx, s OrderSheet) (studio.Document, dates, error) {
+	ask := dates{[]plan.Asked{s.Steps()}}
+	doc, err := frozen(tx, s, &ask)
+	return doc, ask, err
+}
+
+func frozen(tx *store.Tx, s OrderSheet, ask *dates) (studio.Document, error) {
 	doc := studio.Document{
 		Studio: s.Shop.Studio, Client: s.Client, Number: s.Order.Number, Title: s.Order.Title,
 		Price: s.Price, WageMinor: s.Order.Terms.WageMinor, Terms: s.Terms,
@@ -37,8 +74,13 @@ func document(tx *store.Tx, s OrderSheet) (studio.Document, error) {
 	}
 	doc.Included, doc.Excluded = scope(s.Firm())
 	doc.Cautions = cautions(s.Order, s.Firm())
-	if err := offer(tx, s, &doc); err != nil {
+	if err := offer(tx, s, &doc, ask); err != nil {
 		return doc, err
+	}
+	for _, it := range s.Items {
+		if it.Option {
+			ask.ways = append(ask.ways, append(slices.Clone(s.Steps()), it.Estimate.Chain))
+		}
 	}
 	if q := s.AcceptedQuote(); q != nil {
 		doc.Instead = &studio.Instead{Revision: q.Revision, TotalMinor: q.TotalMinor, Changes: studio.Differences(q.Taken().Specs(), s.Specs())}
@@ -56,7 +98,7 @@ func document(tx *store.Tx, s OrderSheet) (studio.Document, error) {
 
 // offer adds the alternatives that the client may choose, each with what is in it and what
 // the options cost beside it.
-func offer(tx *store.Tx, s OrderSheet, doc *studio.Document) error {
+func offer(tx *store.Tx, s OrderSheet, doc *studio.Document, ask *dates) error {
 	list, err := variants(tx, s)
 	if err != nil {
 		return err
@@ -79,6 +121,7 @@ func offer(tx *store.Tx, s OrderSheet, doc *studio.Document) error {
 		a.Included, a.Excluded = scope(v.Firm())
 		a.Cautions = cautions(s.Order, v.Firm())
 		doc.Alternatives = append(doc.Alternatives, a)
+		ask.ways = append(ask.ways, v.Steps())
 	}
 	if len(doc.Alternatives) > 0 {
 		doc.Name = "As quoted: " + tiersOf(s.Items)

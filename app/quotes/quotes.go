@@ -25,6 +25,7 @@ func (a *Room) SendQuote(ctx context.Context, who change.Actor, number, despite 
 	for range 4 {
 		var s OrderSheet
 		var doc studio.Document
+		var ask dates
 		var mark int64
 		err = a.Store.Read(ctx, func(tx *store.Tx) error {
 			if s, err = a.Sheet(tx, number); err != nil {
@@ -33,12 +34,15 @@ func (a *Room) SendQuote(ctx context.Context, who change.Actor, number, despite 
 			if err := s.maySend(despite); err != nil {
 				return err
 			}
-			if doc, err = document(tx, s); err != nil {
+			if doc, ask, err = document(tx, s); err != nil {
 				return err
 			}
 			mark, err = tx.LogMark(s.Order.ID)
 			return err
 		})
+		if err == nil {
+			err = a.promised(ctx, ask, &doc)
+		}
 		if err != nil {
 			return q, err
 		}

@@ -11,6 +11,7 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/orders"
+	"sakuji/app/plan"
 	"sakuji/app/setup"
 	"sakuji/core/quote"
 	"sakuji/store"
@@ -21,10 +22,11 @@ import (
 type Room struct {
 	change.Base
 	orders *orders.Room
+	plan   *plan.Room
 }
 
 // New makes the room.
-func New(base change.Base, orders *orders.Room) *Room { return &Room{base, orders} }
+func New(base change.Base, orders *orders.Room, p *plan.Room) *Room { return &Room{base, orders, p} }
 
 // Priced is an order's items at today's rates and the order's terms; what was agreed and
 // left as it was keeps its price.

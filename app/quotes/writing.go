@@ -81,7 +81,9 @@ func Summary(q studio.Quote, link string) string {
 		fmt.Fprintf(&b, "In place of %s, as agreed in revision %d: %s.\n", d.Studio.Money(d.Instead.TotalMinor), d.Instead.Revision, d.More())
 	}
 	fmt.Fprintf(&b, "Deposit on acceptance: %s\n", d.Studio.Money(quote.Share(d.Price.TotalMinor, d.Terms.DepositPercent)))
-	if d.Earliest != 0 {
+	if d.Sure != 0 {
+		fmt.Fprintf(&b, "Ready by: %s, if you say yes now\n", day(time.UnixMilli(d.Sure)))
+	} else if d.Earliest != 0 {
 		fmt.Fprintf(&b, "Ready at the earliest: %s, if you say yes now\n", day(time.UnixMilli(d.Earliest)))
 	}
 	fmt.Fprintf(&b, "Included: %s.\n", strings.Join(d.Included, "; "))

@@ -14,6 +14,7 @@ type Step struct {
 	Name       string
 	Round      int     // the how manieth of its name
 	Pool       string  // which machines
+	MaterialID int64   // that they print; 0: the first of their process
 	MachineMin float64 // of all of them together
 	RunMin     float64 // the longest run: machines in parallel do not shorten it
 	HandsMin   float64

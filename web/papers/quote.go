@@ -22,7 +22,9 @@ func QuotePaper(q studio.Quote, link string, picture Stills) *Paper {
 	if d.Wanted != 0 {
 		p.Row("wanted by "+p.Day(time.UnixMilli(d.Wanted)), 10, fontstyle.Normal)
 	}
-	if d.Earliest != 0 {
+	if d.Sure != 0 {
+		p.Row("ready by "+p.Day(time.UnixMilli(d.Sure)), 10, fontstyle.Normal)
+	} else if d.Earliest != 0 {
 		p.Row("ready at the earliest "+p.Day(time.UnixMilli(d.Earliest)), 10, fontstyle.Normal)
 	}
 	if d.Instead != nil {

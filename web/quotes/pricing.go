@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/plan"
 	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
@@ -288,16 +289,32 @@ func (s *Room) pricingRange(w http.ResponseWriter, r *http.Request) {
 // planned is when the real plan would have the order ready: it is asked for when the sheet stands.
 func (s *Room) planned(w http.ResponseWriter, r *http.Request) {
 	v, _, err := s.pricingView(r, false)
-	var at time.Time
+	out := plannedView{zone: v.Shop.Studio.Zone()}
 	if err == nil {
-		at, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), time.Minute)
+		out.Promised, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), time.Minute)
+	}
+	if err == nil && v.Order.State != studio.Accepted && !out.Ready.IsZero() {
+		var rush plan.Rushed
+		if rush, err = s.App.Plan.Rush(r.Context(), v.Steps()); err == nil && rush.Ready.Before(out.Ready) {
+			out.Rush = &rush
+		}
 	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	s.RenderPart(w, r, "pricing", "planned", at.In(v.Shop.Studio.Zone()))
+	s.RenderPart(w, r, "pricing", "planned", out)
 }
+
+// plannedView is what the plan says of an order.
+type plannedView struct {
+	plan.Promised
+	Rush *plan.Rushed // before all others; nil: that is no sooner
+	zone *time.Location
+}
+
+// Day writes a day by the studio’s clock.
+func (v plannedView) Day(t time.Time) string { return t.In(v.zone).Format("Mon 2 Jan") }
 
 // whatIf answers the sliders.
 func (s *Room) whatIf(w http.ResponseWriter, r *http.Request) {
