@@ -42,9 +42,9 @@ type App struct {
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
 	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
-	a.Today = today.New(base, a.Backups)
 	a.Plates = plates.New(base, a.Jobs)
 	a.Plan = plan.New(base, a.Plates)
+	a.Today = today.New(base, a.Backups, a.Plan)
 	a.Models = models.New(base, a.Jobs)
 	a.Orders = orders.New(base, a.Models, a.Jobs)
 	a.Quotes = quotes.New(base, a.Orders, a.Plan)

@@ -47,6 +47,7 @@ type PlanTask struct {
 	Plate   int   // index into the planning's plates; −1: of none
 	Piece   Piece // the first of those that are handled in one go
 	Pieces  int
+	All     []int64 // those pieces
 	OrderID int64
 	Key     string // names it from one plan to the next
 	Station string // that it takes up; empty: none
@@ -399,7 +400,7 @@ func (b *planner) batch(list []Piece) {
 			parts = int(max(1, math.Ceil(minutes/b.stretch())))
 		}
 		for part := range parts {
-			what := PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), OrderID: p.OrderID}
+			what := PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), All: idsOf(list), OrderID: p.OrderID}
 			what.Key = b.keyOf(what, s.Position, part)
 			t := b.stage(s, next, minutes/float64(parts), len(list), &what)
 			if t.FromS = from; has {
@@ -423,6 +424,13 @@ func (b *planner) batch(list []Piece) {
 			b.last[o.ID] = after
 		}
 	}
+}
+
+func idsOf(list []Piece) (out []int64) {
+	for _, p := range list {
+		out = append(out, p.ID)
+	}
+	return out
 }
 
 // stretch is how many minutes somebody sands at a stretch.

@@ -106,6 +106,25 @@ func Of(list []Session, machineID, personID int64) []Session {
 	})
 }
 
+// Next is what hands do first to each piece, by its id.
+func (s Sheet) Next() map[int64]Task {
+	out := map[int64]Task{}
+	for _, t := range s.Tasks {
+		for _, id := range t.All {
+			if _, known := out[id]; !known {
+				out[id] = t
+			}
+		}
+	}
+	return out
+}
+
+// Who is who does a task; empty: a machine.
+func (s Sheet) Who(t Task) string {
+	p, _ := s.person(t.PersonID)
+	return p.Name
+}
+
 // who names whose a session is.
 func (s Sheet) who(x Session) string {
 	for _, p := range s.People {

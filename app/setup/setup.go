@@ -200,6 +200,23 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 	if f.Password != "" {
 		p.PasswordHash = HashPassword(f.Password)
 	}
+	if err := works(d, p, f); err != nil {
+		return err
+	}
+	if err := d.SavePerson(p); err != nil {
+		return err
+	}
+	if d.Who.ID == 0 && isNew {
+		d.Who = change.ActorOf(*p)
+	}
+	if isNew {
+		return d.Note("person added", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+	}
+	return d.Note("person changed", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+}
+
+// works sets what a person does, when, and for what wage.
+func works(d change.Change, p *studio.Person, f PersonForm) (err error) {
 	p.Crafts = nil
 	for _, c := range studio.Crafts() {
 		if slices.Contains(f.Crafts, c) {
@@ -221,16 +238,7 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 			return change.RefuseField("wage", "Wage: %q is not an amount for an hour.", f.Wage)
 		}
 	}
-	if err := d.SavePerson(p); err != nil {
-		return err
-	}
-	if d.Who.ID == 0 && isNew {
-		d.Who = change.ActorOf(*p)
-	}
-	if isNew {
-		return d.Note("person added", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
-	}
-	return d.Note("person changed", change.About{}, "%s (%s), %s", p.Name, p.Initials, p.Role)
+	return nil
 }
 
 // OwnPassword sets somebody's own new password, for who knows the one they have.

@@ -12,6 +12,7 @@ import (
 
 	"sakuji/app/backups"
 	"sakuji/app/change"
+	"sakuji/app/plan"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
 	"sakuji/core/route"
@@ -24,10 +25,11 @@ import (
 type Room struct {
 	change.Base
 	backups *backups.Room
+	plan    *plan.Room
 }
 
 // New makes the room.
-func New(base change.Base, backups *backups.Room) *Room { return &Room{base, backups} }
+func New(base change.Base, backups *backups.Room, p *plan.Room) *Room { return &Room{base, backups, p} }
 
 // Tones say what kind of urgency a task has.
 const (
@@ -114,13 +116,14 @@ type TodaySheet struct {
 // Today works out what to do first.
 func (a *Room) Today(ctx context.Context) (s TodaySheet, err error) {
 	s.Now = a.Clock.Now()
+	planned, _ := a.plan.Latest(ctx) // as it was before what happened last, where it is not made anew yet
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		h, err := setup.Load(tx)
 		if err != nil {
 			return err
 		}
 		s.Studio = h.Studio
-		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone(), copies: a.backups}
+		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone(), copies: a.backups, plan: planned, next: planned.Next()}
 		for _, part := range []func() error{t.load, t.setUp, t.backups, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
 			if err := part(); err != nil {
 				return err
@@ -144,6 +147,8 @@ type today struct {
 	plts   []studio.Plate
 	pieces []studio.Piece // not yet done
 	orders map[int64]studio.Order
+	plan   plan.Sheet
+	next   map[int64]plan.Task // of each piece, by the plan
 }
 
 func (t *today) add(rank int, at time.Time, task Task) {
@@ -205,8 +210,8 @@ func (t *today) busy(machineID int64) bool {
 	})
 }
 
-// promises works out, for every accepted order, when it can be ready: by the same hours
-// and hands that a quote's earliest date is told by, other orders not counted.
+// promises works out, for every accepted order, when it is ready: by the plan, or, of what the plan does not
+// have yet, by hours and hands alone, other orders not counted.
 func (t *today) promises() error {
 	left, err := t.runsLeft()
 	if err != nil {
@@ -218,6 +223,10 @@ func (t *today) promises() error {
 			continue
 		}
 		pr := Promise{Order: o, Open: open[o.ID], Earliest: schedule.Earliest(t.s.Now, ahead[o.ID], t.h.Hours())}
+		how := "with its waits it is ready %s at the earliest"
+		if at := t.plan.Ready(o.ID); !at.IsZero() {
+			pr.Earliest, how = at, "by the plan it is ready %s"
+		}
 		for _, steps := range ahead[o.ID] {
 			for _, s := range steps {
 				pr.HandsMin += s.HandsMin
@@ -228,10 +237,14 @@ func (t *today) promises() error {
 			pr.Late = pr.SlackMin < 0
 		}
 		t.s.Promises = append(t.s.Promises, pr)
+		risk := "/orders/" + o.Number
+		if !t.plan.Ready(o.ID).IsZero() {
+			risk = "/plan/possible/" + o.Number
+		}
 		if pr.Late {
 			t.add(rankRisk, o.Wanted, Task{Tone: ToneLate, When: "due " + t.clock(o.Wanted), Title: fmt.Sprintf("%s cannot be ready in time", o.Title),
-				Detail: fmt.Sprintf("Order %s: %s left, %s of hands; with its waits it is ready %s at the earliest.", o.Number, studio.Say(pr.Open, "piece"), studio.HandsText(pr.HandsMin), t.clock(pr.Earliest)),
-				Action: "Look", Link: "/orders/" + o.Number})
+				Detail: fmt.Sprintf("Order %s: %s left, %s of hands; "+how+".", o.Number, studio.Say(pr.Open, "piece"), studio.HandsText(pr.HandsMin), t.clock(pr.Earliest)),
+				Action: "Look", Link: risk})
 		}
 	}
 	slices.SortFunc(t.s.Promises, func(a, b Promise) int {
@@ -319,6 +332,7 @@ type batch struct {
 	n       int
 	minutes float64
 	since   time.Time // when the last of them became ready
+	first   int64     // piece
 	dry     string
 	waiting bool
 }
@@ -354,7 +368,7 @@ func (t *today) batches() (list []batch) {
 		if !ok {
 			i = len(list)
 			index[k] = i
-			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, waiting: k.waiting, dry: p.Strip().WaitedFor()})
+			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, first: p.ID, waiting: k.waiting, dry: p.Strip().WaitedFor()})
 		}
 		if list[i].name != p.Name { // parts of one item: by the item's name
 			list[i].name, _, _ = strings.Cut(p.Name, ", ")
@@ -383,6 +397,10 @@ func (t *today) batchTask(b batch) (rank int, at time.Time, task Task) {
 	if b.dry != "" && !b.since.IsZero() {
 		task.When = "since " + t.clock(b.since)
 		task.Detail = studio.UpperFirst(b.dry) + ". " + task.Detail
+	}
+	if next, ok := t.next[b.first]; ok && next.Stage == b.kind { // the plan has an order for them
+		task.Detail += fmt.Sprintf(" Planned for %s, %s.", t.clock(next.From), t.plan.Who(next))
+		return rankReady, next.From, task
 	}
 	due := b.order.Wanted
 	if due.IsZero() {

@@ -5,11 +5,13 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/change"
 	"sakuji/app/pieces"
+	"sakuji/app/plan"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -20,6 +22,44 @@ type benchView struct {
 	pieces.BenchSheet
 	People []studio.Person
 	Marks  []route.StageKind
+	plan   plan.Sheet
+	next   map[int64]plan.Task
+}
+
+// planned brings the rows into the order of the plan; what it does not have stays behind it.
+func (v *benchView) planned(sheet plan.Sheet) {
+	v.plan, v.next = sheet, sheet.Next()
+	if v.Filter == pieces.BenchWaiting {
+		return
+	}
+	slices.SortStableFunc(v.Rows, func(a, b pieces.BenchRow) int {
+		x, in := v.at(a)
+		y, also := v.at(b)
+		switch {
+		case in != also && in:
+			return -1
+		case in != also:
+			return 1
+		}
+		return x.From.Compare(y.From)
+	})
+}
+
+// at is when the plan has hands at a piece’s next stage.
+func (v benchView) at(r pieces.BenchRow) (plan.Task, bool) {
+	t, ok := v.next[r.ID]
+	now := r.Now()
+	return t, ok && now != nil && t.Stage == now.Kind
+}
+
+// Planned says when, and whose.
+func (v benchView) Planned(r pieces.BenchRow) string {
+	t, ok := v.at(r)
+	if !ok || r.Wait || r.Held != "" {
+		return ""
+	}
+	who, _, _ := strings.Cut(v.plan.Who(t), " ")
+	return studio.ClockText(t.From.In(v.Zone), v.Now.In(v.Zone)) + ", " + who
 }
 
 // Cautioned is a caution, and the stages on the sheet that it belongs to.
@@ -81,7 +121,11 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: benchView{sheet, people, shown(sheet.Rows)},
+	v := benchView{BenchSheet: sheet, People: people, Marks: shown(sheet.Rows)}
+	if planned, ok := s.App.Plan.Latest(r.Context()); ok {
+		v.planned(planned)
+	}
+	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: v,
 		Keys: kit.Keys("↑ ↓", "move", "Enter", "take it", "L", "type a label", "F", "find")})
 }
 
