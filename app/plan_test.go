@@ -89,15 +89,36 @@ func TestThePlanOfTheStudio(t *testing.T) {
 
 	assert.Equal(t, 7, pieces, "each of them once")
 
-	possible, err := s.Plan.Possible(s.Ctx, soon, time.Minute)
+	possible, err := s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{}, time.Minute)
 	require.NoError(t, err)
-	require.Len(t, possible.Ways, 5)
+	require.Len(t, possible.Ways, 8)
 	assert.False(t, possible.Alone.After(possible.Planned))
 	for _, w := range possible.Ways {
 		assert.False(t, w.Ready.Before(s.Clock.At))
 		assert.Equal(t, w.InDue, !w.Ready.After(possible.Order.Wanted), w.Name)
 	}
-	_, err = s.Plan.Possible(s.Ctx, "9999", time.Minute)
+	byName := map[string]plan.PossibleWay{}
+	for _, w := range possible.Ways {
+		byName[w.Name] = w
+	}
+	assert.Contains(t, byName["another pair of hands"].For, "of their hands")
+	assert.Negative(t, byName["raw kit instead of smoothed"].CostMinor, "a cheaper tier saves its hands")
+	assert.True(t, byName["raw kit instead of smoothed"].Ready.Before(possible.Planned))
+	tarn, _ := possible.Shop.Machine(s.Tarn)
+	assert.Equal(t, int64(100*tarn.Figures.V("price")), byName["another like Tarn"].CostMinor)
+	require.NotEmpty(t, possible.Chain)
+	assert.Equal(t, "Vase: pack", possible.Chain[len(possible.Chain)-1].Title)
+	for k, step := range possible.Chain[1:] {
+		assert.False(t, step.From.Before(possible.Chain[k].To), "%s after %s", step.Title, possible.Chain[k].Title)
+	}
+	quick, err := s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 20, Price: 900}, time.Minute)
+	require.NoError(t, err)
+	at := slices.IndexFunc(quick.Ways, func(w plan.PossibleWay) bool { return w.CostMinor == 90_000 })
+	require.GreaterOrEqual(t, at, 0)
+	assert.False(t, quick.Ways[at].Ready.After(byName["another like Tarn"].Ready), "in a fifth of the time it is no later")
+	_, err = s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 2}, time.Minute)
+	assert.ErrorContains(t, err, "between 5 and 1,000")
+	_, err = s.Plan.Possible(s.Ctx, "9999", studio.OtherMachine{}, time.Minute)
 	assert.Error(t, err)
 
 	// A run that is on stays where it is; what comes off it goes on from there.
@@ -105,7 +126,7 @@ func TestThePlanOfTheStudio(t *testing.T) {
 	require.NoError(t, err)
 	s.Begin(number)
 	sheet = planOf(t, s)
-	at := slices.IndexFunc(sheet.Tasks, func(x plan.Task) bool { return x.Doing == studio.RunOn && sheet.Plates[x.Plate].Number == number })
+	at = slices.IndexFunc(sheet.Tasks, func(x plan.Task) bool { return x.Doing == studio.RunOn && sheet.Plates[x.Plate].Number == number })
 	require.GreaterOrEqual(t, at, 0)
 	assert.True(t, sheet.Tasks[at].From.Equal(sheet.Now))
 	due := lies(t, s, number).Plate.Run.Due()

@@ -304,6 +304,9 @@ func (l *life) lastNight() error {
 	if err := l.post(); err != nil {
 		return err
 	}
+	if err := l.planned(); err != nil {
+		return err
+	}
 	if err := l.until(day(time.May, 13, 21, 42)); err != nil {
 		return err
 	}
@@ -317,6 +320,28 @@ func (l *life) lastNight() error {
 		return err
 	}
 	return l.untilMorning()
+}
+
+// planned is the evening’s look at the plan: who is away is noted, and the plan agreed on. What the night
+// brings is then a change.
+func (l *life) planned() error {
+	h, err := l.App.Setup.Shop(l.ctx)
+	if err != nil {
+		return err
+	}
+	beck := h.Machines[slices.IndexFunc(h.Machines, func(m studio.Machine) bool { return m.Name == "Beck" })]
+	for _, a := range []studio.Absence{
+		{PersonID: l.maren.ID, From: day(time.May, 21, 0, 0), To: day(time.May, 22, 0, 0), Why: "paper fair"},
+		{MachineID: beck.ID, From: day(time.May, 18, 9, 0), To: day(time.May, 18, 12, 0), Why: "new film"},
+	} {
+		if err := l.App.Plan.AddAbsence(l.ctx, l.ilse, a); err != nil {
+			return err
+		}
+	}
+	if err := l.App.Plan.SayWeather(l.ctx, l.ilse, day(time.May, 16, 0, 0), "", ""); err != nil {
+		return err
+	}
+	return l.App.Plan.Agree(l.ctx, l.ilse, time.Minute)
 }
 
 // alternatives sets other ways to make an order beside it, with an option and its freight.

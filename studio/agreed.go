@@ -47,8 +47,8 @@ func (b *planner) keyOf(what PlanTask, position, part int) string {
 		return fmt.Sprintf("foreseen %d: %s", slices.Min(pl.Pieces), what.Doing)
 	}
 	n := 1
-	for _, s := range what.Piece.Stages[:position] {
-		if s.Kind == what.Stage {
+	for _, s := range what.Piece.Stages {
+		if s.Kind == what.Stage && s.Position < position {
 			n++
 		}
 	}

@@ -58,6 +58,9 @@ func (s Sheet) Differences() (out []Difference) {
 	orders := len(out)
 	told := map[string]int{}
 	for _, t := range s.Tasks {
+		if t.Doing == studio.RunOn && s.Plates[t.Plate].State == studio.PlateRunning {
+			continue
+		}
 		a, known := before[t.Key]
 		by := t.From.Sub(a.From).Abs()
 		moved := a.PersonID != t.PersonID && t.PersonID != 0
@@ -124,10 +127,8 @@ func (s Sheet) end(orderID int64) (at time.Time) {
 }
 
 func (s Sheet) nameOf(personID int64) string {
-	for _, p := range s.People {
-		if p.ID == personID {
-			return p.Name
-		}
+	if p, ok := s.person(personID); ok {
+		return p.Name
 	}
 	return "nobody"
 }

@@ -70,6 +70,7 @@ type Late struct {
 // memory.
 const (
 	planBudget = 400 * time.Millisecond
+	planSteps  = 1500 // a small studio gets the same plan on any machine
 	planFresh  = 5 * time.Minute
 	worthS     = 3600 // less of lateness, by weight
 	worthFlow  = 0.97 // of the time that orders are in the house
@@ -155,7 +156,7 @@ func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 		if err != nil {
 			return out, err
 		}
-		for end := time.Now().Add(budget); time.Now().Before(end) && ctx.Err() == nil; {
+		for k, end := 0, time.Now().Add(budget); k < planSteps && time.Now().Before(end) && ctx.Err() == nil; k++ {
 			search.Step()
 		}
 		out.best = search.Best()

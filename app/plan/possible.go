@@ -3,11 +3,16 @@ package plan
 import (
 	"context"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 
+	"sakuji/app/change"
 	"sakuji/app/jobs"
+	"sakuji/core/quote"
+	"sakuji/core/route"
 	"sakuji/core/schedule"
 	"sakuji/store"
 	"sakuji/studio"
@@ -16,24 +21,41 @@ import (
 // Possible is what might have an order ready in time: each way is planned.
 type Possible struct {
 	Order   studio.Order
+	Shop    studio.Shop
 	Planned time.Time // by the plan as it is
 	Alone   time.Time // at the soonest, if nothing else were in the house
+	Late    int       // orders that are late by the plan as it is
+	Chain   []ChainStep
 	Ways    []PossibleWay
+	Other   studio.OtherMachine // that was tried
+}
+
+// ChainStep is a step of what fixes the date: the next could not begin before it was over, by what it waits
+// for, or for its hands or machine.
+type ChainStep struct {
+	From, To, WaitTo time.Time // WaitTo: until when the next waits for it to dry; To, where it does not
+	Title, Who       string
+	Of               studio.Order // another one, where it is not this one's
 }
 
 // PossibleWay is one of them.
 type PossibleWay struct {
-	Name  string
-	Ready time.Time
-	InDue bool // in time
-	Late  int  // orders that are late by it, this one counted
+	Name      string
+	Ready     time.Time
+	InDue     bool  // in time
+	Late      int   // orders that are late by it, this one counted
+	CostMinor int64 // more than as it is; less than 0: saved
+	For       string
 }
 
 // tryBudget is how long a way is planned for, beyond the rules.
 const tryBudget = 200 * time.Millisecond
 
-// Possible tries them for an order of a number.
-func (a *Room) Possible(ctx context.Context, number string, upTo time.Duration) (Possible, error) {
+// Possible tries them for an order of a number; with a machine like another one, where that is named.
+func (a *Room) Possible(ctx context.Context, number string, other studio.OtherMachine, upTo time.Duration) (Possible, error) {
+	if err := other.Check().Err(); err != nil {
+		return Possible{}, change.Refused(err)
+	}
 	s, err := a.Plan(ctx, upTo)
 	if err != nil {
 		return Possible{}, err
@@ -47,37 +69,38 @@ func (a *Room) Possible(ctx context.Context, number string, upTo time.Duration) 
 	if order.ID == 0 || len(s.People) == 0 {
 		return Possible{}, store.ErrNotFound
 	}
-	return jobs.Ask(ctx, &a.answers, fmt.Sprintf("possible %d %d", order.ID, s.Now.UnixNano()), upTo, func(ctx context.Context) (Possible, error) { return s.possible(order) })
+	key := fmt.Sprintf("possible %d %d %+v", order.ID, s.Now.UnixNano(), other)
+	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Possible, error) { return a.possible(ctx, s, order, other) })
+}
+
+// trying is a way before it is planned.
+type trying struct {
+	name  string
+	told  string
+	shop  studio.Shop
+	in    studio.Planning
+	costs func(p *schedule.Problem, plan schedule.Plan) (minor int64, why string) // nil: nothing
 }
 
 // possible plans each way.
-func (s Sheet) possible(o studio.Order) (out Possible, err error) {
-	out = Possible{Order: o, Planned: s.Ready(o.ID)}
+func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, other studio.OtherMachine) (out Possible, err error) {
+	out = Possible{Order: o, Shop: s.Shop, Planned: s.Ready(o.ID), Late: len(s.Late), Chain: s.Chain(o.ID)}
 	for j, end := range s.problem.Soonest() {
 		if s.problem.Jobs[j].Name == o.Number {
 			out.Alone = s.Now.Add(time.Duration(end) * time.Second)
 		}
 	}
-	hours := s.Shop.Book.V("day.hours")
-	longer := s.Shop
-	longer.Book = longer.Book.With(map[string]float64{"day.hours": min(24, hours+2)})
-	more, saturdays, first, all := s.in, s.in, s.in, s.in
-	more.People = append(slices.Clone(s.in.People), studio.Person{ID: -1, Name: "one more"})
-	saturdays.Saturdays = true
-	first.First = o.ID
-	all.People, all.Saturdays, all.First = more.People, true, o.ID
-	for _, w := range []struct {
-		name string
-		shop studio.Shop
-		in   studio.Planning
-	}{
-		{"this order before all others", s.Shop, first},
-		{"another pair of hands", s.Shop, more},
-		{fmt.Sprintf("%.0f h of work a day instead of %.0f", hours+2, hours), longer, s.in},
-		{"Saturdays, too", s.Shop, saturdays},
-		{"all of these", longer, all},
-	} {
-		way, err := try(w.name, w.shop, w.in, o)
+	if other.LikeID == 0 {
+		other.LikeID = s.machineOf(o.ID)
+	}
+	out.Other = other
+	ways := s.ways(o)
+	machine, err := a.machineMore(ctx, s, other)
+	if err != nil {
+		return out, err
+	}
+	for _, w := range append(ways, machine...) {
+		way, err := s.try(ctx, w, o)
 		if err != nil {
 			return out, err
 		}
@@ -86,25 +109,213 @@ func (s Sheet) possible(o studio.Order) (out Possible, err error) {
 	return out, nil
 }
 
+// Chain is what fixes when an order is ready, step by step.
+func (s Sheet) Chain(orderID int64) (out []ChainStep) {
+	o := s.Orders[orderID]
+	job := slices.IndexFunc(s.problem.Jobs, func(j schedule.Job) bool { return j.Name == o.Number })
+	if job < 0 {
+		return nil
+	}
+	at := func(sec int64) time.Time { return s.Now.Add(time.Duration(sec) * time.Second) }
+	chain := s.problem.Chain(s.best, job)
+	for k, i := range chain {
+		what, x := s.what[i], s.best.At[i]
+		step := ChainStep{From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + s.problem.Tasks[i].WaitS), Title: s.titleOf(Task{PlanTask: what}), Who: s.problem.Resources[x.Resource].Name}
+		if k+1 < len(chain) && !slices.Contains(s.problem.Tasks[chain[k+1]].After, i) {
+			step.WaitTo = step.To // the next had to have its hands, not its wait
+		}
+		if what.Doing == studio.RunOn {
+			step.Title = "a run"
+			if n := s.Plates[what.Plate].Number; n != 0 {
+				step.Title = fmt.Sprintf("plate %d", n)
+			}
+		}
+		if what.OrderID != orderID {
+			step.Of = s.Orders[what.OrderID]
+		}
+		if n := len(out); n > 0 && out[n-1].Title == step.Title && out[n-1].Who == step.Who && out[n-1].Of.ID == step.Of.ID {
+			out[n-1].To, out[n-1].WaitTo = step.To, step.WaitTo
+			continue
+		}
+		out = append(out, step)
+	}
+	return out
+}
+
+// machineOf is the machine that has most to do for an order; 0: none has anything.
+func (s Sheet) machineOf(orderID int64) (id int64) {
+	of := map[int64]bool{}
+	for _, p := range s.in.Pieces {
+		of[p.ID] = p.OrderID == orderID
+	}
+	minutes := map[int64]float64{}
+	for _, pl := range s.Plates {
+		if slices.ContainsFunc(pl.Pieces, func(id int64) bool { return of[id] }) {
+			if minutes[pl.MachineID] += pl.Minutes; minutes[pl.MachineID] > minutes[id] || id == 0 {
+				id = pl.MachineID
+			}
+		}
+	}
+	return id
+}
+
+// ways are what hands, hours and orders allow.
+func (s Sheet) ways(o studio.Order) (out []trying) {
+	hours := s.Shop.Book.V("day.hours")
+	longer := s.Shop
+	longer.Book = longer.Book.With(map[string]float64{"day.hours": min(24, hours+2)})
+	more, saturdays, first, all := s.in, s.in, s.in, s.in
+	more.People = append(slices.Clone(s.in.People), studio.Person{ID: -1, Name: "one more"})
+	saturdays.Saturdays = true
+	first.First = o.ID
+	all.People, all.Saturdays, all.First = more.People, true, o.ID
+	out = []trying{{name: "this order before all others", shop: s.Shop, in: first}}
+	if later := s.standsBefore(o.ID); later.ID != 0 {
+		in := s.in
+		in.Last = later.ID
+		out = append(out, trying{name: later.Title + " later, it stands before this one", shop: s.Shop, in: in})
+	}
+	if name, in, saved, ok := s.cheaper(o.ID); ok {
+		out = append(out, trying{name: name, shop: s.Shop, in: in, costs: func(*schedule.Problem, schedule.Plan) (int64, string) {
+			return -s.minor(saved / 60), studio.HandsText(saved) + " of hands less"
+		}})
+	}
+	return append(out,
+		trying{name: "another pair of hands", shop: s.Shop, in: more, costs: s.oneMore},
+		trying{name: fmt.Sprintf("%.0f h of work a day instead of %.0f", hours+2, hours), shop: longer, in: s.in, costs: s.overtime},
+		trying{name: "Saturdays, too", shop: s.Shop, in: saturdays, costs: s.overtime},
+		trying{name: "all hands and hours of these, before all others", shop: longer, in: all, costs: func(p *schedule.Problem, plan schedule.Plan) (int64, string) {
+			a, _ := s.oneMore(p, plan)
+			b, _ := s.overtime(p, plan)
+			return a + b, "hands and overtime"
+		}})
+}
+
+// minor is what so many hours of hands cost.
+func (s Sheet) minor(hours float64) int64 {
+	return quote.Minor(hours*s.Shop.Book.V("wage"), studio.Digits(s.Shop.Studio.Currency))
+}
+
+// oneMore is what the person costs who came last.
+func (s Sheet) oneMore(p *schedule.Problem, plan schedule.Plan) (int64, string) {
+	r, busy := len(p.Resources)-1, int64(0)
+	for _, x := range plan.At {
+		if x.Resource == r {
+			busy += p.Resources[r].Hours.OpenS(x.StartS, x.EndS)
+		}
+	}
+	return s.minor(float64(busy) / 3600), studio.HandsText(float64(busy)/60) + " of their hands"
+}
+
+// overtime is what hours cost more that lie outside the usual ones.
+func (s Sheet) overtime(p *schedule.Problem, plan schedule.Plan) (int64, string) {
+	first, outside := len(s.problem.Resources)-len(s.People), int64(0)
+	for _, x := range plan.At {
+		if k := x.Resource; k >= first && k < len(s.problem.Resources) {
+			outside += p.Resources[k].Hours.OpenS(x.StartS, x.EndS) - s.problem.Resources[k].Hours.OpenS(x.StartS, x.EndS)
+		}
+	}
+	hours := float64(max(0, outside)) / 3600
+	return s.minor(hours * s.Shop.Book.V("overtime") / 100), studio.HandsText(60*hours) + " outside the usual hours"
+}
+
+// standsBefore is the other order that takes most of the time on the chain that fixes an order's date.
+func (s Sheet) standsBefore(orderID int64) (o studio.Order) {
+	long := map[int64]time.Duration{}
+	most := time.Duration(0)
+	for _, c := range s.Chain(orderID) {
+		if long[c.Of.ID] += c.To.Sub(c.From); c.Of.ID != 0 && long[c.Of.ID] > most {
+			most, o = long[c.Of.ID], c.Of
+		}
+	}
+	return o
+}
+
+// cheaper is the order at the next cheaper tier: what of its pieces is still to be painted is left, or, where
+// nothing is painted, what is to be smoothed. saved is in minutes of hands.
+func (s Sheet) cheaper(orderID int64) (name string, in studio.Planning, saved float64, ok bool) {
+	smooth := func(k route.StageKind) bool {
+		return studio.CraftOf(k) == studio.Smoothing || k == route.Prime
+	}
+	for _, tier := range []struct {
+		name  string
+		drops func(route.StageKind) bool
+	}{{route.TierName(route.Primed) + " instead of painted", route.Colours}, {route.TierName(route.Raw) + " instead of smoothed", smooth}} {
+		in, saved = s.in, 0
+		in.Pieces = slices.Clone(s.in.Pieces)
+		for i, p := range in.Pieces {
+			if p.OrderID != orderID {
+				continue
+			}
+			in.Pieces[i].Stages = nil
+			for _, st := range p.Stages {
+				if st.Mark == route.Todo && tier.drops(st.Kind) {
+					saved += st.PlannedMin
+					continue
+				}
+				in.Pieces[i].Stages = append(in.Pieces[i].Stages, st)
+			}
+		}
+		if saved > 0 {
+			return tier.name, in, saved, true
+		}
+	}
+	return "", in, 0, false
+}
+
+// machineMore is the way with another machine: what waits is packed anew for all of them.
+func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachine) ([]trying, error) {
+	like, ok := s.Shop.Machine(other.LikeID)
+	if !ok || other.LikeID == 0 {
+		return nil, nil
+	}
+	m := other.Machine(like)
+	foreseen, err := a.plates.Foreseen(ctx, m)
+	if err != nil {
+		return nil, err
+	}
+	h, in := s.Shop, s.in
+	h.Machines = append(slices.Clone(h.Machines), m)
+	in.Plates = slices.DeleteFunc(slices.Clone(s.in.Plates), func(pl studio.PlannedPlate) bool { return pl.Number == 0 })
+	in.Plates = append(in.Plates, foreseen...)
+	return []trying{{name: m.Name, shop: h, in: in, costs: func(*schedule.Problem, schedule.Plan) (int64, string) {
+		return quote.Minor(m.Figures.V("price"), studio.Digits(s.Shop.Studio.Currency)), "the machine"
+	}}}, nil
+}
+
 // try plans the studio in a way.
-func try(name string, h studio.Shop, in studio.Planning, o studio.Order) (PossibleWay, error) {
-	problem, _ := h.Problem(in)
+func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, error) {
+	in := w.in
+	in.Agreed, in.Keep = nil, false // what if it were so from the beginning
+	problem, _ := w.shop.Problem(in)
 	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
 	if err != nil {
 		return PossibleWay{}, err
 	}
-	for end := time.Now().Add(tryBudget); time.Now().Before(end); {
+	for end := time.Now().Add(tryBudget); time.Now().Before(end) && ctx.Err() == nil; {
 		search.Step()
 	}
 	plan := search.Best()
-	way := PossibleWay{Name: name, Late: len(problem.Late(plan))}
-	var end int64
-	for i, x := range plan.At {
-		if problem.Jobs[problem.Tasks[i].Job].Name == o.Number {
-			end = max(end, x.EndS+problem.Tasks[i].WaitS)
-		}
-	}
-	way.Ready = in.Now.Add(time.Duration(end) * time.Second)
+	way := PossibleWay{Name: strings.TrimSpace(w.name), Late: len(problem.Late(plan))}
+	job := slices.IndexFunc(problem.Jobs, func(j schedule.Job) bool { return j.Name == o.Number })
+	way.Ready = s.over(problem, plan, job)
 	way.InDue = !o.Wanted.IsZero() && !way.Ready.After(o.Wanted)
+	if w.costs != nil {
+		way.CostMinor, way.For = w.costs(problem, plan)
+	}
 	return way, nil
+}
+
+// Cost is what it costs more, in words.
+func (p Possible) Cost(w PossibleWay) string {
+	m := p.Shop.Studio.Money(int64(math.Abs(float64(w.CostMinor))))
+	switch {
+	case w.CostMinor > 0:
+		return m.String() + " for " + w.For
+	case w.CostMinor < 0:
+		return "saves " + m.String() + ", " + w.For
+	case w.For != "":
+		return w.For
+	}
+	return ""
 }

@@ -9,8 +9,8 @@ import (
 )
 
 // Foreseen are the plates that what waits would come to, by each machine that would end it first, in the
-// order in which they would run.
-func (a *Room) Foreseen(ctx context.Context) (out []studio.PlannedPlate, err error) {
+// order in which they would run; others are machines that are not there, and might be.
+func (a *Room) Foreseen(ctx context.Context, others ...studio.Machine) (out []studio.PlannedPlate, err error) {
 	var groups []WaitingGroup
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		h, err := setup.Load(tx)
@@ -32,6 +32,11 @@ func (a *Room) Foreseen(ctx context.Context) (out []studio.PlannedPlate, err err
 		code := map[string]int64{}
 		for _, p := range w.Pieces {
 			code[p.Piece.Code] = p.Piece.ID
+		}
+		for _, m := range others {
+			if m.Process == g.Process && m.Prints(g.Material.ID) {
+				w.Machines = append(w.Machines, m)
+			}
 		}
 		for _, run := range w.way("", w.Machines).Runs {
 			pl := studio.PlannedPlate{MachineID: run.Machine.ID, State: studio.PlateLaid, Minutes: run.Minutes}

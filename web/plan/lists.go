@@ -8,6 +8,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/plan"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -23,7 +25,15 @@ func (s *Room) list(w http.ResponseWriter, r *http.Request) {
 
 // possible shows what would have an order ready in time.
 func (s *Room) possible(w http.ResponseWriter, r *http.Request) {
-	v, err := s.App.Plan.Possible(r.Context(), chi.URLParam(r, "no"), time.Minute)
+	f, err := kit.DecodeQuery[struct {
+		Like    int64        `form:"like"`
+		Percent kit.Optional `form:"percent" label:"Its time"`
+		Price   kit.Optional `form:"price" label:"Its price"`
+	}](r)
+	var v plan.Possible
+	if err == nil {
+		v, err = s.App.Plan.Possible(r.Context(), chi.URLParam(r, "no"), studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent.Value, Price: f.Price.Value}, time.Minute)
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return

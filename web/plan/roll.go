@@ -21,6 +21,7 @@ type rollView struct {
 	Waits    []block
 	Threads  []thread
 	Changes  int
+	Together []plan.Together
 	Hours    []hour
 	W, H     float64
 	Top      float64
@@ -106,6 +107,10 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 	if !v.Looking {
 		v.draw()
 		v.Changes = len(v.Differences())
+		if v.Together, err = s.App.Plan.Together(r.Context(), time.Minute); err != nil {
+			s.Fail(w, r, err)
+			return
+		}
 		title = v.Day.Format("Monday 2 January")
 	}
 	if v.After != "" {
