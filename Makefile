@@ -43,10 +43,11 @@ bench: admesh nest node_modules
 	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
 	SAKUJI_NEST=$(NEST) go test ./core/plate -run '^$$' -bench Against -benchtime 1x
 	go test ./core/plate -run '^$$' -bench 'First|Seconds|Check' -benchtime 1x
-	go test ./core/schedule -run '^$$' -bench 'FisherThompson|Studio' -benchtime 5x
+	go test ./core/schedule -run '^$$' -bench 'FisherThompson|Studio|Futures' -benchtime 5x
 	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
 	go test ./web -run '^$$' -bench 'Pages|PlatePage|Repriced' -benchtime 60x
+	go test ./web -run '^$$' -bench 'Plan$$' -benchtime 15x
 
 # One picture of each main view, from the demo data.
 shots: chromium

@@ -61,10 +61,14 @@ func TestThePlanOfTheStudio(t *testing.T) {
 	assert.Equal(t, soon, sheet.Late[0].Order.Number)
 	assert.Positive(t, sheet.Late[0].Minutes())
 	assert.GreaterOrEqual(t, sheet.Gap, 0.0)
-	require.Len(t, sheet.Dated, 2)
-	assert.Equal(t, soon, sheet.Dated[0].Order.Number, "the least sure first")
-	assert.Zero(t, sheet.Dated[0].Chance)
-	assert.InDelta(t, 1, sheet.Dated[1].Chance, 0.02, "two weeks for a day's work")
+	dated, err := s.Plan.Dates(s.Ctx, sheet, time.Minute)
+	require.NoError(t, err)
+	require.Len(t, dated, 2)
+	assert.Equal(t, soon, dated[0].Order.Number, "the least sure first")
+	assert.Zero(t, dated[0].Chance)
+	assert.NotEmpty(t, dated[0].Decides)
+	assert.InDelta(t, 1, dated[1].Chance, 0.02, "two weeks for a day's work")
+	assert.False(t, dated[1].Sure.Before(dated[1].Ready.Add(-12*time.Hour)))
 
 	stages := map[int64][]plan.Task{}
 	runs := 0
@@ -225,7 +229,9 @@ func TestAMachineThatFailsMakesPromisesUnsure(t *testing.T) {
 		asked := s.Order(8, route.Raw)
 		s.Accept(asked)
 		require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, asked, ordersForm(s.Clock.At.AddDate(0, 0, 1))))
-		for _, d := range planOf(t, s).Dated {
+		dated, err := s.Plan.Dates(s.Ctx, planOf(t, s), time.Minute)
+		require.NoError(t, err)
+		for _, d := range dated {
 			if d.Order.Number == asked {
 				return d.Chance
 			}

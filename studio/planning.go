@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/core/finish"
@@ -93,7 +94,8 @@ type planner struct {
 	agreed   map[string]AgreedTask
 	moved    map[string]PlanMove
 	jobs     map[int64]int
-	last     map[int64]int // task that a piece waits for: of its plate, then its own last
+	ahead    map[int64][]Stage // of each piece: what hands have before them
+	last     map[int64]int     // task that a piece waits for: of its plate, then its own last
 	first    map[int64]int
 }
 
@@ -102,7 +104,7 @@ type planner struct {
 // their plate is empty and their waits are over, what is made of others when those are done.
 func (h Shop) Problem(in Planning) (*schedule.Problem, []PlanTask) {
 	b := &planner{Planning: in, h: h, p: &schedule.Problem{Goal: schedule.Lateness}, machines: map[int64]int{}, stations: map[string]int{}, jobs: map[int64]int{}, last: map[int64]int{}, first: map[int64]int{},
-		agreed: map[string]AgreedTask{}, moved: map[string]PlanMove{}}
+		ahead: map[int64][]Stage{}, agreed: map[string]AgreedTask{}, moved: map[string]PlanMove{}}
 	for _, a := range in.Agreed {
 		b.agreed[a.Task] = a
 	}
@@ -338,10 +340,13 @@ func (b *planner) batches() (out [][]Piece) {
 		if p.Kind == KindSpare { // nobody waits for it
 			continue
 		}
-		key := fmt.Sprint(p.ItemID, p.PartID, p.Kind, p.State, b.plateOf(p), p.Strip().Until().Truncate(time.Hour).Unix())
+		var text strings.Builder
+		fmt.Fprint(&text, p.ItemID, p.PartID, p.Kind, p.State, b.plateOf(p), p.Strip().Until().Truncate(time.Hour).Unix())
 		for _, s := range b.todo(p) {
-			key += " " + string(s.Kind)
+			text.WriteByte(' ')
+			text.WriteString(string(s.Kind))
 		}
+		key := text.String()
 		if k, ok := open[key]; ok && len(out[k]) < most {
 			out[k] = append(out[k], p)
 			continue
@@ -362,6 +367,10 @@ func (b *planner) plateOf(p Piece) int {
 
 // todo are the stages that hands have before them.
 func (b *planner) todo(p Piece) (out []Stage) {
+	if known, ok := b.ahead[p.ID]; ok {
+		return known
+	}
+	defer func() { b.ahead[p.ID] = out }()
 	strip := p.Strip()
 	for k := min(strip.Now(), len(strip)); k < len(p.Stages); k++ {
 		if s := p.Stages[k]; s.Mark == route.Todo && s.Kind != route.Print {

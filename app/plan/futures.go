@@ -2,12 +2,14 @@ package plan
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
 	"time"
 
+	"sakuji/app/jobs"
 	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/quote"
@@ -35,33 +37,41 @@ const (
 	failedRuns = 2.0 // as long as planned: it is printed again
 )
 
-// live lives the plan through. Hands take as long as the price has it, too: each stage by its own spread
-// and what the logbook says of it, and all of them off alike by what the book may be off. A run that fails,
-// as often as its machine has failed with its material, is printed again.
-func (s *Sheet) live(what []studio.PlanTask) {
-	if len(what) == 0 || len(what) > mostLived {
-		return
+// Dates lives the plan through, and says how sure each order’s date is, the least sure first. Hands take as
+// long as the price has it, too: each stage by its own spread and what the logbook says of it, and all of
+// them off alike by what the book may be off. A run that fails, as often as its machine has failed with its
+// material, is printed again; a look sends back as often as the studio’s looks have.
+func (a *Room) Dates(ctx context.Context, s Sheet, upTo time.Duration) ([]Dated, error) {
+	if len(s.what) == 0 || len(s.what) > mostLived {
+		return nil, nil
 	}
-	future := s.problem.Futures(s.best, lives, s.vary(what, rand.New(rand.NewPCG(2, 3))))
+	return jobs.Ask(ctx, &a.answers, "lived "+s.key, upTo, func(context.Context) ([]Dated, error) { return s.lived(), nil })
+}
+
+func (s *Sheet) lived() (out []Dated) {
+	future := s.problem.Futures(s.best, lives, s.vary(s.what, rand.New(rand.NewPCG(2, 3))))
 	jobs := map[string]int{}
 	for j, job := range s.problem.Jobs {
 		jobs[job.Name] = j
 	}
 	for _, o := range s.Orders {
-		if j, ok := jobs[o.Number]; ok && !o.Wanted.IsZero() {
-			d := Dated{Order: o, Ready: s.Ready(o.ID), Chance: future.OnTime[j]}
-			if end := future.Within(j, sureShare); end > 0 {
-				d.Sure = s.Now.Add(time.Duration(end) * time.Second)
-			}
-			if k := future.Decides[j]; k >= 0 {
-				d.Decides = s.told(what[k], o.ID)
-			}
-			s.Dated = append(s.Dated, d)
+		j, ok := jobs[o.Number]
+		if !ok || o.Wanted.IsZero() {
+			continue
 		}
+		d := Dated{Order: o, Ready: s.Ready(o.ID), Chance: future.OnTime[j]}
+		if end := future.Within(j, sureShare); end > 0 {
+			d.Sure = s.Now.Add(time.Duration(end) * time.Second)
+		}
+		if k := future.Decides[j]; k >= 0 {
+			d.Decides = s.told(s.what[k], o.ID)
+		}
+		out = append(out, d)
 	}
-	slices.SortFunc(s.Dated, func(a, b Dated) int {
+	slices.SortFunc(out, func(a, b Dated) int {
 		return cmp.Or(cmp.Compare(a.Chance, b.Chance), a.Order.Wanted.Compare(b.Order.Wanted), cmp.Compare(a.Order.Number, b.Order.Number))
 	})
+	return out
 }
 
 // vary is how the tasks of a plan turn out, by the die.

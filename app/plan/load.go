@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+	"strings"
 	"time"
 
 	"sakuji/studio"
@@ -81,10 +83,11 @@ func (s Sheet) FullUntil(zone *time.Location) (day time.Time) {
 
 // Dues are the orders that are wanted on a day.
 func (s Sheet) Dues(from time.Time) (out []studio.Order) {
-	for _, d := range s.Dated {
-		if w := d.Order.Wanted; !w.Before(from) && w.Before(from.AddDate(0, 0, 1)) {
-			out = append(out, d.Order)
+	for _, o := range s.Orders {
+		if w := o.Wanted; !w.Before(from) && w.Before(from.AddDate(0, 0, 1)) {
+			out = append(out, o)
 		}
 	}
+	slices.SortFunc(out, func(a, b studio.Order) int { return strings.Compare(a.Number, b.Number) })
 	return out
 }

@@ -40,10 +40,10 @@ type Sheet struct {
 	Plates []studio.PlannedPlate
 	Tasks  []Task // by their begin
 	Late   []Late
-	Dated  []Dated // orders with a date, the least sure first
 	Orders map[int64]studio.Order
 	Gap    float64 // lateness by weight that no bound explains, in hours
 
+	key     string // what it was made of
 	in      studio.Planning
 	problem *schedule.Problem
 	what    []studio.PlanTask
@@ -69,11 +69,12 @@ type Late struct {
 // How long a plan is looked for, and for how long it stays the plan while nothing happens. Source: from
 // memory.
 const (
-	planBudget = 400 * time.Millisecond
-	planSteps  = 1500 // a small studio gets the same plan on any machine
-	planFresh  = 5 * time.Minute
-	worthS     = 3600 // less of lateness, by weight
-	worthFlow  = 0.97 // of the time that orders are in the house
+	planBudget   = 400 * time.Millisecond
+	replanBudget = 100 * time.Millisecond // where people have agreed on one
+	planSteps    = 1500                   // a small studio gets the same plan on any machine
+	planFresh    = 5 * time.Minute
+	worthS       = 3600 // less of lateness, by weight
+	worthFlow    = 0.97 // of the time that orders are in the house
 )
 
 // Plan returns the plan of the studio as it stands; it waits for it as long as upTo.
@@ -86,8 +87,7 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 	key := fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix())
 	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Sheet, error) {
 		s, err := a.plan(ctx, now, planBudget)
-		if err == nil {
-			s.live(s.what)
+		if s.key = key; err == nil {
 			a.mu.Lock()
 			a.last, a.lastKey = &s, key
 			a.mu.Unlock()
@@ -167,6 +167,9 @@ func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 	best, err := look(kept, 0)
 	if err == nil && (len(s.in.Agreed) == 0 || !s.in.Keep) {
 		var other Sheet
+		if len(s.in.Agreed) > 0 { // theirs is good already, and somebody waits
+			budget = min(budget, replanBudget)
+		}
 		if other, err = look(s.in, budget); err == nil && (len(s.in.Agreed) == 0 || worthIt(other.best.Cost, best.best.Cost)) {
 			best = other
 		}

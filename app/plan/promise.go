@@ -245,10 +245,11 @@ func (a *Room) ReadyBy(ctx context.Context, o studio.Order, items Asked, upTo ti
 	}
 	out := Promised{Ready: s.Ready(o.ID)}
 	out.Sure = out.Ready
-	for _, d := range s.Dated {
+	dated, err := a.Dates(ctx, s, upTo)
+	for _, d := range dated {
 		if d.Order.ID == o.ID && d.Sure.After(out.Ready) {
 			out.Sure = d.Sure
 		}
 	}
-	return out, nil
+	return out, err
 }

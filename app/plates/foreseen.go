@@ -2,6 +2,9 @@ package plates
 
 import (
 	"context"
+	"crypto/sha256"
+	"fmt"
+	"time"
 
 	"sakuji/app/setup"
 	"sakuji/store"
@@ -29,25 +32,53 @@ func (a *Room) Foreseen(ctx context.Context, others ...studio.Machine) (out []st
 			continue
 		}
 		w.steps, w.seed = whatIfSteps, 1
-		code := map[string]int64{}
-		for _, p := range w.Pieces {
-			code[p.Piece.Code] = p.Piece.ID
-		}
 		for _, m := range others {
 			if m.Process == g.Process && m.Prints(g.Material.ID) {
 				w.Machines = append(w.Machines, m)
 			}
 		}
-		for _, run := range w.way("", w.Machines).Runs {
-			pl := studio.PlannedPlate{MachineID: run.Machine.ID, State: studio.PlateLaid, Minutes: run.Minutes}
-			for _, l := range run.Laid {
-				pl.Pieces = append(pl.Pieces, code[l.Part.ID])
-			}
-			out = append(out, pl)
-		}
+		out = append(out, a.packed(w)...)
 	}
 	return out, err
 }
+
+// packed are the plates of what waits for a material. Packing takes longest of all that a plan is made of,
+// so what was packed is remembered, as long as the same waits for the same machines.
+func (a *Room) packed(w WhatIf) (out []studio.PlannedPlate) {
+	key := fmt.Sprint(w.Process, w.Material.ID, w.Profile, w.Now.Truncate(packedFor).Unix())
+	code := map[string]int64{}
+	for _, p := range w.Pieces {
+		code[p.Piece.Code] = p.Piece.ID
+		key += fmt.Sprint(" ", p.Piece.ID, p.Model.ID, p.Piece.OrientationID, p.Piece.Scale, p.Piece.Profile, w.queue.Due[p.Piece.ID].Unix())
+	}
+	for _, m := range w.Machines {
+		key += fmt.Sprint(" ", m.ID, m.Figures, m.Takes, m.KeepOut, m.QuietFromMin, m.QuietToMin, int(w.free[m.ID]/packedFor.Minutes()))
+	}
+	sum := sha256.Sum256([]byte(key))
+	a.packing.Lock()
+	defer a.packing.Unlock()
+	if known, ok := a.packs[sum]; ok {
+		return known
+	}
+	for _, run := range w.way("", w.Machines).Runs {
+		pl := studio.PlannedPlate{MachineID: run.Machine.ID, State: studio.PlateLaid, Minutes: run.Minutes}
+		for _, l := range run.Laid {
+			pl.Pieces = append(pl.Pieces, code[l.Part.ID])
+		}
+		out = append(out, pl)
+	}
+	if a.packs == nil || len(a.packs) >= mostPacks {
+		a.packs = map[[32]byte][]studio.PlannedPlate{}
+	}
+	a.packs[sum] = out
+	return out
+}
+
+// How long a packing is remembered while the same waits, and how many are.
+const (
+	packedFor = 30 * time.Minute
+	mostPacks = 40
+)
 
 // Planned are the plates that run, stand full or are laid, as a plan takes them.
 func (a *Room) Planned(tx *store.Tx) (out []studio.PlannedPlate, err error) {

@@ -28,9 +28,11 @@ import (
 // Room is where plates are.
 type Room struct {
 	change.Base
-	queue  *jobs.Queue
-	liveMu sync.Mutex
-	live   map[int64]Live // by machine
+	packing sync.Mutex
+	packs   map[[32]byte][]studio.PlannedPlate
+	queue   *jobs.Queue
+	liveMu  sync.Mutex
+	live    map[int64]Live // by machine
 
 	answers jobs.Answers // plans that are looked for longer than a moment
 	lookMu  sync.Mutex

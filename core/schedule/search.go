@@ -206,18 +206,24 @@ func (p *Problem) rules() [][]float64 {
 	if p.Goal == Makespan {
 		out = [][]float64{most, order, slack}
 	}
-	if seen := p.seenOrder(ahead); seen != nil {
+	seen, all := p.seenOrder(ahead)
+	switch {
+	case all: // they are kept where they are
+		return [][]float64{seen}
+	case seen != nil:
 		out = append(out, seen)
 	}
 	return out
 }
 
 // seenOrder is the order of the plan that people have seen, what is new in it by when it has to begin at the
-// latest; nil: they have seen none.
-func (p *Problem) seenOrder(ahead []int64) []float64 {
-	out := make([]float64, len(p.Tasks))
+// latest; nil: they have seen none. all: whatever they have seen is pinned.
+func (p *Problem) seenOrder(ahead []int64) (out []float64, all bool) {
+	out = make([]float64, len(p.Tasks))
 	some := false
+	all = true
 	for i, t := range p.Tasks {
+		all = all && (t.Seen.EndS == 0 || t.Pinned || t.Fixed != nil)
 		switch due := p.Jobs[t.Job].DueS; {
 		case t.Seen.EndS > 0:
 			out[i], some = float64(t.Seen.StartS), true
@@ -228,9 +234,9 @@ func (p *Problem) seenOrder(ahead []int64) []float64 {
 		}
 	}
 	if !some {
-		return nil
+		return nil, false
 	}
-	return out
+	return out, all
 }
 
 // ahead is the longest way from the begin of each task to the end of all that hangs on it, waits counted.

@@ -198,18 +198,6 @@ func (b block) Tells() bool { return b.H >= 13 }
 // TellsMore reports whether there is room for a second line.
 func (b block) TellsMore() bool { return b.H >= 32 && b.Sub != "" }
 
-// InTen is a chance as people feel it.
-func (v rollView) InTen(chance float64) string {
-	switch n := int(10*chance + 0.5); {
-	case n == 0:
-		return "hardly"
-	case n == 10:
-		return "as good as sure"
-	default:
-		return fmt.Sprintf("%d in 10", n)
-	}
-}
-
 // HandsOf are the columns of people, with what is theirs that day; that of whoever looks first.
 func (v rollView) HandsOf(personID int64) []column {
 	out := slices.DeleteFunc(slices.Clone(v.Columns), func(c column) bool { return c.PersonID == 0 })

@@ -21,7 +21,6 @@ type rollView struct {
 	Waits    []block
 	Threads  []thread
 	Changes  int
-	Together []plan.Together
 	Hours    []hour
 	W, H     float64
 	Top      float64
@@ -107,10 +106,6 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 	if !v.Looking {
 		v.draw()
 		v.Changes = len(v.Differences())
-		if v.Together, err = s.App.Plan.Together(r.Context(), time.Minute); err != nil {
-			s.Fail(w, r, err)
-			return
-		}
 		title = v.Day.Format("Monday 2 January")
 	}
 	if v.After != "" {
@@ -121,6 +116,45 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 	}
 	s.Show(w, r, "roll", kit.Page{Title: title, Sheet: "Schedule", Active: "/plan", D: v,
 		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys(keys...)})
+}
+
+// datesView is how sure the dates are, and what is better done together.
+type datesView struct {
+	Dated    []plan.Dated
+	Together []plan.Together
+	Looking  bool // it is still being worked out
+}
+
+// dates is asked for when the roll stands: it takes longer.
+func (s *Room) dates(w http.ResponseWriter, r *http.Request) {
+	var v datesView
+	sheet, err := s.App.Plan.Plan(r.Context(), kit.Soon)
+	if err == nil {
+		v.Together, err = s.App.Plan.Together(r.Context(), kit.Soon)
+	}
+	if err == nil {
+		v.Dated, err = s.App.Plan.Dates(r.Context(), sheet, kit.Soon)
+	}
+	if errors.Is(err, jobs.ErrUnderway) {
+		v.Looking, err = true, nil
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Fragment(w, r, "roll", "dates", kit.Page{D: v})
+}
+
+// InTen is a chance as people feel it.
+func (v datesView) InTen(chance float64) string {
+	switch n := int(10*chance + 0.5); {
+	case n == 0:
+		return "hardly"
+	case n == 10:
+		return "as good as sure"
+	default:
+		return fmt.Sprintf("%d in 10", n)
+	}
 }
 
 // on turns the roll to a day: today, when none is asked for, and no further than it reaches.

@@ -1,0 +1,81 @@
+package web
+
+import (
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/orders"
+	"sakuji/core/route"
+	"sakuji/web/kit"
+)
+
+// BenchmarkPlan times the plan of a studio of forty orders of ten pieces, each handled by itself: some four
+// thousand tasks. Told are a first plan, with its search and the two hundred lives, one anew after something
+// has happened, a promise, a trial of a move, and the sheets at the server, as medians in milliseconds.
+func BenchmarkPlan(b *testing.B) {
+	s := apptest.New(b)
+	require.NoError(b, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"batch.pieces": 1}))
+	var last string
+	for k := range 40 {
+		last = s.Order(10, route.Primed)
+		s.Accept(last)
+		require.NoError(b, s.Orders.ChangeOrder(s.Ctx, s.Owner, last, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: s.Clock.At.AddDate(0, 0, 7+3*k).Format(time.DateOnly), Sure: true}))
+	}
+	asked := s.Order(10, route.Primed)
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, asked)
+	require.NoError(b, err)
+	begin := time.Now()
+	planned, err := s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(b, err)
+	b.Logf("first plan: %d tasks in %v", len(planned.Tasks), time.Since(begin))
+	require.NoError(b, s.Plan.Agree(s.Ctx, s.Owner, time.Minute))
+	srv := New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &stoppedTime{}})
+	defer srv.Close()
+	h := srv.Handler()
+	get := func(path string) {
+		r := httptest.NewRequest(http.MethodGet, "http://localhost"+path, nil)
+		r.RemoteAddr = "127.0.0.1:1"
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		require.Equal(b, http.StatusOK, w.Code, path)
+	}
+	day := s.Clock.At.AddDate(0, 0, 1).Format(time.DateOnly)
+	for _, part := range []struct {
+		name string
+		do   func()
+	}{
+		{"replan", func() {
+			require.NoError(b, s.Orders.ChangeOrder(s.Ctx, s.Owner, last, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: s.Clock.At.AddDate(0, 0, 60).Format(time.DateOnly), Sure: true}))
+			_, err := s.Plan.Plan(s.Ctx, time.Minute)
+			require.NoError(b, err)
+		}},
+		{"promise", func() {
+			_, err := s.Plan.Promise(s.Ctx, sheet.Steps())
+			require.NoError(b, err)
+		}},
+		{"try", func() { get("/plan/try?task=" + "0001-1%3A+pack+1" + "&person=0&day=" + day + "&at=14:00") }},
+		{"roll", func() { get("/plan") }},
+		{"week", func() { get("/plan/week") }},
+		{"month", func() { get("/plan/month") }},
+	} {
+		b.Run(part.name, func(b *testing.B) {
+			var ms []float64
+			for b.Loop() {
+				start := time.Now()
+				part.do()
+				ms = append(ms, float64(time.Since(start).Microseconds())/1000)
+			}
+			slices.Sort(ms)
+			b.ReportMetric(ms[len(ms)/2], "median-ms")
+			b.ReportMetric(0, "ns/op")
+		})
+	}
+}
