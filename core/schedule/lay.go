@@ -21,11 +21,12 @@ type laying struct {
 	pins  []int64           // of tasks that are pinned, and of what those wait for, the order in which they are laid; noPin: of others
 	at    []Placed
 	done  []bool
-	way   []int // that a task is done in, by its place in On; −1: the one that ends it first
+	way   []int   // that a task is done in, by its place in On; −1: the one that ends it first
+	hold  []int64 // for which a task waits although it could begin: what comes after it may want it later
 }
 
 func newLaying(p *Problem) *laying {
-	l := &laying{p: p, next: p.next(), busy: make([][]Span, len(p.Resources)), at: make([]Placed, len(p.Tasks)), done: make([]bool, len(p.Tasks)), way: make([]int, len(p.Tasks))}
+	l := &laying{p: p, next: p.next(), busy: make([][]Span, len(p.Resources)), at: make([]Placed, len(p.Tasks)), done: make([]bool, len(p.Tasks)), way: make([]int, len(p.Tasks)), hold: make([]int64, len(p.Tasks))}
 	for i := range l.way {
 		l.way[i] = -1
 	}
@@ -134,7 +135,7 @@ func (l *laying) ready(i int) int64 {
 	for _, k := range t.After {
 		from = max(from, l.at[k].EndS+l.p.Tasks[k].WaitS)
 	}
-	return max(0, from)
+	return max(0, from) + l.hold[i]
 }
 
 // window is from when on a task may begin that would at a moment: where a coat's window is shut by then,

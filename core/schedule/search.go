@@ -23,7 +23,9 @@ type Search struct {
 	l    *laying
 	best Plan
 	now  []Placed
-	way  []int // of the plan that is gone on with, as the laying has it
+	way  []int   // of the plan that is gone on with, as the laying has it
+	hold []int64 // alike
+	coat []int   // tasks with a window
 	cost float64
 	late [lateSteps]float64
 	step int
@@ -53,7 +55,12 @@ func NewSearch(p *Problem, die Die) (*Search, error) {
 	if first != nil {
 		return nil, first
 	}
-	s.now, s.way, s.cost = slices.Clone(s.best.At), slices.Clone(s.l.way), s.best.Cost.of(p.Goal)
+	s.now, s.way, s.hold, s.cost = slices.Clone(s.best.At), slices.Clone(s.l.way), slices.Clone(s.l.hold), s.best.Cost.of(p.Goal)
+	for i, t := range p.Tasks {
+		if t.WithinS > 0 {
+			s.coat = append(s.coat, i)
+		}
+	}
 	for k := range s.late {
 		s.late[k] = s.cost
 	}
@@ -99,7 +106,9 @@ func (s *Search) again() {
 	}
 	s.shake(keys)
 	copy(s.l.way, s.way)
+	copy(s.l.hold, s.hold)
 	s.otherWays()
+	s.holdBack()
 	if s.l.lay(keys) != nil {
 		return
 	}
@@ -109,6 +118,7 @@ func (s *Search) again() {
 	if c <= s.cost || c <= s.late[k] {
 		s.now, s.cost = slices.Clone(s.l.at), c
 		copy(s.way, s.l.way)
+		copy(s.hold, s.l.hold)
 		s.keep()
 	}
 	s.late[k] = s.cost
@@ -125,6 +135,20 @@ func (s *Search) otherWays() {
 			s.l.way[i] = s.die.IntN(n+1) - 1
 		}
 	}
+}
+
+// holdBack has a coat wait, so that the next one falls into its window; or lets one go that waits.
+func (s *Search) holdBack() {
+	if len(s.coat) == 0 || s.die.IntN(4) > 0 {
+		return
+	}
+	i := s.coat[s.die.IntN(len(s.coat))]
+	if s.l.hold[i] > 0 {
+		s.l.hold[i] = 0
+		return
+	}
+	t := s.p.Tasks[i]
+	s.l.hold[i] = 1 + int64(s.die.Float64()*float64(t.AgainS))
 }
 
 // shake changes the order of some tasks: one beside another, those of a job that is late or any, of what lies near in time on a

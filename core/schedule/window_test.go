@@ -101,11 +101,9 @@ func planned(t *testing.T, p *Problem, steps int) Plan {
 }
 
 // Random tiny problems with windows, air, kept stations and pins: no plan has a fault, none is better than
-// the best of all begins that can be thought of, and the search finds that in nearly all of them. It lays
-// each task as early as it can, where a window may want one later: so not in all.
+// the best of all begins that can be thought of, and the search finds that.
 func TestWindowsAndAirAgainstAllBegins(t *testing.T) {
 	const cases, horizon = 60, 26
-	found := 0
 	for seed := range uint64(cases) {
 		r := rand.New(rand.NewPCG(seed, 11))
 		p := &Problem{Goal: Makespan, Resources: []Resource{{Name: "a"}, {Name: "b"}, {Name: "booth"}}, Jobs: []Job{{Name: "x"}}}
@@ -126,18 +124,15 @@ func TestWindowsAndAirAgainstAllBegins(t *testing.T) {
 		best := bestBegins(p, horizon)
 		s, err := NewSearch(p, die(seed))
 		require.NoError(t, err)
-		for range 300 {
+		for k := 0; k < 20_000 && s.Best().Cost.EndS > best; k++ {
 			s.Step()
 		}
 		got := s.Best()
 		require.Empty(t, Faults(p, got), "seed %d", seed)
 		require.GreaterOrEqual(t, got.Cost.EndS, best, "seed %d", seed)
 		require.LessOrEqual(t, p.Bound(), float64(best), "seed %d", seed)
-		if got.Cost.EndS == best {
-			found++
-		}
+		assert.Equal(t, best, got.Cost.EndS, "seed %d", seed)
 	}
-	assert.GreaterOrEqual(t, found, cases*95/100)
 }
 
 // bestBegins tries every second at which each task might begin.
