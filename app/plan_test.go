@@ -22,6 +22,7 @@ func planOf(t *testing.T, s *apptest.Studio) plan.Sheet {
 	t.Helper()
 	sheet, err := s.Plan.Plan(s.Ctx, time.Minute)
 	require.NoError(t, err)
+	require.Empty(t, sheet.Faults())
 	by := map[string][]plan.Task{}
 	zone := sheet.Shop.Studio.Zone()
 	for _, x := range sheet.Tasks {

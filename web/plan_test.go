@@ -3,6 +3,7 @@ package web
 import (
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/orders"
 	"sakuji/web/kit"
 )
 
@@ -75,4 +77,78 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	s.post("/plan/feed")
 	code, _ = fetch("/feed/" + secret + "/studio.ics")
 	assert.Equal(t, http.StatusNotFound, code, "the address before has ended")
+}
+
+// The plan's other sheets: a week and a month of it, what has changed since it was agreed on, who is away, a
+// task by itself; what is typed wrongly is refused with its reason, and what is done is undone.
+func TestTheSheetsOfThePlan(t *testing.T) {
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(12, "primed")
+	s.Accept(no)
+	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: "2026-05-20", Sure: true}))
+	planned, err := s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(t, err)
+
+	week := s.get("/plan/week").body
+	assert.Contains(t, week, "Week of 11 May")
+	assert.Contains(t, week, "Vase: ", "what takes most of the day is named")
+	assert.Contains(t, s.get("/plan/week?day=2026-05-20").body, `href="/orders/`+no+`">Vases`, "and what is wanted that day")
+	assert.Contains(t, s.get("/plan/month?day=2031-01-01").body, "Five weeks from 18 May", "no further than there is a plan")
+	assert.Contains(t, s.get("/plan/sheet").body, "Jory Tamm")
+	assert.Contains(t, s.get("/plan/dates").body, "as good as sure")
+
+	assert.Contains(t, s.get("/plan").body, "Nobody has agreed on a plan yet")
+	s.post("/plan/agree")
+	assert.Contains(t, s.get("/plan").body, "as agreed")
+	s.Accept(s.Order(12, "raw"))
+	_, err = s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(t, err)
+	changes := s.get("/plan/changes").body
+	assert.Contains(t, changes, "is new, ready")
+	assert.Contains(t, changes, "Keep the agreed plan")
+	s.post("/plan/keep", "keep", "true")
+	assert.Contains(t, s.get("/plan/changes").body, "The agreed plan is kept")
+	s.post("/plan/agree")
+	assert.Contains(t, s.get("/plan/changes").body, "as it was agreed on")
+
+	key := ""
+	for _, x := range planned.Tasks {
+		if x.Stage == "prime" && key == "" {
+			key = x.Key
+		}
+	}
+	task := s.get("/plan/task?task=" + url.QueryEscape(key) + "&person=0&day=2026-05-18&at=10%3A30").body
+	assert.Contains(t, task, "Mon 10:30 to Mon")
+	assert.Contains(t, task, "What would it move?")
+	s.post("/plan/move", "task", key, "person", "0", "day", "2026-05-18", "at", "10:30")
+	moved, err := s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(t, err)
+	at, err := moved.TaskOf(key)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-05-18 10:30", at.From.In(vienna(t)).Format("2006-01-02 15:04"))
+	s.post("/plan/undo")
+	back, err := s.Plan.Plan(s.Ctx, time.Minute)
+	require.NoError(t, err)
+	at, err = back.TaskOf(key)
+	require.NoError(t, err)
+	assert.False(t, at.Moved)
+	for path, form := range map[string]struct {
+		why    string
+		fields []string
+	}{
+		"/plan/move":    {"as 14:15", []string{"task", key, "day", "2026-05-18", "at", "half past ten"}},
+		"/plan/lock":    {"not in the plan any more", []string{"task", "9999-1: prime 1"}},
+		"/plan/away":    {"ends before it begins", []string{"whose", "person-1", "from", "2026-05-19T09:00", "to", "2026-05-18T09:00"}},
+		"/plan/weather": {"from and to", []string{"day", "2026-05-19", "from", "16:00", "to", "2 pm"}},
+	} {
+		assert.Contains(t, s.htmx(path, form.fields...).body, form.why, path)
+	}
+	s.post("/plan/away", "whose", "person-2", "from", "2026-05-18", "to", "2026-05-19", "why", "fair 🎪")
+	away := s.get("/plan/away").body
+	assert.Contains(t, away, "Jory Tamm")
+	assert.Contains(t, away, "fair 🎪")
+	assert.Contains(t, s.get("/plan?day=2026-05-18").body, "away; fair 🎪")
+	s.post("/plan/away/1/drop")
+	assert.NotContains(t, s.get("/plan/away").body, "fair 🎪")
+	assert.Contains(t, s.get("/plan/possible/"+no).body, "What fixes the date")
 }

@@ -398,5 +398,13 @@ func (s Sheet) TaskOf(key string) (Task, error) {
 	return Task{}, store.ErrNotFound
 }
 
+// Faults is what an independent look finds wrong with the plan; nothing, always.
+func (s Sheet) Faults() []string {
+	if s.problem == nil {
+		return nil
+	}
+	return schedule.Faults(s.problem, s.best)
+}
+
 // Title names a task of the plan.
 func (s Sheet) Title(t Task) string { return s.titleOf(t) }

@@ -102,20 +102,13 @@ func (s *Room) roll(w http.ResponseWriter, r *http.Request) {
 	}
 	v.on(f.Day.In(zone), zone)
 	title := "Schedule" // as long as nobody knows the day's clock
-	keys := []string{"↑ ↓", "the blocks", "M", "move", "L", "lock", "Z", "undo"}
 	if !v.Looking {
 		v.draw()
 		v.Changes = len(v.Differences())
 		title = v.Day.Format("Monday 2 January")
 	}
-	if v.After != "" {
-		keys = append(keys, "N", "next day")
-	}
-	if v.Before != "" {
-		keys = append(keys, "B", "day before")
-	}
 	s.Show(w, r, "roll", kit.Page{Title: title, Sheet: "Schedule", Active: "/plan", D: v,
-		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys(keys...)})
+		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: turning(v.Before, v.After, "↑ ↓", "the blocks", "M", "move", "L", "lock", "Z", "undo")})
 }
 
 // datesView is how sure the dates are, and what is better done together.

@@ -84,7 +84,18 @@ func (s *Room) weeks(w http.ResponseWriter, r *http.Request, days int) {
 		}
 	}
 	s.Show(w, r, "weeks", kit.Page{Title: title, Sheet: "Schedule", Active: "/plan", D: v,
-		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: kit.Keys("N", "further on", "B", "back", "F", "find")})
+		Block: kit.Block("Late", fmt.Sprintf("%d of %d", len(v.Late), len(v.Orders))), Keys: turning(v.Before, v.After, "F", "find")})
+}
+
+// turning are the keys that turn a sheet on and back, where there is something, beside others.
+func turning(before, after string, keys ...string) []kit.Key {
+	if after != "" {
+		keys = append(keys, "N", "further on")
+	}
+	if before != "" {
+		keys = append(keys, "B", "back")
+	}
+	return kit.Keys(keys...)
 }
 
 type dayForm struct {
