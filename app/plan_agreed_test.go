@@ -216,3 +216,32 @@ func TestOutsideAndTheAir(t *testing.T) {
 		}
 	}
 }
+
+// Of two orders that cannot both be ready in time, the one whose being late matters more goes first.
+func TestWhatMattersMoreGoesFirst(t *testing.T) {
+	ready := func(heavier int) [2]time.Time {
+		s := apptest.New(t)
+		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+		var out [2]time.Time
+		numbers := []string{s.Order(20, route.Primed), s.Order(20, route.Primed)}
+		for k, no := range numbers {
+			s.Accept(no)
+			f := ordersForm(s.Clock.At.AddDate(0, 0, 2))
+			if f.Weight = 1; k == heavier {
+				f.Weight = 3
+			}
+			require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, f))
+		}
+		sheet := planOf(t, s)
+		for k, no := range numbers {
+			out[k] = sheet.Ready(orderID(t, s, no))
+		}
+		f := ordersForm(s.Clock.At)
+		f.Weight = 77
+		assert.ErrorContains(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, numbers[0], f), "choose one of those")
+		return out
+	}
+	first, second := ready(0), ready(1)
+	assert.True(t, first[0].Before(first[1]), "%v", first)
+	assert.True(t, second[1].Before(second[0]), "%v", second)
+}

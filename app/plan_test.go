@@ -94,7 +94,9 @@ func TestThePlanOfTheStudio(t *testing.T) {
 
 	assert.Equal(t, 7, pieces, "each of them once")
 
-	possible, err := s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{}, time.Minute)
+	order, err := s.Quotes.OrderSheet(s.Ctx, soon)
+	require.NoError(t, err)
+	possible, err := s.Plan.Possible(s.Ctx, order.Order, nil, studio.OtherMachine{}, time.Minute)
 	require.NoError(t, err)
 	require.Len(t, possible.Ways, 8)
 	assert.False(t, possible.Alone.After(possible.Planned))
@@ -116,14 +118,14 @@ func TestThePlanOfTheStudio(t *testing.T) {
 	for k, step := range possible.Chain[1:] {
 		assert.False(t, step.From.Before(possible.Chain[k].To), "%s after %s", step.Title, possible.Chain[k].Title)
 	}
-	quick, err := s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 20, Price: 900}, time.Minute)
+	quick, err := s.Plan.Possible(s.Ctx, order.Order, nil, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 20, Price: 900}, time.Minute)
 	require.NoError(t, err)
 	at := slices.IndexFunc(quick.Ways, func(w plan.PossibleWay) bool { return w.CostMinor == 90_000 })
 	require.GreaterOrEqual(t, at, 0)
 	assert.False(t, quick.Ways[at].Ready.After(byName["another like Tarn"].Ready), "in a fifth of the time it is no later")
-	_, err = s.Plan.Possible(s.Ctx, soon, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 2}, time.Minute)
+	_, err = s.Plan.Possible(s.Ctx, order.Order, nil, studio.OtherMachine{LikeID: s.Tarn, TimePercent: 2}, time.Minute)
 	assert.ErrorContains(t, err, "between 5 and 1,000")
-	_, err = s.Plan.Possible(s.Ctx, "9999", studio.OtherMachine{}, time.Minute)
+	_, err = s.Plan.Possible(s.Ctx, studio.Order{ID: 99}, nil, studio.OtherMachine{}, time.Minute)
 	assert.Error(t, err)
 
 	// A run that is on stays where it is; what comes off it goes on from there.
@@ -167,6 +169,18 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.Equal(t, before.Tasks, after.Tasks, "asking moves nothing")
 	order, err := s.Quotes.OrderSheet(s.Ctx, asked)
 	require.NoError(t, err)
+	possible, err := s.Plan.Possible(s.Ctx, order.Order, order.Steps(), studio.OtherMachine{}, time.Minute)
+	require.NoError(t, err)
+	assert.True(t, possible.Asked)
+	assert.Equal(t, behind, possible.Planned, "asked for, it is planned as it is promised")
+	require.NotEmpty(t, possible.Chain)
+	assert.Equal(t, "pack", possible.Chain[len(possible.Chain)-1].Title)
+	for _, w := range possible.Ways {
+		assert.False(t, w.Ready.IsZero(), w.Name)
+		if w.Name == "this order before all others" {
+			assert.True(t, w.Ready.Before(behind))
+		}
+	}
 	rush, err := s.Plan.Rush(s.Ctx, order.Steps())
 	require.NoError(t, err)
 	assert.True(t, rush.Ready.Before(behind), "before all others it is sooner")

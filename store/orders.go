@@ -11,7 +11,7 @@ import (
 
 const (
 	orderOnce    = `number, created_ms, repeats_id`
-	orderColumns = `client_id, title, use, wanted_ms, budget_minor, note, state, accepted_ms, delivered_ms, closed_ms, terms`
+	orderColumns = `client_id, title, use, wanted_ms, budget_minor, note, state, accepted_ms, delivered_ms, closed_ms, terms, weight`
 	orderFrom    = ` FROM orders o JOIN clients c ON c.id = o.client_id `
 	selectOrders = `SELECT o.*, c.name AS client` + orderFrom
 )
@@ -49,6 +49,9 @@ func (t *Tx) HighestNumber() (int, error) {
 
 // SaveOrder adds an order without an id, or changes one.
 func (t *Tx) SaveOrder(o *studio.Order) error {
+	if o.Weight == 0 {
+		o.Weight = 1
+	}
 	return t.save("orders", &o.ID, o, orderColumns, orderOnce)
 }
 

@@ -50,6 +50,18 @@ type Order struct {
 	Closed      time.Time
 	RepeatsID   int64
 	Terms       Terms
+	Weight      float64 // of its lateness beside that of others, for the plan
+}
+
+// Weights are how much it matters that an order is late, beside others.
+func Weights() []Weight {
+	return []Weight{{1, "as that of others"}, {3, "more: it has an opening night"}, {0.3, "less: it can wait"}}
+}
+
+// Weight is one of them.
+type Weight struct {
+	Value float64
+	Name  string
 }
 
 // Open reports whether the order still wants work.

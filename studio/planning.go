@@ -226,7 +226,7 @@ func (b *planner) job(orderID int64) int {
 		j = len(b.p.Jobs)
 		b.jobs[orderID] = j
 		o := b.Orders[orderID]
-		job := schedule.Job{Name: o.Number}
+		job := schedule.Job{Name: o.Number, Weight: o.Weight}
 		if !o.Wanted.IsZero() {
 			job.DueS = max(1, int64(o.Wanted.Sub(b.Now).Seconds()))
 		}

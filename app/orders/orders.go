@@ -103,7 +103,8 @@ type OrderForm struct {
 	Wanted    string // YYYY-MM-DD, or empty
 	Budget    string // an amount, or empty
 	Note      string
-	Sure      bool // a strange date, or another client of a name that is known, is meant
+	Weight    float64 // of its lateness; 0: as it is
+	Sure      bool    // a strange date, or another client of a name that is known, is meant
 }
 
 func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) error {
@@ -151,6 +152,15 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 		return change.Refused(err)
 	}
 	*o = by
+	if f.Weight != 0 {
+		if !slices.ContainsFunc(studio.Weights(), func(w studio.Weight) bool { return w.Value == f.Weight }) {
+			return change.RefuseField("weight", "How much its being late matters: choose one of those.")
+		}
+		o.Weight = f.Weight
+	}
+	if o.Weight == 0 {
+		o.Weight = 1
+	}
 	o.BudgetMinor = 0
 	if strings.TrimSpace(f.Budget) != "" {
 		minor, err := studio.ParseMoney(f.Budget, s.Currency)

@@ -3,7 +3,6 @@ package plan
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -102,13 +101,10 @@ func (s *Sheet) vary(what []studio.PlanTask, die *rand.Rand) func(i int, sec int
 
 // told names a task for somebody who asks about an order.
 func (s *Sheet) told(t studio.PlanTask, orderID int64) string {
-	text := s.titleOf(Task{PlanTask: t})
+	text := s.titled(t)
 	if t.Doing == studio.RunOn {
 		m, _ := s.Shop.Machine(s.Plates[t.Plate].MachineID)
-		text = "a run of " + m.Name
-		if n := s.Plates[t.Plate].Number; n != 0 {
-			text = fmt.Sprintf("plate %d on %s", n, m.Name)
-		}
+		text += " on " + m.Name
 	}
 	if t.OrderID != orderID {
 		text += ", of " + s.Orders[t.OrderID].Title

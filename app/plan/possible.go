@@ -24,6 +24,7 @@ type Possible struct {
 	Shop    studio.Shop
 	Planned time.Time // by the plan as it is
 	Alone   time.Time // at the soonest, if nothing else were in the house
+	Asked   bool      // it is asked for, and not in the plan yet
 	Late    int       // orders that are late by the plan as it is
 	Chain   []ChainStep
 	Ways    []PossibleWay
@@ -51,8 +52,9 @@ type PossibleWay struct {
 // tryBudget is how long a way is planned for, beyond the rules.
 const tryBudget = 200 * time.Millisecond
 
-// Possible tries them for an order of a number; with a machine like another one, where that is named.
-func (a *Room) Possible(ctx context.Context, number string, other studio.OtherMachine, upTo time.Duration) (Possible, error) {
+// Possible tries them for an order: one that was accepted is in the plan; one that is asked for comes with what
+// its items take. With a machine like another one, where that is named.
+func (a *Room) Possible(ctx context.Context, o studio.Order, asked Asked, other studio.OtherMachine, upTo time.Duration) (Possible, error) {
 	if err := other.Check().Err(); err != nil {
 		return Possible{}, change.Refused(err)
 	}
@@ -60,47 +62,48 @@ func (a *Room) Possible(ctx context.Context, number string, other studio.OtherMa
 	if err != nil {
 		return Possible{}, err
 	}
-	var order studio.Order
-	for _, o := range s.Orders {
-		if o.Number == number {
-			order = o
-		}
+	if o.State == studio.Accepted {
+		asked = nil
 	}
-	if order.ID == 0 || len(s.People) == 0 {
+	if _, known := s.Orders[o.ID]; len(s.People) == 0 || !known && len(asked) == 0 {
 		return Possible{}, store.ErrNotFound
 	}
-	key := fmt.Sprintf("possible %d %d %+v", order.ID, s.Now.UnixNano(), other)
-	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Possible, error) { return a.possible(ctx, s, order, other) })
+	key := fmt.Sprintf("possible %d %s %+v", o.ID, s.key, other)
+	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Possible, error) { return a.possible(ctx, s, o, asked, other) })
 }
 
 // trying is a way before it is planned.
 type trying struct {
 	name  string
-	told  string
 	shop  studio.Shop
 	in    studio.Planning
 	costs func(p *schedule.Problem, plan schedule.Plan) (minor int64, why string) // nil: nothing
 }
 
 // possible plans each way.
-func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, other studio.OtherMachine) (out Possible, err error) {
-	out = Possible{Order: o, Shop: s.Shop, Planned: s.Ready(o.ID), Late: len(s.Late), Chain: s.Chain(o.ID)}
-	for j, end := range s.problem.Soonest() {
-		if s.problem.Jobs[j].Name == o.Number {
-			out.Alone = s.Now.Add(time.Duration(end) * time.Second)
+func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, asked Asked, other studio.OtherMachine) (out Possible, err error) {
+	out = Possible{Order: o, Shop: s.Shop, Late: len(s.Late), Asked: len(asked) > 0}
+	p, plan, job := s.problem, s.best, jobOf(s.problem, o)
+	if out.Asked {
+		p, _ = s.with(asked, true)
+		search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 2)))
+		if err != nil {
+			return out, change.Refuse("What it takes fits nowhere: %v.", err)
 		}
+		plan, job = search.Best(), len(p.Jobs)-1
 	}
+	out.Planned, out.Chain = s.over(p, plan, job), s.chain(p, plan, job, o.ID)
+	out.Alone = s.Now.Add(time.Duration(p.Soonest()[job]) * time.Second)
 	if other.LikeID == 0 {
-		other.LikeID = s.machineOf(o.ID)
+		other.LikeID = s.machineOf(o.ID, asked)
 	}
 	out.Other = other
-	ways := s.ways(o)
 	machine, err := a.machineMore(ctx, s, other)
 	if err != nil {
 		return out, err
 	}
-	for _, w := range append(ways, machine...) {
-		way, err := s.try(ctx, w, o)
+	for _, w := range append(s.ways(o, out.Chain), machine...) {
+		way, err := s.try(ctx, w, o, asked)
 		if err != nil {
 			return out, err
 		}
@@ -109,29 +112,26 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, other stud
 	return out, nil
 }
 
-// Chain is what fixes when an order is ready, step by step.
-func (s Sheet) Chain(orderID int64) (out []ChainStep) {
-	o := s.Orders[orderID]
-	job := slices.IndexFunc(s.problem.Jobs, func(j schedule.Job) bool { return j.Name == o.Number })
-	if job < 0 {
-		return nil
-	}
+// jobOf is an order's job; −1: the problem has none.
+func jobOf(p *schedule.Problem, o studio.Order) int {
+	return slices.IndexFunc(p.Jobs, func(j schedule.Job) bool { return j.Name == o.Number })
+}
+
+// chain is what fixes when a job is over, step by step.
+func (s Sheet) chain(p *schedule.Problem, plan schedule.Plan, job int, orderID int64) (out []ChainStep) {
 	at := func(sec int64) time.Time { return s.Now.Add(time.Duration(sec) * time.Second) }
-	chain := s.problem.Chain(s.best, job)
+	chain := p.Chain(plan, job)
 	for k, i := range chain {
-		what, x := s.what[i], s.best.At[i]
-		step := ChainStep{From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + s.problem.Tasks[i].WaitS), Title: s.titleOf(Task{PlanTask: what}), Who: s.problem.Resources[x.Resource].Name}
-		if k+1 < len(chain) && !slices.Contains(s.problem.Tasks[chain[k+1]].After, i) {
+		x := plan.At[i]
+		step := ChainStep{From: at(x.StartS), To: at(x.EndS), WaitTo: at(x.EndS + p.Tasks[i].WaitS), Title: p.Tasks[i].Name, Who: p.Resources[x.Resource].Name}
+		if k+1 < len(chain) && !slices.Contains(p.Tasks[chain[k+1]].After, i) {
 			step.WaitTo = step.To // the next had to have its hands, not its wait
 		}
-		if what.Doing == studio.RunOn {
-			step.Title = "a run"
-			if n := s.Plates[what.Plate].Number; n != 0 {
-				step.Title = fmt.Sprintf("plate %d", n)
+		if i < len(s.what) {
+			step.Title = s.titled(s.what[i])
+			if id := s.what[i].OrderID; id != orderID {
+				step.Of = s.Orders[id]
 			}
-		}
-		if what.OrderID != orderID {
-			step.Of = s.Orders[what.OrderID]
 		}
 		if n := len(out); n > 0 && out[n-1].Title == step.Title && out[n-1].Who == step.Who && out[n-1].Of.ID == step.Of.ID {
 			out[n-1].To, out[n-1].WaitTo = step.To, step.WaitTo
@@ -142,8 +142,28 @@ func (s Sheet) Chain(orderID int64) (out []ChainStep) {
 	return out
 }
 
+// titled names a task, a run by its plate.
+func (s Sheet) titled(what studio.PlanTask) string {
+	if what.Doing != studio.RunOn {
+		return s.titleOf(Task{PlanTask: what})
+	}
+	if n := s.Plates[what.Plate].Number; n != 0 {
+		return fmt.Sprintf("plate %d", n)
+	}
+	return "a run"
+}
+
 // machineOf is the machine that has most to do for an order; 0: none has anything.
-func (s Sheet) machineOf(orderID int64) (id int64) {
+func (s Sheet) machineOf(orderID int64, asked Asked) (id int64) {
+	for _, steps := range asked {
+		for _, step := range steps {
+			for _, m := range s.Shop.InUse() {
+				if step.Pool == m.Process && m.Prints(step.MaterialID) {
+					return m.ID
+				}
+			}
+		}
+	}
 	of := map[int64]bool{}
 	for _, p := range s.in.Pieces {
 		of[p.ID] = p.OrderID == orderID
@@ -160,7 +180,7 @@ func (s Sheet) machineOf(orderID int64) (id int64) {
 }
 
 // ways are what hands, hours and orders allow.
-func (s Sheet) ways(o studio.Order) (out []trying) {
+func (s Sheet) ways(o studio.Order, chain []ChainStep) (out []trying) {
 	hours := s.Shop.Book.V("day.hours")
 	longer := s.Shop
 	longer.Book = longer.Book.With(map[string]float64{"day.hours": min(24, hours+2)})
@@ -170,7 +190,7 @@ func (s Sheet) ways(o studio.Order) (out []trying) {
 	first.First = o.ID
 	all.People, all.Saturdays, all.First = more.People, true, o.ID
 	out = []trying{{name: "this order before all others", shop: s.Shop, in: first}}
-	if later := s.standsBefore(o.ID); later.ID != 0 {
+	if later := standsBefore(chain); later.ID != 0 {
 		in := s.in
 		in.Last = later.ID
 		out = append(out, trying{name: later.Title + " later, it stands before this one", shop: s.Shop, in: in})
@@ -220,10 +240,10 @@ func (s Sheet) overtime(p *schedule.Problem, plan schedule.Plan) (int64, string)
 }
 
 // standsBefore is the other order that takes most of the time on the chain that fixes an order's date.
-func (s Sheet) standsBefore(orderID int64) (o studio.Order) {
+func standsBefore(chain []ChainStep) (o studio.Order) {
 	long := map[int64]time.Duration{}
 	most := time.Duration(0)
-	for _, c := range s.Chain(orderID) {
+	for _, c := range chain {
 		if long[c.Of.ID] += c.To.Sub(c.From); c.Of.ID != 0 && long[c.Of.ID] > most {
 			most, o = long[c.Of.ID], c.Of
 		}
@@ -284,10 +304,20 @@ func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachi
 }
 
 // try plans the studio in a way.
-func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, error) {
+func (s Sheet) try(ctx context.Context, w trying, o studio.Order, asked Asked) (PossibleWay, error) {
 	in := w.in
 	in.Agreed, in.Keep = nil, false // what if it were so from the beginning
 	problem, _ := w.shop.Problem(in)
+	if len(asked) > 0 {
+		job := schedule.Job{Name: o.Number}
+		if !o.Wanted.IsZero() {
+			job.DueS = max(1, int64(o.Wanted.Sub(s.Now).Seconds()))
+		}
+		if in.First == o.ID {
+			job.DueS, job.Weight = 1, rushWeight
+		}
+		asking{w.shop, in.People}.add(problem, asked, job)
+	}
 	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
 	if err != nil {
 		return PossibleWay{}, err
@@ -297,8 +327,7 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, 
 	}
 	plan := search.Best()
 	way := PossibleWay{Name: strings.TrimSpace(w.name), Late: len(problem.Late(plan))}
-	job := slices.IndexFunc(problem.Jobs, func(j schedule.Job) bool { return j.Name == o.Number })
-	way.Ready = s.over(problem, plan, job)
+	way.Ready = s.over(problem, plan, jobOf(problem, o))
 	way.InDue = !o.Wanted.IsZero() && !way.Ready.After(o.Wanted)
 	if w.costs != nil {
 		way.CostMinor, way.For = w.costs(problem, plan)

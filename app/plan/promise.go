@@ -151,26 +151,38 @@ type askedTask struct {
 // move.
 func (s Sheet) with(items Asked, keep bool) (*schedule.Problem, []askedTask) {
 	p := *s.problem
-	p.Tasks, p.Jobs = slices.Clone(p.Tasks), append(slices.Clone(p.Jobs), schedule.Job{Name: "asked for"})
+	p.Tasks, p.Jobs = slices.Clone(p.Tasks), slices.Clone(p.Jobs)
 	for i := range p.Tasks {
 		if keep {
 			p.Tasks[i].Fixed = &s.best.At[i]
 		}
 	}
-	var kinds []askedTask
+	kinds := asking{s.Shop, s.People}.add(&p, items, schedule.Job{Name: "asked for"})
+	return &p, kinds
+}
+
+// asking adds an order that is asked for to a problem of a studio.
+type asking struct {
+	shop   studio.Shop
+	people []studio.Person
+}
+
+// add adds it as the last job.
+func (a asking) add(p *schedule.Problem, items Asked, job schedule.Job) (kinds []askedTask) {
+	p.Jobs = append(p.Jobs, job)
 	for _, steps := range items {
 		var after []int
 		for _, step := range steps {
 			var more []askedTask
-			after, more = s.ask(&p, step, after)
+			after, more = a.step(p, step, after)
 			kinds = append(kinds, more...)
 		}
 	}
-	return &p, kinds
+	return kinds
 }
 
-// ask adds a step of an order that is asked for, after others, and says what comes next comes after.
-func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) (next []int, kinds []askedTask) {
+// step adds a step of it, after others, and says what comes next comes after.
+func (a asking) step(p *schedule.Problem, step schedule.Step, after []int) (next []int, kinds []askedTask) {
 	job := len(p.Jobs) - 1
 	add := func(t schedule.Task, of askedTask) int {
 		t.Job, t.Name, t.After = job, step.Name, after
@@ -180,18 +192,20 @@ func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) (next [
 	if step.MachineMin > 0 && step.RunMin > 0 {
 		var on []schedule.Mode
 		fails, together := 0.0, 0
-		for k, m := range s.Shop.InUse() {
+		for k, m := range a.shop.InUse() {
 			if m.Process != step.Pool {
 				continue
 			}
-			together++
+			if m.ID > 0 { // the step's minutes are those of all that are there, side by side
+				together++
+			}
 			if m.Prints(step.MaterialID) {
-				of, _ := s.Shop.Material(step.MaterialID, m.Process)
-				on, fails = append(on, schedule.Mode{Resource: k, S: int64(60 * step.RunMin)}), max(fails, s.Shop.FailurePerHour(m, of).Value)
+				of, _ := a.shop.Material(step.MaterialID, m.Process)
+				on, fails = append(on, schedule.Mode{Resource: k, S: int64(60 * step.RunMin)}), max(fails, a.shop.FailurePerHour(m, of).Value)
 			}
 		}
 		var runs []int
-		for range int(math.Ceil(step.MachineMin * float64(together) / step.RunMin)) { // the step's minutes are those of all of them side by side
+		for range int(math.Ceil(step.MachineMin * float64(together) / step.RunMin)) {
 			if len(on) > 0 {
 				runs = append(runs, add(schedule.Task{On: on}, askedTask{route.Print, step.Pool, fails}))
 			}
@@ -205,16 +219,16 @@ func (s Sheet) ask(p *schedule.Problem, step schedule.Step, after []int) (next [
 		if k := strings.LastIndex(step.Name, ": "); k >= 0 {
 			kind = route.StageKind(step.Name[k+2:])
 		}
-		after = []int{add(schedule.Task{On: s.handsFor(p, kind, step.HandsMin), Split: true, WaitS: int64(60 * step.WaitMin)}, askedTask{kind, step.Pool, 0})}
+		after = []int{add(schedule.Task{On: a.hands(p, kind, step.HandsMin), Split: true, WaitS: int64(60 * step.WaitMin)}, askedTask{kind, step.Pool, 0})}
 	}
 	return after, kinds
 }
 
-// handsFor are the people who do a kind of stage; all, where nobody does.
-func (s Sheet) handsFor(p *schedule.Problem, kind route.StageKind, minutes float64) (out []schedule.Mode) {
-	first := len(p.Resources) - len(s.People)
-	some := slices.ContainsFunc(s.People, func(p studio.Person) bool { return p.Does(studio.CraftOf(kind)) })
-	for k, person := range s.People {
+// hands are the people who do a kind of stage; all, where nobody does.
+func (a asking) hands(p *schedule.Problem, kind route.StageKind, minutes float64) (out []schedule.Mode) {
+	first := len(p.Resources) - len(a.people)
+	some := slices.ContainsFunc(a.people, func(p studio.Person) bool { return p.Does(studio.CraftOf(kind)) })
+	for k, person := range a.people {
 		if person.Does(studio.CraftOf(kind)) || !some {
 			out = append(out, schedule.Mode{Resource: first + k, S: int64(60 * minutes)})
 		}

@@ -37,5 +37,7 @@ CREATE TABLE plan_agreed (
   to_ms      INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
 
+ALTER TABLE orders ADD COLUMN weight REAL NOT NULL DEFAULT 1 CHECK (weight > 0); -- of its lateness, beside that of others
+
 -- +goose Down
 SELECT 1;

@@ -62,16 +62,17 @@ func (s *Room) newOrder(w http.ResponseWriter, r *http.Request) {
 
 func orderForm(r *http.Request) (orders.OrderForm, error) {
 	f, err := kit.Decode[struct {
-		Client    int64  `form:"client"`
-		NewClient string `form:"new_client" validate:"max=200"`
-		Title     string `form:"title" validate:"max=200"`
-		Use       string `form:"use"`
-		Wanted    string `form:"wanted"`
-		Budget    string `form:"budget"`
-		Note      string `form:"note"`
-		Sure      bool   `form:"sure"`
+		Client    int64   `form:"client"`
+		NewClient string  `form:"new_client" validate:"max=200"`
+		Title     string  `form:"title" validate:"max=200"`
+		Use       string  `form:"use"`
+		Wanted    string  `form:"wanted"`
+		Budget    string  `form:"budget"`
+		Note      string  `form:"note"`
+		Weight    float64 `form:"weight"`
+		Sure      bool    `form:"sure"`
 	}](r)
-	return orders.OrderForm{ClientID: f.Client, NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Sure: f.Sure}, err
+	return orders.OrderForm{ClientID: f.Client, NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Weight: f.Weight, Sure: f.Sure}, err
 }
 
 func (s *Room) addOrder(w http.ResponseWriter, r *http.Request) {
@@ -100,6 +101,9 @@ type orderView struct {
 	Running      kit.JobsView
 	FinishRoutes []finish.Route
 }
+
+// Weights are how much its being late may matter.
+func (v orderView) Weights() []studio.Weight { return studio.Weights() }
 
 func (s *Room) orderView(r *http.Request) (v orderView, p kit.Page, err error) {
 	v.OrderSheet, err = s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))

@@ -9,6 +9,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/plan"
+	"sakuji/app/quotes"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -31,8 +32,12 @@ func (s *Room) possible(w http.ResponseWriter, r *http.Request) {
 		Price   kit.Optional `form:"price" label:"Its price"`
 	}](r)
 	var v plan.Possible
+	var order quotes.OrderSheet
 	if err == nil {
-		v, err = s.App.Plan.Possible(r.Context(), chi.URLParam(r, "no"), studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent.Value, Price: f.Price.Value}, time.Minute)
+		order, err = s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
+	}
+	if err == nil {
+		v, err = s.App.Plan.Possible(r.Context(), order.Order, order.Steps(), studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent.Value, Price: f.Price.Value}, time.Minute)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

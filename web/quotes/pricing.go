@@ -289,7 +289,7 @@ func (s *Room) pricingRange(w http.ResponseWriter, r *http.Request) {
 // planned is when the real plan would have the order ready: it is asked for when the sheet stands.
 func (s *Room) planned(w http.ResponseWriter, r *http.Request) {
 	v, _, err := s.pricingView(r, false)
-	out := plannedView{zone: v.Shop.Studio.Zone()}
+	out := plannedView{zone: v.Shop.Studio.Zone(), Number: v.Order.Number}
 	if err == nil {
 		out.Promised, err = s.App.Plan.ReadyBy(r.Context(), v.Order, v.Steps(), time.Minute)
 	}
@@ -309,8 +309,9 @@ func (s *Room) planned(w http.ResponseWriter, r *http.Request) {
 // plannedView is what the plan says of an order.
 type plannedView struct {
 	plan.Promised
-	Rush *plan.Rushed // before all others; nil: that is no sooner
-	zone *time.Location
+	Rush   *plan.Rushed // before all others; nil: that is no sooner
+	Number string
+	zone   *time.Location
 }
 
 // Day writes a day by the studio’s clock.
