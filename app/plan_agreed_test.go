@@ -245,3 +245,23 @@ func TestWhatMattersMoreGoesFirst(t *testing.T) {
 	assert.True(t, first[0].Before(first[1]), "%v", first)
 	assert.True(t, second[1].Before(second[0]), "%v", second)
 }
+
+// Hours that leave no room for something do not end the plan: it says so, and plans all the same.
+func TestHoursWithoutRoom(t *testing.T) {
+	s := apptest.New(t)
+	s.Accept(s.Order(30, route.Primed))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 10, "outside.from": 20, "outside.to": 21}))
+	sheet := planOf(t, s)
+	assert.Contains(t, sheet.NoTime, "prime finds no time")
+	assert.NotEmpty(t, sheet.Tasks)
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17}))
+	for _, id := range []int64{s.Owner.ID, s.Bench.ID} { // ten minutes a day each
+		p, err := s.Setup.Person(s.Ctx, id)
+		require.NoError(t, err)
+		_, err = s.Setup.SavePerson(s.Ctx, s.Owner, id, setup.PersonForm{Name: p.Name, Role: p.Role, Active: true, From: "10:00", To: "10:10"})
+		require.NoError(t, err)
+	}
+	sheet = planOf(t, s)
+	assert.Empty(t, sheet.NoTime)
+	assert.NotEmpty(t, sheet.Tasks)
+}

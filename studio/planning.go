@@ -27,6 +27,7 @@ type Planning struct {
 	Agreed []AgreedTask // the plan that people agreed on
 	Keep   bool         // its order and its people stay, not only in the days that are near
 
+	Loose     bool  // hours of machines, of the day outside, and of sanding do not count: else something would find no time at all
 	Saturdays bool  // they work on Saturdays, too
 	First     int64 // an order that goes before all others; 0: none
 	Last      int64 // an order that goes after all others; 0: none
@@ -173,6 +174,9 @@ func (b *planner) machineHours(m Machine, local time.Time) (hours *schedule.Cale
 			longest = max(longest, pl.Minutes)
 		}
 	}
+	if b.Loose {
+		return nil
+	}
 	if m.Quiet() != "" && longest <= m.LoudMin() {
 		var week schedule.Week
 		for d := range week {
@@ -199,6 +203,9 @@ func (b *planner) outdoors(local time.Time) *schedule.Calendar {
 		told[f.Day] = f
 	}
 	usual := schedule.MinuteSpan{FromMin: int(60 * b.h.Book.V("outside.from")), ToMin: int(60 * b.h.Book.V("outside.to"))}
+	if b.Loose {
+		return nil
+	}
 	out := &schedule.Calendar{}
 	y, m, d := local.Date()
 	for k := range planDays {
@@ -244,6 +251,9 @@ func (b *planner) job(orderID int64) int {
 // add adds a task under its key.
 func (b *planner) add(t schedule.Task, what PlanTask) int {
 	t.Job, t.Name = b.job(what.OrderID), fmt.Sprintf("%d %s", len(b.tasks), what.Doing)
+	if hands := what.Doing != RunOn; b.Loose && hands {
+		t.Split, t.Tires = true, false
+	}
 	b.agree(&t, &what)
 	b.p.Tasks, b.tasks = append(b.p.Tasks, t), append(b.tasks, what)
 	return len(b.tasks) - 1
@@ -289,6 +299,7 @@ func (b *planner) plates() {
 			after = []int{t}
 		}
 		add := func(doing string, t schedule.Task) {
+			t.Split = doing != RunOn && t.On[0].S >= int64(60*b.shortMin)
 			t.After, what.Doing = after, doing
 			what.Key = b.keyOf(what, 0, 0)
 			after = []int{b.add(t, what)}

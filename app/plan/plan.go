@@ -4,6 +4,7 @@ package plan
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -41,6 +42,7 @@ type Sheet struct {
 	Tasks  []Task // by their begin
 	Late   []Late
 	Orders map[int64]studio.Order
+	NoTime string  // what finds no time by the hours that are set; empty: all does
 	Gap    float64 // lateness by weight that no bound explains, in hours
 
 	key     string // what it was made of
@@ -139,7 +141,13 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 	}
 	s.in.Plates = append(s.in.Plates, foreseen...)
 	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
-	if err = s.search(ctx, budget); err != nil {
+	var never schedule.ErrNever
+	if err = s.search(ctx, budget); errors.As(err, &never) { // hours that leave no room for something: the rest is planned all the same
+		s.NoTime = never.Error()
+		s.in.Loose = true
+		err = s.search(ctx, budget)
+	}
+	if err != nil {
 		return s, err
 	}
 	s.take()
