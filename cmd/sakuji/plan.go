@@ -31,7 +31,8 @@ type planJob struct {
 
 type planResource struct {
 	ID    string      `json:"id"`
-	Hours []planHours `json:"hours"` // none: always
+	Hours []planHours `json:"hours"`               // none: always
+	Tires float64     `json:"tires_minutes_a_day"` // of tasks that tire; 0: any
 }
 
 type planHours struct {
@@ -56,6 +57,13 @@ type plannedTask struct {
 	After       *[]string   `json:"after"`     // default: the one before; of another job as JOB/TASK
 	WaitMinutes float64     `json:"wait_minutes"`
 	Split       bool        `json:"split"`
+
+	WithinMinutes float64 `json:"within_minutes"` // what follows begins so soon after it, or not before again_minutes
+	AgainMinutes  float64 `json:"again_minutes"`
+	KeepMinutes   float64 `json:"keep_minutes"` // for which "with" stays busy after it
+	Air           string  `json:"air"`          // "wet", "dusty": neither beside the other
+	DustMinutes   float64 `json:"dust_minutes"` // for which that matters after it
+	Tires         bool    `json:"tires"`
 }
 
 // planMinutes is a number for all resources, or one for each.
@@ -157,7 +165,8 @@ func (j planJob) problem() (*schedule.Problem, error) {
 	if j.Seconds != nil && !(*j.Seconds >= 0 && *j.Seconds <= longestSearchS) {
 		return nil, fmt.Errorf("seconds: between 0 and %d", longestSearchS)
 	}
-	p := &schedule.Problem{}
+	y, m, d := j.Start.Date()
+	p := &schedule.Problem{DayFromS: int64(j.Start.Sub(time.Date(y, m, d, 0, 0, 0, 0, j.Start.Location())).Seconds())}
 	resources := map[string]int{}
 	for i, r := range j.Resources {
 		if _, twice := resources[r.ID]; twice || r.ID == "" {
@@ -168,7 +177,7 @@ func (j planJob) problem() (*schedule.Problem, error) {
 			return nil, fmt.Errorf("resources[%d]: %w", i, err)
 		}
 		resources[r.ID] = i
-		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours})
+		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours, TiresS: seconds(r.Tires)})
 	}
 	tasks, err := j.named()
 	if err != nil {
@@ -235,9 +244,16 @@ const mostMinutes = 1e6
 
 func (t plannedTask) task(job int, resources map[string]int) (out schedule.Task, err error) {
 	out = schedule.Task{Job: job, Name: t.ID, Split: t.Split, WaitS: seconds(t.WaitMinutes)}
-	if !(t.WaitMinutes >= 0 && t.WaitMinutes <= mostMinutes) {
-		return out, errors.New("wait_minutes: between 0 and 1,000,000")
+	for name, minutes := range map[string]float64{"wait_minutes": t.WaitMinutes, "within_minutes": t.WithinMinutes, "again_minutes": t.AgainMinutes, "keep_minutes": t.KeepMinutes, "dust_minutes": t.DustMinutes} {
+		if !(minutes >= 0 && minutes <= mostMinutes) {
+			return out, errors.New(name + ": between 0 and 1,000,000")
+		}
 	}
+	air, known := map[string]schedule.Air{"": schedule.AnyAir, "wet": schedule.Wet, "dusty": schedule.Dusty}[t.Air]
+	if !known {
+		return out, fmt.Errorf("air %q: wet or dusty", t.Air)
+	}
+	out.WithinS, out.AgainS, out.KeepS, out.Air, out.DustS, out.Tires = seconds(t.WithinMinutes), seconds(t.AgainMinutes), seconds(t.KeepMinutes), air, seconds(t.DustMinutes), t.Tires
 	names := t.Resources
 	if len(names) == 0 {
 		for name := range t.Minutes.by {
