@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -13,6 +14,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/models"
 	"sakuji/app/orders"
+	"sakuji/app/plan"
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
 	"sakuji/core/mesh"
@@ -71,6 +73,13 @@ func TestAnOrientationFlowsOn(t *testing.T) {
 	assert.Equal(t, 1, asFile)
 
 	s.Accept(no)
+	order, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	possible, err := s.Plan.Possible(s.Ctx, order.Order, nil, studio.OtherMachine{}, time.Minute)
+	require.NoError(t, err)
+	turned := slices.IndexFunc(possible.Ways, func(w plan.PossibleWay) bool { return w.Name == "Vase turned as it prints fastest" })
+	require.GreaterOrEqual(t, turned, 0, "lying down, its order could be ready sooner")
+	assert.True(t, possible.Ways[turned].Ready.Before(possible.Planned.Add(-time.Hour)), "%v instead of %v", possible.Ways[turned].Ready, possible.Planned)
 	n, err := s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, best.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)

@@ -28,6 +28,7 @@ type Room struct {
 	mu      sync.Mutex
 	last    *Sheet // the plan that was made last
 	lastKey string // what it was made of
+	made    time.Time
 }
 
 // New makes the room.
@@ -91,16 +92,26 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 		s, err := a.plan(ctx, now, planBudget)
 		if s.key = key; err == nil {
 			a.mu.Lock()
-			a.last, a.lastKey = &s, key
+			a.last, a.lastKey, a.made = &s, key, time.Now()
 			a.mu.Unlock()
 		}
 		return s, err
 	})
 }
 
+// latestFor is for how long the plan that was made last will do for who cannot wait: while many stamp at once,
+// it is not made anew for each. Source: from memory.
+const latestFor = 3 * time.Second
+
 // Latest is the plan that was made last, for who cannot wait for a new one; while something has happened
 // since, that is being made. False: there is none yet.
 func (a *Room) Latest(ctx context.Context) (Sheet, bool) {
+	a.mu.Lock()
+	last, made := a.last, a.made
+	a.mu.Unlock()
+	if last != nil && time.Since(made) < latestFor {
+		return *last, true
+	}
 	if s, err := a.Plan(ctx, 0); err == nil {
 		return s, true
 	}

@@ -98,11 +98,15 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, asked Aske
 		other.LikeID = s.machineOf(o.ID, asked)
 	}
 	out.Other = other
-	machine, err := a.machineMore(ctx, s, other)
+	more, err := a.machineMore(ctx, s, other)
 	if err != nil {
 		return out, err
 	}
-	for _, w := range append(s.ways(o, out.Chain), machine...) {
+	turned, err := a.turned(ctx, s, o)
+	if err != nil {
+		return out, err
+	}
+	for _, w := range slices.Concat(s.ways(o, out.Chain), turned, more) {
 		way, err := s.try(ctx, w, o, asked)
 		if err != nil {
 			return out, err
@@ -283,6 +287,22 @@ func (s Sheet) cheaper(orderID int64) (name string, in studio.Planning, saved fl
 	return "", in, 0, false
 }
 
+// turned is the way with what of the order still waits for a plate turned as it prints fastest.
+func (a *Room) turned(ctx context.Context, s Sheet, o studio.Order) ([]trying, error) {
+	foreseen, names, err := a.plates.ForeseenTurned(ctx, o.ID)
+	if err != nil || len(names) == 0 {
+		return nil, err
+	}
+	in := s.in
+	in.Plates = append(slices.DeleteFunc(slices.Clone(s.in.Plates), foreseenPlate), foreseen...)
+	return []trying{{name: strings.Join(names, ", ") + " turned as it prints fastest", shop: s.Shop, in: in, costs: func(*schedule.Problem, schedule.Plan) (int64, string) {
+		return 0, "with the supports and scars that its sheet shows for that"
+	}}}, nil
+}
+
+// foreseenPlate reports whether nobody has laid a plate yet.
+func foreseenPlate(pl studio.PlannedPlate) bool { return pl.Number == 0 }
+
 // machineMore is the way with another machine: what waits is packed anew for all of them.
 func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachine) ([]trying, error) {
 	like, ok := s.Shop.Machine(other.LikeID)
@@ -296,8 +316,7 @@ func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachi
 	}
 	h, in := s.Shop, s.in
 	h.Machines = append(slices.Clone(h.Machines), m)
-	in.Plates = slices.DeleteFunc(slices.Clone(s.in.Plates), func(pl studio.PlannedPlate) bool { return pl.Number == 0 })
-	in.Plates = append(in.Plates, foreseen...)
+	in.Plates = append(slices.DeleteFunc(slices.Clone(s.in.Plates), foreseenPlate), foreseen...)
 	return []trying{{name: m.Name, shop: h, in: in, costs: func(*schedule.Problem, schedule.Plan) (int64, string) {
 		return quote.Minor(m.Figures.V("price"), studio.Digits(s.Shop.Studio.Currency)), "the machine"
 	}}}, nil

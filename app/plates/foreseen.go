@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"slices"
 	"time"
 
 	"sakuji/app/setup"
@@ -14,6 +15,58 @@ import (
 // Foreseen are the plates that what waits would come to, by each machine that would end it first, in the
 // order in which they would run; others are machines that are not there, and might be.
 func (a *Room) Foreseen(ctx context.Context, others ...studio.Machine) (out []studio.PlannedPlate, err error) {
+	return a.foreseen(ctx, others, func(*WhatIf) error { return nil })
+}
+
+// ForeseenTurned are they with the pieces of an order that wait turned as they print fastest; turned says which
+// that are, by their names: none, where they stand so already, or no other way to stand is known.
+func (a *Room) ForeseenTurned(ctx context.Context, orderID int64) (out []studio.PlannedPlate, turned []string, err error) {
+	out, err = a.foreseen(ctx, nil, func(w *WhatIf) error {
+		return a.Store.Read(ctx, func(tx *store.Tx) error {
+			for k, lp := range w.Pieces {
+				if lp.Piece.OrderID != orderID {
+					continue
+				}
+				on, model, err := fastest(tx, lp)
+				if err != nil {
+					return err
+				}
+				if on != lp.Piece.OrientationID {
+					w.Pieces[k].Piece.OrientationID, w.Pieces[k].Model = on, model
+					if !slices.Contains(turned, lp.Piece.Name) {
+						turned = append(turned, lp.Piece.Name)
+					}
+				}
+			}
+			return nil
+		})
+	})
+	return out, turned, err
+}
+
+// fastest is how a piece stands that it is printed fastest, of the ways that are known.
+func fastest(tx *store.Tx, lp studio.LaidPiece) (id int64, m studio.Model, err error) {
+	list, err := tx.Orientations(lp.Piece.ModelID, lp.Piece.Process)
+	at := slices.IndexFunc(list, func(o studio.Orientation) bool {
+		return o.ID == lp.Piece.OrientationID || lp.Piece.OrientationID == 0 && o.Facts.AsFile
+	})
+	if err != nil || at < 0 {
+		return lp.Piece.OrientationID, lp.Model, err
+	}
+	best := at
+	for k, o := range list {
+		if o.Facts.Minutes < list[best].Facts.Minutes {
+			best = k
+		}
+	}
+	if best == at {
+		return lp.Piece.OrientationID, lp.Model, nil
+	}
+	m, err = tx.ModelOriented(lp.Piece.ModelID, list[best].ID)
+	return list[best].ID, m, err
+}
+
+func (a *Room) foreseen(ctx context.Context, others []studio.Machine, change func(*WhatIf) error) (out []studio.PlannedPlate, err error) {
 	var groups []WaitingGroup
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		h, err := setup.Load(tx)
@@ -29,6 +82,9 @@ func (a *Room) Foreseen(ctx context.Context, others ...studio.Machine) (out []st
 		}
 		var w WhatIf
 		if w, err = a.waiting(ctx, g.Process, g.Material.ID, g.Profile); err != nil {
+			continue
+		}
+		if err = change(&w); err != nil {
 			continue
 		}
 		w.steps, w.seed = whatIfSteps, 1
