@@ -18,7 +18,12 @@ import (
 // handled is the first task of hands at a piece.
 func handled(t *testing.T, s plan.Sheet, kind route.StageKind) plan.Task {
 	t.Helper()
-	at := slices.IndexFunc(s.Tasks, func(x plan.Task) bool { return x.Stage == kind })
+	return firstOf(t, s, func(x plan.Task) bool { return x.Stage == kind })
+}
+
+func firstOf(t *testing.T, s plan.Sheet, is func(plan.Task) bool) plan.Task {
+	t.Helper()
+	at := slices.IndexFunc(s.Tasks, is)
 	require.GreaterOrEqual(t, at, 0)
 	return s.Tasks[at]
 }
@@ -72,7 +77,7 @@ func TestATaskIsMovedByHand(t *testing.T) {
 	require.NoError(t, s.Plan.Free(s.Ctx, s.Bench, to.Keys))
 	assert.Equal(t, before.Tasks, planOf(t, s).Tasks, "let go, it goes back by itself")
 
-	run := handledBy(t, before, studio.RunOn)
+	run := firstOf(t, before, func(x plan.Task) bool { return x.Doing == studio.RunOn })
 	for want, m := range map[string]plan.Move{
 		"not in the plan any more": {Keys: []string{"nothing"}, At: to.At},
 		"A run goes by itself":     {Keys: []string{run.Key}, At: to.At},
@@ -80,13 +85,6 @@ func TestATaskIsMovedByHand(t *testing.T) {
 	} {
 		assert.ErrorContains(t, s.Plan.Move(s.Ctx, s.Bench, m, time.Minute), want)
 	}
-}
-
-func handledBy(t *testing.T, s plan.Sheet, doing string) plan.Task {
-	t.Helper()
-	at := slices.IndexFunc(s.Tasks, func(x plan.Task) bool { return x.Doing == doing })
-	require.GreaterOrEqual(t, at, 0)
-	return s.Tasks[at]
 }
 
 // A plan that was agreed on is kept in what is near; what is other is told, and may be agreed on or not.

@@ -69,6 +69,14 @@ func TestTheMorning(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, late, "one promise is at risk, the others hold")
+	planned, err := d.App.Plan.Plan(ctx, time.Minute)
+	require.NoError(t, err)
+	assert.Empty(t, planned.Faults())
+	assert.Empty(t, planned.NoTime)
+	assert.Equal(t, "Wed 17:10", planned.AgreedOn().In(planned.Shop.Studio.Zone()).Format("Mon 15:04"))
+	differences := planned.Differences()
+	require.NotEmpty(t, differences, "the night has changed the plan of the evening")
+	assert.Contains(t, differences[0].Title+" "+differences[0].Told, "Heron Postmaster with satchel is new, ready")
 
 	plates, err := d.App.Plates.Plates(ctx)
 	require.NoError(t, err)

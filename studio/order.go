@@ -58,6 +58,14 @@ func Weights() []Weight {
 	return []Weight{{1, "as that of others"}, {3, "more: it has an opening night"}, {0.3, "less: it can wait"}}
 }
 
+// Weighed is the order with one of them.
+func (o Order) Weighed(weight float64) (Order, error) {
+	var wrong rates.Invalid
+	wrong.Need(slices.ContainsFunc(Weights(), func(w Weight) bool { return w.Value == weight }), "weight", "how much its being late matters: choose one of those")
+	o.Weight = weight
+	return o, wrong.Err()
+}
+
 // Weight is one of them.
 type Weight struct {
 	Value float64

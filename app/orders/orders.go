@@ -153,13 +153,9 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 	}
 	*o = by
 	if f.Weight != 0 {
-		if !slices.ContainsFunc(studio.Weights(), func(w studio.Weight) bool { return w.Value == f.Weight }) {
-			return change.RefuseField("weight", "How much its being late matters: choose one of those.")
+		if *o, err = o.Weighed(f.Weight); err != nil {
+			return change.Refused(err)
 		}
-		o.Weight = f.Weight
-	}
-	if o.Weight == 0 {
-		o.Weight = 1
 	}
 	o.BudgetMinor = 0
 	if strings.TrimSpace(f.Budget) != "" {

@@ -93,16 +93,7 @@ func TestAgainstAConstraintSolver(t *testing.T) {
 		best, err := strconv.ParseInt(words[1], 10, 64)
 		require.NoError(t, err)
 		p := middling(seed)
-		s, err := NewSearch(p, die(seed))
-		require.NoError(t, err)
-		for k := 0; k < 60_000 && s.Best().Cost.EndS > best; k++ {
-			s.Step()
-		}
-		got := s.Best()
-		require.Empty(t, Faults(p, got), "seed %d", seed)
-		require.GreaterOrEqual(t, got.Cost.EndS, best, "seed %d: shorter than what is proved to be shortest", seed)
-		require.LessOrEqual(t, p.Bound(), float64(best), "seed %d", seed)
-		assert.Equal(t, best, got.Cost.EndS, "seed %d", seed)
+		assert.Equal(t, best, reached(t, p, best, 60_000, seed).Cost.EndS, "seed %d", seed)
 		seen++
 	}
 	assert.Equal(t, outsideCases, seen)

@@ -89,6 +89,20 @@ func TestThePlanThatWasSeenIsKept(t *testing.T) {
 	assert.Zero(t, plan.Cost.ChangeS)
 }
 
+// reached searches for so many steps, or until a plan is as short as that.
+func reached(t *testing.T, p *Problem, end int64, steps int, seed uint64) Plan {
+	t.Helper()
+	s, err := NewSearch(p, die(seed))
+	require.NoError(t, err)
+	for k := 0; k < steps && s.Best().Cost.EndS > end; k++ {
+		s.Step()
+	}
+	require.Empty(t, Faults(p, s.Best()), "seed %d", seed)
+	require.GreaterOrEqual(t, s.Best().Cost.EndS, end, "seed %d: shorter than what is shortest", seed)
+	require.LessOrEqual(t, p.Bound(), float64(end), "seed %d", seed)
+	return s.Best()
+}
+
 func planned(t *testing.T, p *Problem, steps int) Plan {
 	t.Helper()
 	s, err := NewSearch(p, die(1))
@@ -122,16 +136,7 @@ func TestWindowsAndAirAgainstAllBegins(t *testing.T) {
 			p.Tasks = append(p.Tasks, task)
 		}
 		best := bestBegins(p, horizon)
-		s, err := NewSearch(p, die(seed))
-		require.NoError(t, err)
-		for k := 0; k < 20_000 && s.Best().Cost.EndS > best; k++ {
-			s.Step()
-		}
-		got := s.Best()
-		require.Empty(t, Faults(p, got), "seed %d", seed)
-		require.GreaterOrEqual(t, got.Cost.EndS, best, "seed %d", seed)
-		require.LessOrEqual(t, p.Bound(), float64(best), "seed %d", seed)
-		assert.Equal(t, best, got.Cost.EndS, "seed %d", seed)
+		assert.Equal(t, best, reached(t, p, best, 20_000, seed).Cost.EndS, "seed %d", seed)
 	}
 }
 
