@@ -97,6 +97,13 @@ func TestTheSheetsOfThePlan(t *testing.T) {
 	assert.Contains(t, s.get("/plan/sheet").body, "Jory Tamm")
 	assert.Contains(t, s.get("/plan/dates").body, "as good as sure")
 
+	asked := s.Order(30, "primed")
+	assert.Regexp(t, `<b>\w+ \d+ May</b> by the plan`, s.get("/orders/"+asked+"/quote/ready").body)
+	ask := s.get("/orders/" + asked + "/quote/planned").body
+	assert.Regexp(t, `By the plan \w+ \d+ May; sure, 8 in 10, \w+ \d+ May`, ask)
+	assert.Contains(t, ask, "/plan/possible/"+asked)
+	assert.Contains(t, s.get("/plan/possible/"+asked).body, "Asked for: ready by the plan, with all else kept")
+
 	assert.Contains(t, s.get("/plan").body, "Nobody has agreed on a plan yet")
 	s.post("/plan/agree")
 	assert.Contains(t, s.get("/plan").body, "as agreed")

@@ -456,6 +456,7 @@ func (s *Kit) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	var confirm *studio.Confirm
 	var tooLarge *http.MaxBytesError
 	switch {
+	case r.Context().Err() != nil: // the reader has gone
 	case errors.As(err, &refusal):
 		s.refuse(w, r, refusal)
 	case errors.Is(err, change.ErrTwice):

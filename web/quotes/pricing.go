@@ -306,6 +306,37 @@ func (s *Room) planned(w http.ResponseWriter, r *http.Request) {
 	s.RenderPart(w, r, "pricing", "planned", out)
 }
 
+// ready is by when a variant of the order, or the order as it is, would be ready, as sure as 8 in 10.
+func (s *Room) ready(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.DecodeQuery[struct {
+		Variant int64 `form:"variant"`
+	}](r)
+	var v pricingView
+	if err == nil {
+		v, _, err = s.pricingView(r, false)
+	}
+	out := plannedView{zone: v.Shop.Studio.Zone()}
+	steps := v.Steps()
+	for _, one := range v.Variants {
+		if one.ID == f.Variant {
+			steps = one.Steps()
+		}
+	}
+	if err == nil && f.Variant == 0 {
+		out.Promised, err = s.App.Plan.ReadyBy(r.Context(), v.Order, steps, time.Minute)
+	} else if err == nil {
+		var list []plan.Promised
+		if list, err = s.App.Plan.Promise(r.Context(), steps); err == nil {
+			out.Promised = list[0]
+		}
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.RenderPart(w, r, "pricing", "ready", out)
+}
+
 // plannedView is what the plan says of an order.
 type plannedView struct {
 	plan.Promised

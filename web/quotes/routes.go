@@ -30,6 +30,7 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 	r.Get("/orders/{no}/quote/range", s.pricingRange)
 	r.Get("/orders/{no}/quote/what-if", s.whatIf)
 	r.Get("/orders/{no}/quote/planned", s.planned)
+	r.Get("/orders/{no}/quote/ready", s.ready)
 	r.Get("/orders/{no}/quote/working.csv", s.working)
 	r.Post("/orders/{no}/quote/terms", s.saveTerms)
 	r.Post("/orders/{no}/quote/plain", s.addPlain)
