@@ -498,6 +498,12 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		}
 		what.StayS = t.KeepS
 	}
+	switch { // it grows harder, or sticks
+	case s.Kind == route.Skin && next == route.Sand:
+		t.MostS = int64(3600 * b.h.Book.V("skin.most"))
+	case s.Kind == route.Spray && next == route.Pull:
+		t.MostS = int64(3600 * b.h.Book.V("pull.most"))
+	}
 	coat := b.Items[what.Piece.ItemID].Paints.Of(s.Kind)
 	if within, again := coat.Window(); within > 0 && route.Colours(next) && t.WaitS <= int64(within.Seconds()) {
 		t.WithinS, t.AgainS = int64(within.Seconds()), int64(again.Seconds())

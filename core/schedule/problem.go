@@ -55,6 +55,7 @@ type Task struct {
 
 	WithinS int64 // what comes after it begins so soon after its end, or not before AgainS: a coat's window; 0: whenever
 	AgainS  int64 // after its end
+	MostS   int64 // after its end what follows should begin: later counts as lateness; 0: whenever
 	KeepS   int64 // for which With stays busy after its end: pieces dry in the booth
 	Air     Air   // what it does to the air
 	DustS   int64 // for which it matters after its end: until a coat is dry to the touch
@@ -102,6 +103,7 @@ type Cost struct {
 	LateS float64 // of all jobs, by weight
 	FlowS float64 // from release to end, of all jobs
 
+	OverS   float64 // beyond what tasks should wait at the most
 	ChangeS float64 // against what people have seen: how far tasks begin from where they did; on another resource as movedS
 	IdleS   float64 // of the resources whose idle time counts
 }
@@ -115,9 +117,9 @@ const movedS = 3600
 func (c Cost) of(g Goal) float64 {
 	rest := 1e-6*c.ChangeS + 1e-8*c.IdleS
 	if g == Lateness {
-		return c.LateS + 1e-5*c.FlowS + 1e-7*float64(c.EndS) + rest
+		return c.LateS + c.OverS + 1e-5*c.FlowS + 1e-7*float64(c.EndS) + rest
 	}
-	return float64(c.EndS) + 1e-7*c.FlowS + 1e-3*rest
+	return float64(c.EndS) + c.OverS + 1e-7*c.FlowS + 1e-3*rest
 }
 
 // mostTasks bounds a problem.
@@ -135,7 +137,7 @@ func (p Problem) Check() error {
 			return fmt.Errorf("task %s is of no job", p.named(i))
 		case len(t.On) == 0:
 			return fmt.Errorf("task %s: no resource does it", p.named(i))
-		case t.WaitS < 0 || t.KeepS < 0 || t.DustS < 0:
+		case t.WaitS < 0 || t.KeepS < 0 || t.DustS < 0 || t.MostS < 0:
 			return fmt.Errorf("task %s: a wait is not less than nothing", p.named(i))
 		case t.WithinS < 0 || t.WithinS > 0 && (t.WithinS < t.WaitS || t.AgainS < t.WithinS):
 			return fmt.Errorf("task %s: its window shuts before it opens", p.named(i))
@@ -231,6 +233,11 @@ func (p Problem) cost(at []Placed) (c Cost) {
 		}
 	}
 	for i := range at {
+		for _, b := range p.Tasks[i].After {
+			if most := p.Tasks[b].MostS; most > 0 {
+				c.OverS += float64(max(0, at[i].StartS-at[b].EndS-most))
+			}
+		}
 		if seen := p.Tasks[i].Seen; seen.EndS > 0 {
 			c.ChangeS += math.Abs(float64(at[i].StartS - seen.StartS))
 			if at[i].Resource != seen.Resource {

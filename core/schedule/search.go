@@ -25,7 +25,7 @@ type Search struct {
 	now  []Placed
 	way  []int   // of the plan that is gone on with, as the laying has it
 	hold []int64 // alike
-	coat []int   // tasks with a window
+	coat []int   // tasks that what follows should follow soon
 	cost float64
 	late [lateSteps]float64
 	step int
@@ -57,7 +57,7 @@ func NewSearch(p *Problem, die Die) (*Search, error) {
 	}
 	s.now, s.way, s.hold, s.cost = slices.Clone(s.best.At), slices.Clone(s.l.way), slices.Clone(s.l.hold), s.best.Cost.of(p.Goal)
 	for i, t := range p.Tasks {
-		if t.WithinS > 0 {
+		if t.WithinS > 0 || t.MostS > 0 {
 			s.coat = append(s.coat, i)
 		}
 	}
@@ -148,8 +148,15 @@ func (s *Search) holdBack() {
 		return
 	}
 	t := s.p.Tasks[i]
-	s.l.hold[i] = 1 + int64(s.die.Float64()*float64(t.AgainS))
+	long := t.AgainS
+	if t.MostS > 0 {
+		long = max(long, holdDays*daySeconds)
+	}
+	s.l.hold[i] = 1 + int64(s.die.Float64()*float64(long))
 }
+
+// holdDays is for how many days a task is held back at the most: a weekend is one. Source: from memory.
+const holdDays = 3
 
 // shake changes the order of some tasks: one beside another, those of a job that is late or any, of what lies near in time on a
 // resource, or of a few here and there.

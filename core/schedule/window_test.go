@@ -27,6 +27,27 @@ func TestACoatsWindow(t *testing.T) {
 	assert.Equal(t, plan.At[0].EndS+24*3600, plan.At[1].StartS, "not at nine the next morning: the window is shut until half past three")
 }
 
+// A skin that is hard to sand once it has lain for six hours is brushed on the next morning, not in the evening
+// before, when nobody would sand it in time; where that made the order late, it is brushed on all the same.
+func TestWhatShouldFollowSoon(t *testing.T) {
+	p := &Problem{Goal: Lateness,
+		Resources: []Resource{{Name: "Ilse", Hours: &Calendar{Open: []Span{{0, 8 * 3600}, {24 * 3600, 32 * 3600}}}}},
+		Jobs:      []Job{{Name: "suit", DueS: 30 * 3600}},
+		Tasks: []Task{
+			{Name: "skin", On: []Mode{{0, 3600}}, FromS: 6 * 3600, WaitS: 3600, MostS: 6 * 3600},
+			{Name: "sand", On: []Mode{{0, 3600}}, After: []int{0}},
+		},
+	}
+	plan := planned(t, p, 2000)
+	assert.GreaterOrEqual(t, plan.At[0].StartS, int64(24*3600), "in the morning")
+	assert.Zero(t, plan.Cost.OverS)
+	p.Jobs[0].DueS, p.Jobs[0].Weight = 25*3600, 50
+	plan = planned(t, p, 2000)
+	assert.Less(t, plan.At[0].StartS, int64(8*3600))
+	assert.Zero(t, plan.Cost.LateS)
+	assert.Positive(t, plan.Cost.OverS)
+}
+
 // What raises dust keeps off a wet coat until that is dry to the touch; the booth stays taken until then.
 func TestDustAndWetCoats(t *testing.T) {
 	p := &Problem{
