@@ -18,10 +18,10 @@ import (
 // handled is the first task of hands at a piece.
 func handled(t *testing.T, s plan.Sheet, kind route.StageKind) plan.Task {
 	t.Helper()
-	return firstOf(t, s, func(x plan.Task) bool { return x.Stage == kind })
+	return taskThat(t, s, func(x plan.Task) bool { return x.Stage == kind })
 }
 
-func firstOf(t *testing.T, s plan.Sheet, is func(plan.Task) bool) plan.Task {
+func taskThat(t *testing.T, s plan.Sheet, is func(plan.Task) bool) plan.Task {
 	t.Helper()
 	at := slices.IndexFunc(s.Tasks, is)
 	require.GreaterOrEqual(t, at, 0)
@@ -77,7 +77,7 @@ func TestATaskIsMovedByHand(t *testing.T) {
 	require.NoError(t, s.Plan.Free(s.Ctx, s.Bench, to.Keys))
 	assert.Equal(t, before.Tasks, planOf(t, s).Tasks, "let go, it goes back by itself")
 
-	run := firstOf(t, before, func(x plan.Task) bool { return x.Doing == studio.RunOn })
+	run := taskThat(t, before, func(x plan.Task) bool { return x.Doing == studio.RunOn })
 	for want, m := range map[string]plan.Move{
 		"not in the plan any more": {Keys: []string{"nothing"}, At: to.At},
 		"A run goes by itself":     {Keys: []string{run.Key}, At: to.At},
@@ -252,7 +252,8 @@ func TestHoursWithoutRoom(t *testing.T) {
 	sheet := planOf(t, s)
 	assert.Contains(t, sheet.NoTime, "prime finds no time")
 	assert.NotEmpty(t, sheet.Tasks)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17, "sand.day": 0.5}))
+	assert.Empty(t, planOf(t, s).NoTime)
 	for _, id := range []int64{s.Owner.ID, s.Bench.ID} { // ten minutes a day each
 		p, err := s.Setup.Person(s.Ctx, id)
 		require.NoError(t, err)

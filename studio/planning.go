@@ -312,9 +312,11 @@ func (b *planner) plates() {
 			material[r] = b.materialOf(pl, byID)
 		default:
 			change := 0.0
-			if of := b.materialOf(pl, byID); of != material[r] {
-				change, material[r] = b.h.Book.V("plate.material"), of
+			of := b.materialOf(pl, byID)
+			if in, known := material[r]; known && in != of {
+				change = b.h.Book.V("plate.material")
 			}
+			material[r] = of
 			add(SetUp, schedule.Task{On: b.whoDoes(route.Print, b.h.Book.V("plate.setup")+change, 1), With: []int{r}})
 			add(RunOn, schedule.Task{On: []schedule.Mode{{Resource: r, S: int64(60 * pl.Minutes)}}})
 		}
@@ -408,8 +410,12 @@ func (b *planner) batch(list []Piece) {
 		for _, o := range list {
 			minutes += b.todo(o)[k].PlannedMin
 		}
-		if wait := b.outside(s.Kind); wait > 0 { // it is not ours to hurry
-			from += wait
+		if wait := b.outside(s.Kind); wait > 0 && k == 0 { // it is not ours to hurry; it was asked for when the stage before was done
+			asked := b.Now
+			if last := p.Last(); last != nil && !last.Done.IsZero() {
+				asked = last.Done
+			}
+			from = max(from, int64(asked.Sub(b.Now).Seconds())+wait)
 		}
 		var next route.StageKind
 		if k+1 < len(todo) {
@@ -427,7 +433,6 @@ func (b *planner) batch(list []Piece) {
 				t.After = []int{after}
 				if wait := b.outside(s.Kind); wait > 0 && k > 0 {
 					b.p.Tasks[after].WaitS = max(b.p.Tasks[after].WaitS, wait)
-					t.FromS = 0
 				}
 			}
 			if part+1 < parts {
@@ -480,7 +485,12 @@ func (b *planner) outside(kind route.StageKind) int64 {
 // stage is a stage as a task: whose hands it takes, which station, what it does to the air.
 func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces int, what *PlanTask) schedule.Task {
 	t := schedule.Task{On: b.whoDoes(s.Kind, minutes, pieces), WaitS: int64(s.WaitS), Split: minutes >= b.shortMin, Tires: s.Kind == route.Sand}
-	t.Split = t.Split && !t.Tires
+	if t.Tires { // who is slow at it does no more of it in a day either
+		t.Split = false
+		for i, m := range t.On {
+			t.On[i].S = min(m.S, b.p.Resources[m.Resource].TiresS)
+		}
+	}
 	dry := min(t.WaitS, dustFreeMin*60)
 	switch s.Kind {
 	case route.Prime, route.Base, route.Spray, route.Clear:
