@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bufio"
 	"io"
 	"net/http"
 	"net/url"
@@ -158,4 +159,33 @@ func TestTheSheetsOfThePlan(t *testing.T) {
 	s.post("/plan/away/1/drop")
 	assert.NotContains(t, s.get("/plan/away").body, "fair 🎪")
 	assert.Contains(t, s.get("/plan/possible/"+no).body, "What fixes the date")
+}
+
+// Whoever looks at the plan is told when something has happened in the studio; the stream ends with the server,
+// which would else wait for it.
+func TestThePlanSaysWhenSomethingHappened(t *testing.T) {
+	s := owned(t)
+	stream := func() *bufio.Scanner {
+		req, err := http.NewRequest(http.MethodGet, s.server.URL+"/plan/events", nil)
+		require.NoError(t, err)
+		r, err := s.client.Do(req)
+		require.NoError(t, err)
+		t.Cleanup(func() { r.Body.Close() })
+		lines := bufio.NewScanner(r.Body)
+		require.True(t, lines.Scan())
+		assert.Equal(t, ": here", lines.Text())
+		return lines
+	}
+	first := stream()
+	s.Order(1, "raw")
+	told := false
+	for first.Scan() { // it ends by itself
+		told = told || first.Text() == "event: changed"
+	}
+	assert.True(t, told)
+	second := stream()
+	s.srv.HangUp()
+	for second.Scan() {
+		assert.NotEqual(t, "event: changed", second.Text())
+	}
 }

@@ -20,6 +20,7 @@ import (
 
 // site is a served test studio and a browser without JavaScript.
 type site struct {
+	srv *Server
 	*apptest.Studio
 	t      *testing.T
 	server *httptest.Server
@@ -31,6 +32,7 @@ func serve(t *testing.T, s *apptest.Studio, opts kit.Options) *site {
 	t.Helper()
 	st := &site{Studio: s, t: t, log: &bytes.Buffer{}}
 	srv := New(s.App, slog.New(slog.NewJSONHandler(st.log, nil)), opts)
+	st.srv = srv
 	st.server = httptest.NewServer(srv.Handler())
 	t.Cleanup(func() { st.server.Close(); srv.Close() })
 	st.client = st.fresh()

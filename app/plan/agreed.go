@@ -126,11 +126,13 @@ func (s Sheet) end(orderID int64) (at time.Time) {
 	return at
 }
 
-func (s Sheet) nameOf(personID int64) string {
+func (s Sheet) nameOf(personID int64) string { return s.nameOr(personID, "nobody") }
+
+func (s Sheet) nameOr(personID int64, otherwise string) string {
 	if p, ok := s.person(personID); ok {
 		return p.Name
 	}
-	return "nobody"
+	return otherwise
 }
 
 // titleOf names a task.
@@ -331,7 +333,7 @@ func (a *Room) Move(ctx context.Context, who change.Actor, m Move, upTo time.Dur
 		return err
 	}
 	zone := s.Shop.Studio.Zone()
-	return a.moves(ctx, who, m, "task moved", fmt.Sprintf("%s: %s, from %s", s.titleOf(first), cmp.Or(s.nameOf(m.PersonID), "whoever"), m.At.In(zone).Format("Mon 2 Jan 15:04")))
+	return a.moves(ctx, who, m, "task moved", fmt.Sprintf("%s: %s, from %s", s.titleOf(first), s.nameOr(m.PersonID, "whoever"), m.At.In(zone).Format("Mon 2 Jan 15:04")))
 }
 
 // Lock has tasks stay where the plan has them.

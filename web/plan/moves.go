@@ -284,6 +284,8 @@ func (s *Room) events(w http.ResponseWriter, r *http.Request) {
 		select {
 		case <-r.Context().Done():
 			return
+		case <-s.Closing:
+			return
 		case <-every.C:
 		}
 		if last, err := s.App.LastChange(r.Context()); err != nil || last != first {
