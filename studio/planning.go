@@ -491,21 +491,11 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 			t.On[i].S = min(m.S, b.p.Resources[m.Resource].TiresS)
 		}
 	}
-	dry := min(t.WaitS, dustFreeMin*60)
-	switch s.Kind {
-	case route.Prime, route.Base, route.Spray, route.Clear:
-		t.Air, t.DustS = schedule.Wet, dry
-	case route.Sand, route.Texture, route.Flock:
-		t.Air = schedule.Dusty
-	}
-	if what.Station = StationOf(s.Kind); what.Station != "" {
+	if what.Station = Surrounded(&t, s.Kind); what.Station != "" {
 		if m, known := b.Models[what.Piece.ID]; known && what.Station == SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" && minutes < outsideMin {
 			what.Station, t.Split = Outside, false
 		}
 		t.With = []int{b.stations[what.Station]}
-		if t.KeepS = dry; s.Kind == route.Cure {
-			t.KeepS = t.WaitS
-		}
 		what.StayS = t.KeepS
 	}
 	switch { // it grows harder, or sticks
@@ -519,6 +509,23 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		t.WithinS, t.AgainS = int64(within.Seconds()), int64(again.Seconds())
 	}
 	return t
+}
+
+// Surrounded sets what a stage does to the air, and for how long it keeps its station; which that is, it says.
+func Surrounded(t *schedule.Task, kind route.StageKind) (station string) {
+	dry := min(t.WaitS, dustFreeMin*60)
+	switch kind {
+	case route.Prime, route.Base, route.Spray, route.Clear:
+		t.Air, t.DustS = schedule.Wet, dry
+	case route.Sand, route.Texture, route.Flock:
+		t.Air = schedule.Dusty
+	}
+	if station = StationOf(kind); station != "" {
+		if t.KeepS = dry; kind == route.Cure {
+			t.KeepS = t.WaitS
+		}
+	}
+	return station
 }
 
 // made lets what is made of others follow on them.

@@ -35,6 +35,8 @@ type Rushed struct {
 const (
 	promiseLives = 100
 	rushBudget   = 250 * time.Millisecond
+
+	askedStretchMin = 90 // of a stage at a stretch, of an order that is asked for
 )
 
 // Promise is when an order could be ready by the real plan, begun now: all that is planned stays where it
@@ -219,7 +221,17 @@ func (a asking) step(p *schedule.Problem, step schedule.Step, after []int) (next
 		if k := strings.LastIndex(step.Name, ": "); k >= 0 {
 			kind = route.StageKind(step.Name[k+2:])
 		}
-		after = []int{add(schedule.Task{On: a.hands(p, kind, step.HandsMin), Split: true, WaitS: int64(60 * step.WaitMin)}, askedTask{kind, step.Pool, 0})}
+		parts := max(1, int(math.Ceil(step.HandsMin/askedStretchMin))) // a station is not taken for days on end
+		for part := range parts {
+			t := schedule.Task{On: a.hands(p, kind, step.HandsMin/float64(parts)), Split: true}
+			if part+1 == parts {
+				t.WaitS = int64(60 * step.WaitMin)
+			}
+			if station := studio.Surrounded(&t, kind); station != "" {
+				t.With = []int{slices.IndexFunc(p.Resources, func(r schedule.Resource) bool { return r.Name == station })}
+			}
+			after = []int{add(t, askedTask{kind, step.Pool, 0})}
+		}
 	}
 	return after, kinds
 }
