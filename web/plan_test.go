@@ -2,6 +2,7 @@ package web
 
 import (
 	"bufio"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
@@ -165,8 +166,8 @@ func TestTheSheetsOfThePlan(t *testing.T) {
 // which would else wait for it.
 func TestThePlanSaysWhenSomethingHappened(t *testing.T) {
 	s := owned(t)
-	stream := func() *bufio.Scanner {
-		req, err := http.NewRequest(http.MethodGet, s.server.URL+"/plan/events", nil)
+	stream := func(since int64) *bufio.Scanner {
+		req, err := http.NewRequest(http.MethodGet, fmt.Sprintf("%s/plan/events?since=%d", s.server.URL, since), nil)
 		require.NoError(t, err)
 		r, err := s.client.Do(req)
 		require.NoError(t, err)
@@ -176,14 +177,22 @@ func TestThePlanSaysWhenSomethingHappened(t *testing.T) {
 		assert.Equal(t, ": here", lines.Text())
 		return lines
 	}
-	first := stream()
+	before, err := s.App.LastChange(s.Ctx)
+	require.NoError(t, err)
+	first := stream(before)
 	s.Order(1, "raw")
 	told := false
 	for first.Scan() { // it ends by itself
 		told = told || first.Text() == "event: changed"
 	}
 	assert.True(t, told)
-	second := stream()
+	late := stream(before) // what happened while the sheet was on its way is told, too
+	told = false
+	for late.Scan() {
+		told = told || late.Text() == "event: changed"
+	}
+	assert.True(t, told)
+	second := stream(0)
 	s.srv.HangUp()
 	for second.Scan() {
 		assert.NotEqual(t, "event: changed", second.Text())

@@ -44,6 +44,7 @@ type Sheet struct {
 	Late   []Late
 	Orders map[int64]studio.Order
 	NoTime string  // what finds no time by the hours that are set; empty: all does
+	Change int64   // the last thing that had happened when it was made
 	Gap    float64 // lateness by weight that no bound explains, in hours
 
 	key     string // what it was made of
@@ -90,7 +91,7 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 	key := fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix())
 	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Sheet, error) {
 		s, err := a.plan(ctx, now, planBudget)
-		if s.key = key; err == nil {
+		if s.key, s.Change = key, last; err == nil {
 			a.mu.Lock()
 			a.last, a.lastKey, a.made = &s, key, time.Now()
 			a.mu.Unlock()

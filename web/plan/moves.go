@@ -268,7 +268,13 @@ const eventsEvery = 800 * time.Millisecond
 
 // events tells a sheet that shows the plan when something has happened in the studio.
 func (s *Room) events(w http.ResponseWriter, r *http.Request) {
-	first, err := s.App.LastChange(r.Context())
+	f, err := kit.DecodeQuery[struct {
+		Since int64 `form:"since"` // what the sheet shows
+	}](r)
+	first := f.Since
+	if err == nil && first == 0 {
+		first, err = s.App.LastChange(r.Context())
+	}
 	if err != nil {
 		s.Fail(w, r, err)
 		return
