@@ -169,7 +169,13 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.Equal(t, before.Tasks, after.Tasks, "asking moves nothing")
 	order, err := s.Quotes.OrderSheet(s.Ctx, asked)
 	require.NoError(t, err)
-	possible, err := s.Plan.Possible(s.Ctx, order.Order, order.Steps(), studio.OtherMachine{}, time.Minute)
+	others, err := s.Quotes.OtherWays(s.Ctx, asked)
+	require.NoError(t, err)
+	require.Len(t, others, 3)
+	assert.Equal(t, "raw kit instead of smoothed", others[0].Name)
+	assert.Negative(t, others[0].MoreMinor, "a raw kit is cheaper")
+	assert.Positive(t, others[1].MoreMinor, "joining takes hands")
+	possible, err := s.Plan.Possible(s.Ctx, order.Order, append([]plan.AskedWay{{Steps: order.Steps()}}, others...), studio.OtherMachine{}, time.Minute)
 	require.NoError(t, err)
 	assert.True(t, possible.Asked)
 	assert.Equal(t, behind, possible.Planned, "asked for, it is planned as it is promised")
@@ -177,8 +183,11 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.Equal(t, "pack", possible.Chain[len(possible.Chain)-1].Title)
 	for _, w := range possible.Ways {
 		assert.False(t, w.Ready.IsZero(), w.Name)
-		if w.Name == "this order before all others" {
-			assert.True(t, w.Ready.Before(behind))
+		if w.Name == "this order before all others" || w.Name == others[0].Name {
+			assert.True(t, w.Ready.Before(behind), w.Name)
+		}
+		if w.Price {
+			assert.Contains(t, possible.Cost(w), " in its price")
 		}
 	}
 	rush, err := s.Plan.Rush(s.Ctx, order.Steps())

@@ -46,6 +46,7 @@ type PossibleWay struct {
 	InDue     bool  // in time
 	Late      int   // orders that are late by it, this one counted
 	CostMinor int64 // more than as it is; less than 0: saved
+	Price     bool  // that is what the client pays, not what it costs
 	For       string
 }
 
@@ -53,8 +54,8 @@ type PossibleWay struct {
 const tryBudget = 200 * time.Millisecond
 
 // Possible tries them for an order: one that was accepted is in the plan; one that is asked for comes with what
-// its items take. With a machine like another one, where that is named.
-func (a *Room) Possible(ctx context.Context, o studio.Order, asked Asked, other studio.OtherMachine, upTo time.Duration) (Possible, error) {
+// its items take, and in what other ways it might be made. With a machine like another one, where that is named.
+func (a *Room) Possible(ctx context.Context, o studio.Order, asked []AskedWay, other studio.OtherMachine, upTo time.Duration) (Possible, error) {
 	if err := other.Check().Err(); err != nil {
 		return Possible{}, change.Refused(err)
 	}
@@ -77,11 +78,17 @@ type trying struct {
 	name  string
 	shop  studio.Shop
 	in    studio.Planning
+	asked Asked                                                                   // what an order that is asked for takes so; nil: as it is
+	price bool                                                                    // costs are what the client pays more
 	costs func(p *schedule.Problem, plan schedule.Plan) (minor int64, why string) // nil: nothing
 }
 
 // possible plans each way.
-func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, asked Asked, other studio.OtherMachine) (out Possible, err error) {
+func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []AskedWay, other studio.OtherMachine) (out Possible, err error) {
+	var asked Asked
+	if len(others) > 0 {
+		asked, others = others[0].Steps, others[1:]
+	}
 	out = Possible{Order: o, Shop: s.Shop, Late: len(s.Late), Asked: len(asked) > 0}
 	p, plan, job := s.problem, s.best, jobOf(s.problem, o)
 	if out.Asked {
@@ -106,14 +113,25 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, asked Aske
 	if err != nil {
 		return out, err
 	}
-	for _, w := range slices.Concat(s.ways(o, out.Chain), turned, more) {
-		way, err := s.try(ctx, w, o, asked)
+	for _, w := range slices.Concat(s.ways(o, out.Chain), s.otherwise(others), turned, more) {
+		if w.asked == nil {
+			w.asked = asked
+		}
+		way, err := s.try(ctx, w, o)
 		if err != nil {
 			return out, err
 		}
 		out.Ways = append(out.Ways, way)
 	}
 	return out, nil
+}
+
+// otherwise are the other ways to make an order that is asked for.
+func (s Sheet) otherwise(list []AskedWay) (out []trying) {
+	for _, w := range list {
+		out = append(out, trying{name: w.Name, shop: s.Shop, in: s.in, asked: w.Steps, price: true, costs: func(*schedule.Problem, schedule.Plan) (int64, string) { return w.MoreMinor, "" }})
+	}
+	return out
 }
 
 // jobOf is an order's job; −1: the problem has none.
@@ -323,11 +341,11 @@ func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachi
 }
 
 // try plans the studio in a way.
-func (s Sheet) try(ctx context.Context, w trying, o studio.Order, asked Asked) (PossibleWay, error) {
+func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, error) {
 	in := w.in
 	in.Agreed, in.Keep = nil, false // what if it were so from the beginning
 	problem, _ := w.shop.Problem(in)
-	if len(asked) > 0 {
+	if len(w.asked) > 0 {
 		job := schedule.Job{Name: o.Number}
 		if !o.Wanted.IsZero() {
 			job.DueS = max(1, int64(o.Wanted.Sub(s.Now).Seconds()))
@@ -335,7 +353,7 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order, asked Asked) (
 		if in.First == o.ID {
 			job.DueS, job.Weight = 1, rushWeight
 		}
-		asking{w.shop, in.People}.add(problem, asked, job)
+		asking{w.shop, in.People}.add(problem, w.asked, job)
 	}
 	search, err := schedule.NewSearch(problem, rand.New(rand.NewPCG(1, 1)))
 	if err != nil {
@@ -345,7 +363,7 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order, asked Asked) (
 		search.Step()
 	}
 	plan := search.Best()
-	way := PossibleWay{Name: strings.TrimSpace(w.name), Late: len(problem.Late(plan))}
+	way := PossibleWay{Name: strings.TrimSpace(w.name), Late: len(problem.Late(plan)), Price: w.price}
 	way.Ready = s.over(problem, plan, jobOf(problem, o))
 	way.InDue = !o.Wanted.IsZero() && !way.Ready.After(o.Wanted)
 	if w.costs != nil {
@@ -358,6 +376,10 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order, asked Asked) (
 func (p Possible) Cost(w PossibleWay) string {
 	m := p.Shop.Studio.Money(int64(math.Abs(float64(w.CostMinor))))
 	switch {
+	case w.Price && w.CostMinor > 0:
+		return m.String() + " more in its price"
+	case w.Price:
+		return m.String() + " less in its price"
 	case w.CostMinor > 0:
 		return m.String() + " for " + w.For
 	case w.CostMinor < 0:

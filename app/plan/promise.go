@@ -19,6 +19,13 @@ import (
 // Asked is an order that is asked for: the steps of each of its items.
 type Asked [][]schedule.Step
 
+// AskedWay is another way to make it, with what the client would pay more.
+type AskedWay struct {
+	Name      string
+	Steps     Asked
+	MoreMinor int64
+}
+
 // Promised is what an order that is asked for can be promised for.
 type Promised struct {
 	Ready time.Time // by the plan, with all else where it is; zero: nobody can say, for there are no hands, or no machine

@@ -36,8 +36,14 @@ func (s *Room) possible(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		order, err = s.App.Quotes.OrderSheet(r.Context(), chi.URLParam(r, "no"))
 	}
+	asked := []plan.AskedWay{{Steps: order.Steps()}}
 	if err == nil {
-		v, err = s.App.Plan.Possible(r.Context(), order.Order, order.Steps(), studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent.Value, Price: f.Price.Value}, time.Minute)
+		var others []plan.AskedWay
+		others, err = s.App.Quotes.OtherWays(r.Context(), order.Order.Number)
+		asked = append(asked, others...)
+	}
+	if err == nil {
+		v, err = s.App.Plan.Possible(r.Context(), order.Order, asked, studio.OtherMachine{LikeID: f.Like, TimePercent: f.Percent.Value, Price: f.Price.Value}, time.Minute)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -1,0 +1,58 @@
+package quotes
+
+import (
+	"context"
+	"slices"
+
+	"sakuji/app/plan"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// OtherWays are other ways to make an order that is asked for, which might have it ready sooner: the next
+// cheaper tier, its longest prints in two and in three pieces; each with its price. What cannot be made so is
+// left out.
+func (a *Room) OtherWays(ctx context.Context, number string) (out []plan.AskedWay, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		s, err := a.Sheet(tx, number)
+		if err != nil || s.Order.State == studio.Accepted {
+			return err
+		}
+		firm := studio.Firm(s.Specs())
+		terms := s.Order.Terms
+		terms.AskedMinor = 0 // that was asked for the order as it stands
+		for _, v := range otherWays(firm) {
+			items, err := variantItems(tx, s.Shop, v, firm)
+			if err != nil {
+				return err
+			}
+			priced, err := pricedAs(tx, s.Shop, items, terms, nil)
+			if err != nil {
+				return err
+			}
+			if slices.ContainsFunc(priced.Firm(), func(it studio.PricedItem) bool { return len(it.Estimate.Troubles) > 0 }) || len(studio.Differences(firm, items)) == 0 {
+				continue
+			}
+			out = append(out, plan.AskedWay{Name: v.Name, Steps: priced.Steps(), MoreMinor: priced.Price.TotalMinor - s.Price.TotalMinor})
+		}
+		return nil
+	})
+	return out, err
+}
+
+// otherWays are they as variants.
+func otherWays(items []studio.Item) (out []studio.Variant) {
+	tiers := route.Tiers()
+	highest := 0
+	for _, it := range items {
+		highest = max(highest, slices.Index(tiers, it.Tier))
+	}
+	switch tiers[highest] {
+	case route.Painted:
+		out = append(out, studio.Variant{Name: route.TierName(route.Primed) + " instead of painted", Tier: route.Primed})
+	case route.Primed:
+		out = append(out, studio.Variant{Name: route.TierName(route.Raw) + " instead of smoothed", Tier: route.Raw})
+	}
+	return append(out, studio.Variant{Name: "printed in two pieces and joined", CutInto: 2}, studio.Variant{Name: "printed in three pieces and joined", CutInto: 3})
+}
