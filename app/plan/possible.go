@@ -92,12 +92,10 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []A
 	out = Possible{Order: o, Shop: s.Shop, Late: len(s.Late), Asked: len(asked) > 0}
 	p, plan, job := s.problem, s.best, jobOf(s.problem, o)
 	if out.Asked {
-		p, _ = s.with(asked, true)
-		search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 2)))
-		if err != nil {
+		if p, plan, _, err = s.fitted(ctx, asked); err != nil {
 			return out, change.Refuse("What it takes fits nowhere: %v.", err)
 		}
-		plan, job = search.Best(), len(p.Jobs)-1
+		job = len(p.Jobs) - 1
 	}
 	out.Planned, out.Chain = s.over(p, plan, job), s.chain(p, plan, job, o.ID)
 	out.Alone = s.Now.Add(time.Duration(p.Soonest()[job]) * time.Second)

@@ -46,9 +46,9 @@ const (
 	askedStretchMin = 90 // of a stage at a stretch, of an order that is asked for
 )
 
-// Promise is when an order could be ready by the real plan, begun now: all that is planned stays where it
-// is, and the order takes the gaps. Others that are asked for in its place are promised alike, as sure as
-// the first.
+// Promise is when an order could be ready by the real plan, begun now, with nobody’s promise broken: what is
+// planned stays where it is, and the order takes the gaps, or makes room as far as nobody is late by it.
+// Others that are asked for in its place are promised alike, as sure as the first.
 func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err error) {
 	s, err := a.atHand(ctx)
 	out = make([]Promised, len(asked))
@@ -57,12 +57,11 @@ func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err
 	}
 	var off time.Duration // from ready to sure
 	for k, items := range asked {
-		p, kinds := s.with(items, true)
-		search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 2)))
+		p, plan, kinds, err := s.fitted(ctx, items)
 		if err != nil { // what it takes fits nowhere: nobody can say
 			continue
 		}
-		plan, job := search.Best(), len(p.Jobs)-1
+		job := len(p.Jobs) - 1
 		if out[k].Ready = s.over(p, plan, job); k == 0 {
 			off = s.sure(p, plan, job, kinds, out[0].Ready).Sub(out[0].Ready)
 		}
@@ -70,6 +69,56 @@ func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err
 	}
 	return out, nil
 }
+
+// fitted is a plan with an order that is asked for in it: in the gaps of what is planned, or, where that has it
+// ready sooner, among it, with nobody late who was not, and nobody later who was.
+func (s Sheet) fitted(ctx context.Context, items Asked) (*schedule.Problem, schedule.Plan, []askedTask, error) {
+	p, kinds := s.with(items, true)
+	search, err := schedule.NewSearch(p, rand.New(rand.NewPCG(1, 2)))
+	if err != nil {
+		return nil, schedule.Plan{}, nil, err
+	}
+	best, job := search.Best(), len(p.Jobs)-1
+	free, _ := s.with(items, false)
+	free.Jobs[job].DueS, free.Jobs[job].Weight = max(1, free.Soonest()[job]), fitWeight
+	if search, err = schedule.NewSearch(free, rand.New(rand.NewPCG(1, 2))); err != nil {
+		return p, best, kinds, nil
+	}
+	for k, end := 0, time.Now().Add(fitBudget); k < fitSteps && time.Now().Before(end) && ctx.Err() == nil; k++ {
+		search.Step()
+	}
+	if other := search.Best(); s.over(free, other, job).Before(s.over(p, best, job)) && s.unbroken(free, other) {
+		return free, other, kinds, nil
+	}
+	return p, best, kinds, nil
+}
+
+// unbroken reports whether every order of the plan is ready in time in another plan, or no later than it was;
+// one without a date no later than it was.
+func (s Sheet) unbroken(p *schedule.Problem, plan schedule.Plan) bool {
+	now, then := make([]int64, len(s.problem.Jobs)), make([]int64, len(p.Jobs))
+	for i, x := range s.best.At {
+		j := s.problem.Tasks[i].Job
+		now[j] = max(now[j], x.EndS)
+	}
+	for i, x := range plan.At {
+		then[p.Tasks[i].Job] = max(then[p.Tasks[i].Job], x.EndS)
+	}
+	for j, job := range s.problem.Jobs {
+		if then[j] > max(job.DueS, now[j]) {
+			return false
+		}
+	}
+	return true
+}
+
+// What lateness of an order weighs that is fitted in among others, and how long that is looked for. Source:
+// from memory.
+const (
+	fitWeight = 0.2
+	fitSteps  = 300
+	fitBudget = 120 * time.Millisecond
+)
 
 // Rush plans the studio with an order that is asked for before all others, and says whom that makes late.
 func (a *Room) Rush(ctx context.Context, items Asked) (out Rushed, err error) {
