@@ -167,8 +167,8 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 	return s, nil
 }
 
-// search looks for a plan. Where people have agreed on one, another takes its place only if it is worth it:
-// otherwise theirs goes on, with what is new in the gaps.
+// search looks for a plan. Where people have agreed on one, and an order would be late by it, another takes its
+// place if that is worth it: otherwise theirs goes on, with what is new in the gaps.
 func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 	look := func(in studio.Planning, budget time.Duration) (out Sheet, err error) {
 		out.problem, out.what = s.Shop.Problem(in)
@@ -185,17 +185,29 @@ func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 	kept := s.in
 	kept.Keep = true
 	best, err := look(kept, 0)
-	if err == nil && (len(s.in.Agreed) == 0 || !s.in.Keep) {
+	agreed := err == nil && mostlySeen(best.problem)
+	if err == nil && (!agreed || !s.in.Keep && best.best.Cost.LateS > 0) {
 		var other Sheet
-		if len(s.in.Agreed) > 0 { // theirs is good already, and somebody waits
+		if agreed { // theirs is good already, and somebody waits
 			budget = min(budget, replanBudget)
 		}
-		if other, err = look(s.in, budget); err == nil && (len(s.in.Agreed) == 0 || worthIt(other.best.Cost, best.best.Cost)) {
+		if other, err = look(s.in, budget); err == nil && (!agreed || worthIt(other.best.Cost, best.best.Cost)) {
 			best = other
 		}
 	}
 	s.problem, s.what, s.best = best.problem, best.what, best.best
 	return err
+}
+
+// mostlySeen reports whether most of what is to do was in the plan that people agreed on: theirs is old else.
+func mostlySeen(p *schedule.Problem) bool {
+	seen := 0
+	for _, t := range p.Tasks {
+		if t.Seen.EndS > 0 {
+			seen++
+		}
+	}
+	return 2*seen > len(p.Tasks)
 }
 
 // worthIt reports whether a plan is so much better that people are told to change theirs.

@@ -150,6 +150,12 @@ func (v datesView) InTen(chance float64) string {
 	}
 }
 
+// GapMin is by how much another plan could be less late at the most, by weight.
+func (v rollView) GapMin() float64 { return 60 * v.Gap }
+
+// TellsGap reports whether that is worth a word.
+func (v rollView) TellsGap() bool { return v.Gap >= 0 }
+
 // on turns the roll to a day: today, when none is asked for, and no further than it reaches.
 func (v *rollView) on(asked time.Time, zone *time.Location) {
 	today := midnight(v.Now.In(zone))
