@@ -204,6 +204,13 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	if assert.Len(t, rush.Late, 1, "who was promised a day is later still, and is named") {
 		assert.Equal(t, busy, rush.Late[0].Order.Number)
 	}
+	require.NoError(t, s.Plan.Agree(s.Ctx, s.Owner, time.Minute))
+	agreed, err := s.Plan.Rush(s.Ctx, order.Steps())
+	require.NoError(t, err)
+	assert.Equal(t, rush.Ready.Format(time.DateOnly), agreed.Ready.Format(time.DateOnly), "an agreed plan stands in no rush’s way")
+	kept, err := s.Plan.Possible(s.Ctx, order.Order, []plan.AskedWay{{Steps: order.Steps()}}, studio.OtherMachine{}, time.Minute)
+	require.NoError(t, err)
+	assert.False(t, kept.Alone.After(agreed.Ready), "alone it is no later than before all others")
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 8}))
 	q := s.Accept(asked)
 	assert.Positive(t, q.Document.Sure, "the client reads the sure date")

@@ -60,7 +60,8 @@ func (b *planner) keyOf(what PlanTask, position, part int) string {
 }
 
 // agree lets a task be where people have seen it: as a wish; near, or where they keep their plan, by the
-// same hands and in the same order; where they keep their plan, not sooner either. One that was moved by hand goes where it was put.
+// same hands and in the same order; where they keep their plan, not sooner either. One that was moved by hand
+// goes where it was put.
 func (b *planner) agree(t *schedule.Task, what *PlanTask) {
 	m, moved := b.moved[what.Key]
 	if a, ok := b.agreed[what.Key]; ok && t.Fixed == nil {

@@ -158,15 +158,7 @@ func (a *Room) Agree(ctx context.Context, who change.Actor, upTo time.Duration) 
 	}
 	differences := len(s.Differences())
 	return a.Do(ctx, who, func(d change.Change) error {
-		list := make([]studio.AgreedTask, 0, len(s.Tasks))
-		known := map[string]bool{}
-		for _, t := range s.Tasks {
-			if known[t.Key] {
-				continue
-			}
-			known[t.Key] = true
-			list = append(list, studio.AgreedTask{Task: t.Key, PersonID: t.PersonID, MachineID: t.MachineID, OrderID: t.OrderID, Title: s.titleOf(t), From: t.From, To: t.To})
-		}
+		list := s.asAgreed()
 		if err := d.SaveAgreed(list); err != nil {
 			return err
 		}
@@ -180,6 +172,18 @@ func (a *Room) Agree(ctx context.Context, who change.Actor, upTo time.Duration) 
 		}
 		return d.Note("plan agreed", change.About{}, "%s, %s", studio.Say(len(list), "task"), studio.Say(differences, "change"))
 	})
+}
+
+// asAgreed is the plan as people agree on it, each task once.
+func (s Sheet) asAgreed() (out []studio.AgreedTask) {
+	known := map[string]bool{}
+	for _, t := range s.Tasks {
+		if !known[t.Key] {
+			known[t.Key] = true
+			out = append(out, studio.AgreedTask{Task: t.Key, PersonID: t.PersonID, MachineID: t.MachineID, OrderID: t.OrderID, Title: s.titleOf(t), From: t.From, To: t.To})
+		}
+	}
+	return out
 }
 
 // Keep has people keep the order and the hands of the plan that they agreed on, so that only what cannot be
@@ -240,10 +244,7 @@ func (a *Room) Try(ctx context.Context, m Move, upTo time.Duration) (out Trial, 
 		return out, err
 	}
 	in := s.in
-	in.Agreed, in.Keep = nil, true
-	for _, t := range s.Tasks {
-		in.Agreed = append(in.Agreed, studio.AgreedTask{Task: t.Key, PersonID: t.PersonID, MachineID: t.MachineID, OrderID: t.OrderID, From: t.From, To: t.To})
-	}
+	in.Agreed, in.Keep = s.asAgreed(), true
 	in.Moves = slices.Clone(in.Moves)
 	for _, key := range m.Keys {
 		in.Moves = append(in.Moves, studio.PlanMove{Task: key, PersonID: m.PersonID, At: m.At})

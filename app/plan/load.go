@@ -81,6 +81,18 @@ func (s Sheet) FullUntil(zone *time.Location) (day time.Time) {
 	return day
 }
 
+// LastDay is the midnight before the last thing planned; today's, where there is nothing.
+func (s Sheet) LastDay(zone *time.Location) time.Time {
+	last := s.Now
+	for _, t := range s.Tasks {
+		if t.To.After(last) {
+			last = t.To
+		}
+	}
+	y, m, d := last.In(zone).Date()
+	return time.Date(y, m, d, 0, 0, 0, 0, zone)
+}
+
 // Dues are the orders that are wanted on a day.
 func (s Sheet) Dues(from time.Time) (out []studio.Order) {
 	for _, o := range s.Orders {

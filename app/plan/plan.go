@@ -163,7 +163,9 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 		return s, err
 	}
 	s.take()
-	s.Gap = (s.best.Cost.LateS - s.problem.Bound()) / 3600
+	if s.best.Cost.LateS > 0 {
+		s.Gap = (s.best.Cost.LateS - s.afresh(nil).Bound()) / 3600
+	}
 	return s, nil
 }
 
@@ -197,6 +199,15 @@ func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 	}
 	s.problem, s.what, s.best = best.problem, best.what, best.best
 	return err
+}
+
+// afresh is the problem without what people have agreed on, and with these moves alone: what might be, not what
+// is kept. Its tasks are those of the plan, in their order.
+func (s Sheet) afresh(moves []studio.PlanMove) *schedule.Problem {
+	in := s.in
+	in.Agreed, in.Keep, in.Moves = nil, false, moves
+	p, _ := s.Shop.Problem(in)
+	return p
 }
 
 // mostlySeen reports whether most of what is to do was in the plan that people agreed on: theirs is old else.

@@ -98,7 +98,11 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []A
 		job = len(p.Jobs) - 1
 	}
 	out.Planned, out.Chain = s.over(p, plan, job), s.chain(p, plan, job, o.ID)
-	out.Alone = s.Now.Add(time.Duration(p.Soonest()[job]) * time.Second)
+	alone := s.afresh(nil)
+	if out.Asked {
+		asking{s.Shop, s.People}.add(alone, asked, schedule.Job{Name: o.Number})
+	}
+	out.Alone = s.Now.Add(time.Duration(alone.Soonest()[job]) * time.Second)
 	if other.LikeID == 0 {
 		other.LikeID = s.machineOf(o.ID, asked)
 	}

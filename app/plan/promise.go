@@ -208,15 +208,14 @@ type askedTask struct {
 // with is the problem with an order that is asked for as its last job; all else is kept where it is, or may
 // move.
 func (s Sheet) with(items Asked, keep bool) (*schedule.Problem, []askedTask) {
-	p := *s.problem
-	p.Tasks, p.Jobs = slices.Clone(p.Tasks), slices.Clone(p.Jobs)
+	p := s.afresh(s.in.Moves)
 	for i := range p.Tasks {
 		if keep {
 			p.Tasks[i].Fixed = &s.best.At[i]
 		}
 	}
-	kinds := asking{s.Shop, s.People}.add(&p, items, schedule.Job{Name: "asked for"})
-	return &p, kinds
+	kinds := asking{s.Shop, s.People}.add(p, items, schedule.Job{Name: "asked for"})
+	return p, kinds
 }
 
 // asking adds an order that is asked for to a problem of a studio.

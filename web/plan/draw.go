@@ -235,14 +235,14 @@ func (b block) SubY() float64 { return b.Y + 30 }
 
 // whenThere is a person’s hours that day.
 func (v *rollView) whenThere(p studio.Person) string {
-	for _, a := range v.Away() {
-		if a.Of(p.ID, 0) && !a.From.After(v.Day.Add(9*time.Hour)) && a.To.After(v.Day.Add(17*time.Hour)) {
-			return studio.Short("away"+studio.Dash(a.Why), 18)
-		}
-	}
 	from, to := v.there(p.ID)
 	if to.IsZero() {
 		return "not there"
+	}
+	for _, a := range v.Away() {
+		if a.Of(p.ID, 0) && !a.From.After(from) && !a.To.Before(to) {
+			return studio.Short("away"+studio.Dash(a.Why), 18)
+		}
 	}
 	return from.Format("15:04") + " to " + to.Format("15:04")
 }

@@ -159,12 +159,7 @@ func (v rollView) TellsGap() bool { return v.Gap >= 0 }
 // on turns the roll to a day: today, when none is asked for, and no further than it reaches.
 func (v *rollView) on(asked time.Time, zone *time.Location) {
 	today := midnight(v.Now.In(zone))
-	last := today
-	for _, t := range v.Tasks {
-		if day := midnight(t.To.In(zone)); day.After(last) {
-			last = day
-		}
-	}
+	last := v.LastDay(zone)
 	v.Day = today
 	if asked.After(today) {
 		v.Day = midnight(asked)

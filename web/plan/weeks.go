@@ -108,12 +108,7 @@ func (v *weeksView) lay(asked time.Time, days int) (first time.Time) {
 	zone := v.Shop.Studio.Zone()
 	today := midnight(v.Now.In(zone))
 	monday := func(t time.Time) time.Time { return t.AddDate(0, 0, -int(t.Weekday()+6)%7) }
-	last := today
-	for _, t := range v.Tasks {
-		if day := midnight(t.To.In(zone)); day.After(last) {
-			last = day
-		}
-	}
+	last := v.LastDay(zone)
 	first = monday(today)
 	if m := monday(midnight(asked)); !asked.IsZero() && m.After(first) {
 		first = m
