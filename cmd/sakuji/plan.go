@@ -33,6 +33,8 @@ type planResource struct {
 	ID    string      `json:"id"`
 	Hours []planHours `json:"hours"`               // none: always
 	Tires float64     `json:"tires_minutes_a_day"` // of tasks that tire; 0: any
+
+	Places int `json:"places"` // for what stays on it after tasks; 0: any number
 }
 
 type planHours struct {
@@ -45,6 +47,7 @@ type plannedJob struct {
 	ID      string        `json:"id"`
 	Release *time.Time    `json:"release"`
 	Due     *time.Time    `json:"due"`
+	Stale   *time.Time    `json:"stale"` // from then on its lateness counts ten times
 	Weight  float64       `json:"weight"`
 	Tasks   []plannedTask `json:"tasks"`
 }
@@ -64,6 +67,18 @@ type plannedTask struct {
 	Air           string  `json:"air"`          // "wet", "dusty": neither beside the other
 	DustMinutes   float64 `json:"dust_minutes"` // for which that matters after it
 	Tires         bool    `json:"tires"`
+
+	Mix             string   `json:"mix"`               // what has to be set up for it
+	MixSavesMinutes float64  `json:"mix_saves_minutes"` // where that is done already on its resource
+	MixLastsMinutes float64  `json:"mix_lasts_minutes"` // after a task with the same
+	Stays           planStay `json:"stays"`
+}
+
+// planStay is where what a task was done on is after it.
+type planStay struct {
+	Resource string  `json:"resource"`
+	Places   int     `json:"places"`
+	Minutes  float64 `json:"minutes"`
 }
 
 // planMinutes is a number for all resources, or one for each.
@@ -172,18 +187,21 @@ func (j planJob) problem() (*schedule.Problem, error) {
 		if _, twice := resources[r.ID]; twice || r.ID == "" {
 			return nil, fmt.Errorf("resources[%d]: %q is no name of its own", i, r.ID)
 		}
+		if r.Places < 0 {
+			return nil, fmt.Errorf("resources[%d]: places: none or more", i)
+		}
 		hours, err := r.calendar(j.Start)
 		if err != nil {
 			return nil, fmt.Errorf("resources[%d]: %w", i, err)
 		}
 		resources[r.ID] = i
-		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours, TiresS: seconds(r.Tires)})
+		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours, TiresS: seconds(r.Tires), Places: r.Places})
 	}
 	tasks, err := j.named()
 	if err != nil {
 		return nil, err
 	}
-	due := false
+	due, mixes := false, map[string]int{"": 0}
 	for i, job := range j.Jobs {
 		if !(job.Weight >= 0 && job.Weight <= 1e6) {
 			return nil, fmt.Errorf("jobs[%d]: weight: between 0 and 1,000,000", i)
@@ -195,9 +213,15 @@ func (j planJob) problem() (*schedule.Problem, error) {
 		if job.Due != nil {
 			due, out.DueS = true, max(1, seconds(job.Due.Sub(j.Start).Minutes()))
 		}
+		if job.Stale != nil {
+			due, out.StaleS = true, max(1, seconds(job.Stale.Sub(j.Start).Minutes()))
+		}
 		p.Jobs = append(p.Jobs, out)
 		for k, t := range job.Tasks {
-			task, err := t.task(i, resources)
+			if _, known := mixes[t.Mix]; !known {
+				mixes[t.Mix] = len(mixes)
+			}
+			task, err := t.task(i, resources, mixes)
 			if err == nil {
 				task.After, err = t.after(job, k, tasks)
 			}
@@ -242,9 +266,10 @@ func seconds(minutes float64) int64 { return int64(math.Round(minutes * 60)) }
 // mostMinutes is how long a task is at most. Source: from memory.
 const mostMinutes = 1e6
 
-func (t plannedTask) task(job int, resources map[string]int) (out schedule.Task, err error) {
+func (t plannedTask) task(job int, resources, mixes map[string]int) (out schedule.Task, err error) {
 	out = schedule.Task{Job: job, Name: t.ID, Split: t.Split, WaitS: seconds(t.WaitMinutes)}
-	for name, minutes := range map[string]float64{"wait_minutes": t.WaitMinutes, "within_minutes": t.WithinMinutes, "again_minutes": t.AgainMinutes, "keep_minutes": t.KeepMinutes, "dust_minutes": t.DustMinutes} {
+	for name, minutes := range map[string]float64{"wait_minutes": t.WaitMinutes, "within_minutes": t.WithinMinutes, "again_minutes": t.AgainMinutes, "keep_minutes": t.KeepMinutes, "dust_minutes": t.DustMinutes,
+		"mix_saves_minutes": t.MixSavesMinutes, "mix_lasts_minutes": t.MixLastsMinutes, "stays: minutes": t.Stays.Minutes} {
 		if !(minutes >= 0 && minutes <= mostMinutes) {
 			return out, errors.New(name + ": between 0 and 1,000,000")
 		}
@@ -254,6 +279,14 @@ func (t plannedTask) task(job int, resources map[string]int) (out schedule.Task,
 		return out, fmt.Errorf("air %q: wet or dusty", t.Air)
 	}
 	out.WithinS, out.AgainS, out.KeepS, out.Air, out.DustS, out.Tires = seconds(t.WithinMinutes), seconds(t.AgainMinutes), seconds(t.KeepMinutes), air, seconds(t.DustMinutes), t.Tires
+	out.Mix = schedule.Mix{ID: mixes[t.Mix], SavesS: seconds(t.MixSavesMinutes), LastsS: seconds(t.MixLastsMinutes)}
+	if t.Stays.Minutes > 0 {
+		r, known := resources[t.Stays.Resource]
+		if !known {
+			return out, fmt.Errorf("stays: there is no resource %q", t.Stays.Resource)
+		}
+		out.Stay = schedule.Stay{Resource: r, Places: t.Stays.Places, S: seconds(t.Stays.Minutes)}
+	}
 	names := t.Resources
 	if len(names) == 0 {
 		for name := range t.Minutes.by {

@@ -63,6 +63,22 @@ func TestPlanOfCoatsAndDust(t *testing.T) {
 	}
 }
 
+// A colour that is mixed once, a line with four places, and an order for an evening. Worked out by hand: the
+// banner is of no use after 9:25, so red is mixed first, until 9:20. If the lanterns came next, until 9:50, the
+// kiosk could hang only from 10:50 on: 20 and 70 minutes late. The kiosk first hangs from 9:40, in time; the
+// lanterns take its place on the line at 10:40, and need not be mixed for: 70 minutes late.
+func TestPlanOfMixesAndPlaces(t *testing.T) {
+	job := `{"start":"2026-05-14T09:00:00Z","seconds":0.3,
+		"resources":[{"id":"Ilse"},{"id":"line","places":4}],
+		"jobs":[{"id":"lanterns","due":"2026-05-14T09:30:00Z","tasks":[{"id":"green","minutes":30,"resources":["Ilse"],"mix":"green","mix_saves_minutes":10,"mix_lasts_minutes":60,"stays":{"resource":"line","places":4,"minutes":60}}]},
+		{"id":"kiosk","due":"2026-05-14T09:40:00Z","tasks":[{"id":"green","minutes":20,"resources":["Ilse"],"mix":"green","mix_saves_minutes":10,"mix_lasts_minutes":60,"stays":{"resource":"line","places":2,"minutes":60}}]},
+		{"id":"banner","due":"2026-05-14T09:20:00Z","stale":"2026-05-14T09:25:00Z","tasks":[{"id":"red","minutes":20,"resources":["Ilse"],"mix":"red","mix_saves_minutes":10,"mix_lasts_minutes":60}]}]}`
+	a := planned(t, job)
+	require.Len(t, a.Tasks, 3)
+	at := func(k int) string { return a.Tasks[k].Start.Format("15:04") + "–" + a.Tasks[k].End.Format("15:04") }
+	assert.Equal(t, []string{"10:20–10:40", "09:20–09:40", "09:00–09:20"}, []string{at(0), at(1), at(2)})
+}
+
 // The trade's worked example, and the same in minutes of each machine's own.
 func TestPlanOfFourPlates(t *testing.T) {
 	job := `{"start":"2026-05-14T09:00:00Z","seconds":2,"objective":"makespan","resources":[{"id":"a"},{"id":"b"}%s],"jobs":[`
@@ -95,6 +111,9 @@ func TestPlansThatCannotBe(t *testing.T) {
 		"its window shuts":         `{"resources":[{"id":"a"}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"wait_minutes":30,"within_minutes":10}]}]}`,
 		"keep_minutes: between":    `{"resources":[{"id":"a"}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"keep_minutes":-1}]}]}`,
 		"it tires for longer":      `{"resources":[{"id":"a","tires_minutes_a_day":60}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":90,"resources":["a"],"tires":true}]}]}`,
+		"places: none or more":     `{"resources":[{"id":"a","places":-1}]}`,
+		"fewer places than":        `{"resources":[{"id":"a","places":1}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"stays":{"resource":"a","places":2,"minutes":5}}]}]}`,
+		"setting up for it takes":  `{"resources":[{"id":"a"}],"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5,"resources":["a"],"mix":"red","mix_saves_minutes":6}]}]}`,
 		"no resource does it":      `{"jobs":[{"id":"1","tasks":[{"id":"x","minutes":5}]}]}`,
 	} {
 		_, said, code := sakuji(t, "", "plan", file(t, "plan.json", []byte(job)))

@@ -19,9 +19,7 @@ func (p *Problem) Bound() float64 {
 	if p.Goal == Lateness {
 		late := 0.0
 		for j, s := range p.Soonest() {
-			if job := p.Jobs[j]; job.DueS > 0 {
-				late += job.weight() * float64(max(0, s-job.DueS))
-			}
+			late += p.Jobs[j].late(s)
 		}
 		return late
 	}
@@ -59,7 +57,7 @@ func (p *Problem) heads() (begin, end []int64) {
 			l.at[i] = *f
 		} else if at, ok := l.earliest(i); ok {
 			l.at[i] = at
-			begin[i] = l.ready(i)
+			begin[i] = p.ready(i, l.at)
 			end[i] = at.EndS
 			continue
 		}
@@ -76,8 +74,8 @@ func (p *Problem) preemptive(r int, heads, tails []int64) (end int64) {
 	}
 	var list []work
 	for i, t := range p.Tasks {
-		if len(t.On) == 1 && t.On[0].Resource == r && t.On[0].S > 0 {
-			list = append(list, work{heads[i], t.On[0].S, tails[i]})
+		if len(t.On) == 1 && t.On[0].Resource == r && t.least() > 0 {
+			list = append(list, work{heads[i], t.least(), tails[i]})
 		}
 	}
 	slices.SortFunc(list, func(a, b work) int { return cmp.Compare(a.head, b.head) })

@@ -32,7 +32,7 @@ func Faults(p *Problem, plan Plan) (out []string) {
 				add(i, "is on a resource that does not do it")
 				continue
 			}
-			lasts(p, i, t.On[k].S, at, add)
+			lasts(p, i, t.On[k].S-setUp(p, plan, i), at, add)
 		}
 		if r := max(t.FromS, p.Jobs[t.Job].ReleaseS); at.StartS < max(0, r) && t.Fixed == nil {
 			add(i, "begins before its job may")
@@ -52,7 +52,7 @@ func Faults(p *Problem, plan Plan) (out []string) {
 			}
 		}
 	}
-	out = append(append(out, dusted(p, plan)...), tiredOut(p, plan)...)
+	out = slices.Concat(out, dusted(p, plan), tiredOut(p, plan), crowded(p, plan))
 	for r, list := range uses {
 		slices.SortFunc(list, func(a, b use) int { return cmp.Compare(a.span.FromS, b.span.FromS) })
 		for k := 1; k < len(list); k++ {
@@ -84,6 +84,40 @@ func lasts(p *Problem, i int, s int64, at Placed, add func(int, string, ...any))
 			add(i, "%s is not there all the time", p.Resources[w].Name)
 		}
 	}
+}
+
+// setUp is what a task saves because the same was set up not long ago on its resource, if it makes use of it.
+func setUp(p *Problem, plan Plan, i int) int64 {
+	t, at := p.Tasks[i], plan.At[i]
+	k := slices.IndexFunc(t.On, func(m Mode) bool { return m.Resource == at.Resource })
+	if t.Mix.ID == 0 || p.Resources[at.Resource].Hours.OpenS(at.StartS, at.EndS) >= t.On[k].S {
+		return 0
+	}
+	for o, x := range plan.At {
+		if ago := at.StartS - x.EndS; o != i && p.Tasks[o].Mix.ID == t.Mix.ID && x.Resource == at.Resource && ago >= 0 && ago <= t.Mix.LastsS {
+			return t.Mix.SavesS
+		}
+	}
+	return 0
+}
+
+// crowded finds what stays where there is no room: whenever something comes, all that is there is counted.
+func crowded(p *Problem, plan Plan) (out []string) {
+	for i, t := range p.Tasks {
+		if t.Stay.S == 0 || t.Fixed != nil || plan.At[i].EndS == plan.At[i].StartS {
+			continue
+		}
+		there, from := 0, plan.At[i].EndS
+		for k, o := range p.Tasks {
+			if end := plan.At[k].EndS; o.Stay.S > 0 && o.Stay.Resource == t.Stay.Resource && end > plan.At[k].StartS && end <= from && from < end+o.Stay.S {
+				there += o.Stay.Places
+			}
+		}
+		if r := p.Resources[t.Stay.Resource]; there > p.places(t.Stay.Resource) {
+			out = append(out, fmt.Sprintf("%s: %d places are taken of the %d of %s", p.named(i), there, r.Places, r.Name))
+		}
+	}
+	return out
 }
 
 // dusted finds what raises dust while a coat is wet: each pair is looked at.

@@ -17,6 +17,8 @@ type laying struct {
 	busy  [][]Span // of each resource, in order
 	air   [Dusty + 1][]Span
 	alone bool              // windows do not count: what comes before might be later, too
+	stays [][]load          // what stays on each resource, from when on
+	mixed [][]int64         // when what was done with a mix was over, in order: by mix and resource
 	tired []map[int64]int64 // how long each resource has borne what tires it, by the day
 	pins  []int64           // of tasks that are pinned, and of what those wait for, the order in which they are laid; noPin: of others
 	at    []Placed
@@ -36,6 +38,11 @@ func newLaying(p *Problem) *laying {
 			l.tired[r] = map[int64]int64{}
 		}
 	}
+	mixes := 0
+	for _, t := range p.Tasks {
+		mixes = max(mixes, t.Mix.ID)
+	}
+	l.mixed, l.stays = make([][]int64, (mixes+1)*len(p.Resources)), make([][]load, len(p.Resources))
 	l.pins = p.pins()
 	return l
 }
@@ -78,6 +85,12 @@ func (p Problem) pins() (out []int64) {
 func (l *laying) clear() {
 	for r := range l.busy {
 		l.busy[r] = l.busy[r][:0]
+	}
+	for k := range l.mixed {
+		l.mixed[k] = l.mixed[k][:0]
+	}
+	for r := range l.stays {
+		l.stays[r] = l.stays[r][:0]
 	}
 	for _, days := range l.tired {
 		clear(days)
@@ -129,13 +142,13 @@ func (l *laying) lay(keys []float64) error {
 }
 
 // ready is when a task may begin by its job and what it comes after.
-func (l *laying) ready(i int) int64 {
-	t := l.p.Tasks[i]
-	from := max(t.FromS, l.p.Jobs[t.Job].ReleaseS)
+func (p *Problem) ready(i int, at []Placed) int64 {
+	t := &p.Tasks[i]
+	from := max(0, t.FromS, p.Jobs[t.Job].ReleaseS)
 	for _, k := range t.After {
-		from = max(from, l.at[k].EndS+l.p.Tasks[k].WaitS)
+		from = max(from, at[k].EndS+p.Tasks[k].WaitS)
 	}
-	return max(0, from) + l.hold[i]
+	return from
 }
 
 // window is from when on a task may begin that would at a moment: where a coat's window is shut by then,
@@ -156,7 +169,7 @@ func (l *laying) window(t *Task, start int64) int64 {
 // earliest is where a task ends first.
 func (l *laying) earliest(i int) (best Placed, ok bool) {
 	t := &l.p.Tasks[i]
-	from := l.ready(i)
+	from := l.p.ready(i, l.at) + l.hold[i]
 	ways := t.On
 	if k := l.way[i]; k >= 0 {
 		ways = t.On[k : k+1]
@@ -174,31 +187,37 @@ func (l *laying) earliest(i int) (best Placed, ok bool) {
 func (l *laying) fit(m Mode, t *Task, from int64) (start, end int64, ok bool) {
 	hours := l.p.Resources[m.Resource].Hours
 again:
-	if start, end, ok = hours.start(from, m.S, t.Split); !ok {
+	s := l.takes(m, t, from)
+	start, end, ok = hours.start(from, s, t.Split)
+	if then := l.takes(m, t, start); ok && then != s { // it is to be set up anew by then, or need not be any more
+		s = then
+		start, end, ok = hours.start(start, s, t.Split)
+	}
+	if !ok {
 		return 0, 0, false
 	}
 	if at := l.window(t, start); at > start {
 		from = at
 		goto again
 	}
-	if to, taken := l.taken(m.Resource, start, end, m.S); taken {
+	if to, taken := l.taken(m.Resource, start, end, s); taken {
 		from = to
 		goto again
 	}
 	if most := l.p.Resources[m.Resource].TiresS; t.Tires && most > 0 {
-		if d := l.p.day(start); l.tired[m.Resource][d] > 0 && l.tired[m.Resource][d]+m.S > most {
+		if d := l.p.day(start); l.tired[m.Resource][d] > 0 && l.tired[m.Resource][d]+s > most {
 			from = (d+1)*daySeconds - l.p.DayFromS
 			goto again
 		}
 	}
-	if t.Air != AnyAir && m.S > 0 {
-		if to, taken := taken(l.air[t.Air.other()], start, end+t.DustS, m.S+t.DustS); taken {
+	if t.Air != AnyAir && s > 0 {
+		if to, taken := taken(l.air[t.Air.other()], start, end+t.DustS, s+t.DustS); taken {
 			from = max(to, start+1)
 			goto again
 		}
 	}
 	for _, w := range t.With {
-		if to, taken := l.taken(w, start, end+t.KeepS, m.S+t.KeepS); taken {
+		if to, taken := l.taken(w, start, end+t.KeepS, s+t.KeepS); taken {
 			from = max(to, start+1)
 			goto again
 		}
@@ -212,7 +231,69 @@ again:
 			goto again
 		}
 	}
+	if until, full := l.full(t.Stay, end); full {
+		from = start + until - end
+		goto again
+	}
 	return start, end, true
+}
+
+// takes is how long a way to do a task takes that begins then: less, where it is set up for it already.
+func (l *laying) takes(m Mode, t *Task, start int64) int64 {
+	if t.Mix.ID == 0 {
+		return m.S
+	}
+	if l.alone {
+		return m.S - t.Mix.SavesS
+	}
+	ends := l.mixed[t.Mix.ID*len(l.p.Resources)+m.Resource]
+	k, _ := slices.BinarySearch(ends, start+1)
+	if k > 0 && start-ends[k-1] <= t.Mix.LastsS {
+		return m.S - t.Mix.SavesS
+	}
+	return m.S
+}
+
+// load is how many places of a resource are taken from a moment on, until the next.
+type load struct {
+	fromS  int64
+	places int
+}
+
+// full says whether there are too few places for what stays from a moment on, and until when at the least.
+func (l *laying) full(s Stay, from int64) (until int64, is bool) {
+	if s.S == 0 || l.alone {
+		return 0, false
+	}
+	loads, most := l.stays[s.Resource], l.p.places(s.Resource)
+	k := sort.Search(len(loads), func(i int) bool { return loads[i].fromS > from }) - 1
+	for k = max(0, k); k < len(loads) && loads[k].fromS < from+s.S; k++ {
+		if loads[k].places+s.Places > most && k+1 < len(loads) && loads[k+1].fromS > from {
+			until, is = loads[k+1].fromS, true
+		}
+	}
+	return until, is
+}
+
+// loaded is loads in order, and so many places more for a stretch.
+func loaded(list []load, s Span, places int) []load {
+	at := func(when int64) (k int) {
+		k = sort.Search(len(list), func(i int) bool { return list[i].fromS >= when })
+		if k == len(list) || list[k].fromS > when {
+			before := 0
+			if k > 0 {
+				before = list[k-1].places
+			}
+			list = slices.Insert(list, k, load{when, before})
+		}
+		return k
+	}
+	from := at(s.FromS)
+	to := at(s.ToS)
+	for k := from; k < to; k++ {
+		list[k].places += places
+	}
+	return list
 }
 
 // taken says until when something else lies within a stretch on a resource, and leaves no room for so many
@@ -241,6 +322,14 @@ func (l *laying) put(i int, at Placed) {
 	}
 	l.occupy(at.Resource, Span{at.StartS, at.EndS})
 	t := &l.p.Tasks[i]
+	if t.Mix.ID > 0 {
+		k := t.Mix.ID*len(l.p.Resources) + at.Resource
+		n, _ := slices.BinarySearch(l.mixed[k], at.EndS)
+		l.mixed[k] = slices.Insert(l.mixed[k], n, at.EndS)
+	}
+	if t.Stay.S > 0 {
+		l.stays[t.Stay.Resource] = loaded(l.stays[t.Stay.Resource], Span{at.EndS, at.EndS + t.Stay.S}, t.Stay.Places)
+	}
 	for _, w := range t.With {
 		l.occupy(w, Span{at.StartS, at.EndS + t.KeepS})
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-const outsideCases = 24
+const outsideCases = 48 // the second half with mixes and a line
 
 // middling is a problem of a dozen tasks with alternatives, stations, waits, windows and air.
 func middling(seed uint64) *Problem {
@@ -39,6 +39,9 @@ func middling(seed uint64) *Problem {
 		}
 		p.Tasks = append(p.Tasks, t)
 	}
+	if seed >= outsideCases/2 {
+		hungAndMixed(r, p)
+	}
 	return p
 }
 
@@ -61,11 +64,20 @@ func data(p *Problem) string {
 		add("keep", t.KeepS)
 		add("air", int(t.Air))
 		add("dust", t.DustS)
+		add("mix", t.Mix.ID)
+		add("saves", t.Mix.SavesS)
+		add("lasts", t.Mix.LastsS)
+		add("places", t.Stay.Places)
+		add("stay", t.Stay.S)
 		for _, b := range t.After {
 			before, after = append(before, fmt.Sprint(b+1)), append(after, fmt.Sprint(i+1))
 		}
 	}
-	out := fmt.Sprintf("n = %d; horizon = 200; m = %d; before = [%s]; after = [%s];\n", len(p.Tasks), len(before), strings.Join(before, ","), strings.Join(after, ","))
+	line := 0
+	for _, r := range p.Resources {
+		line += r.Places
+	}
+	out := fmt.Sprintf("line = %d; n = %d; horizon = 200; m = %d; before = [%s]; after = [%s];\n", line, len(p.Tasks), len(before), strings.Join(before, ","), strings.Join(after, ","))
 	for name, list := range cols {
 		out += name + " = [" + strings.Join(list, ",") + "];\n"
 	}
@@ -74,7 +86,7 @@ func data(p *Problem) string {
 
 // Middle-sized problems against a general constraint solver: MiniZinc 2.6.4 with Gecode 6.2, both from Debian;
 // their answers are recorded in testdata/outside.txt, and made anew with SAKUJI_MINIZINC=1. No plan is
-// shorter than the optimum, and all are as short.
+// shorter than the optimum; without mixes all are as short, with them most are, and the others nearly.
 func TestAgainstAConstraintSolver(t *testing.T) {
 	if os.Getenv("SAKUJI_MINIZINC") != "" {
 		record(t)
@@ -82,7 +94,7 @@ func TestAgainstAConstraintSolver(t *testing.T) {
 	f, err := os.Open("testdata/outside.txt")
 	require.NoError(t, err)
 	defer f.Close()
-	seen := 0
+	seen, missed := 0, 0
 	for lines := bufio.NewScanner(f); lines.Scan(); {
 		words := strings.Fields(lines.Text())
 		if len(words) != 2 || strings.HasPrefix(words[0], "#") {
@@ -93,10 +105,17 @@ func TestAgainstAConstraintSolver(t *testing.T) {
 		best, err := strconv.ParseInt(words[1], 10, 64)
 		require.NoError(t, err)
 		p := middling(seed)
-		assert.Equal(t, best, reached(t, p, best, 60_000, seed).Cost.EndS, "seed %d", seed)
+		end := reached(t, p, best, 60_000, seed).Cost.EndS
+		if seed < outsideCases/2 {
+			assert.Equal(t, best, end, "seed %d", seed)
+		} else if end > best {
+			missed++
+			assert.LessOrEqual(t, float64(end), 1.06*float64(best), "seed %d", seed)
+		}
 		seen++
 	}
 	assert.Equal(t, outsideCases, seen)
+	assert.LessOrEqual(t, missed, 3)
 }
 
 // record asks the other solver.

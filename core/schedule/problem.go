@@ -30,6 +30,7 @@ type Resource struct {
 	Name   string
 	Hours  *Calendar // nil: always
 	TiresS int64     // of tasks that tire it can do so much in a day; 0: any
+	Places int       // for what stays on it after a task: hanging places of a drying line; 0: any number
 	Idle   bool      // that it stands idle between its tasks is to be avoided, if nothing else tells plans apart
 }
 
@@ -38,6 +39,7 @@ type Job struct {
 	Name     string
 	ReleaseS int64   // none of its tasks begins before it
 	DueS     int64   // 0: whenever
+	StaleS   int64   // from then on its lateness counts staleTimes as much: the occasion is over; 0: never
 	Weight   float64 // of its lateness; 0: as 1
 }
 
@@ -57,12 +59,29 @@ type Task struct {
 	AgainS  int64 // after its end
 	MostS   int64 // after its end what follows should begin: later counts as lateness; 0: whenever
 	KeepS   int64 // for which With stays busy after its end: pieces dry in the booth
+	Stay    Stay  // where what it was done on is after its end
+	Mix     Mix   // what has to be set up for it
 	Air     Air   // what it does to the air
 	DustS   int64 // for which it matters after its end: until a coat is dry to the touch
 	Tires   bool  // its resource, which can bear so much of that a day; what tires does not go on the next day
 	Pinned  bool  // it and what it waits for take their places before all others, by PinS
 	PinS    int64
 	Seen    Placed // where people have seen it; its end 0: nowhere
+}
+
+// Stay is how many places of a resource are taken for a time after a task: pieces hang on the line until they
+// may be handled.
+type Stay struct {
+	Resource, Places int
+	S                int64 // 0: none are
+}
+
+// Mix is what has to be set up for a task: a colour that is mixed, a gun that is filled and cleaned. Who has
+// done one with the same not long ago saves that.
+type Mix struct {
+	ID     int   // from 1; 0: nothing has to be
+	SavesS int64 // where it is set up already
+	LastsS int64 // after the end of a task for which it was
 }
 
 // Air is what a task does to the air that it shares with others, or bears: what raises dust is not done
@@ -143,10 +162,19 @@ func (p Problem) Check() error {
 			return fmt.Errorf("task %s: its window shuts before it opens", p.named(i))
 		case t.Air < AnyAir || t.Air > Dusty:
 			return fmt.Errorf("task %s: there is no such air", p.named(i))
+		case t.Mix.ID < 0 || t.Mix.ID > mostTasks || t.Mix.SavesS < 0 || t.Mix.LastsS < 0:
+			return fmt.Errorf("task %s: there is no such mix", p.named(i))
+		case t.Stay.S < 0 || t.Stay.S > 0 && (!there(t.Stay.Resource) || t.Stay.Places < 1):
+			return fmt.Errorf("task %s: it stays nowhere", p.named(i))
+		case t.Stay.S > 0 && t.Stay.Places > p.places(t.Stay.Resource):
+			return fmt.Errorf("task %s: %s has fewer places than it needs", p.named(i), p.Resources[t.Stay.Resource].Name)
 		}
 		for _, m := range t.On {
 			if !there(m.Resource) || m.S < 0 || m.S > math.MaxInt32 {
 				return fmt.Errorf("task %s: a way to do it is none", p.named(i))
+			}
+			if t.Mix.ID > 0 && m.S < t.Mix.SavesS {
+				return fmt.Errorf("task %s: setting up for it takes longer than all of it", p.named(i))
 			}
 			if most := p.Resources[m.Resource].TiresS; t.Tires && (t.Split || most > 0 && m.S > most) {
 				return fmt.Errorf("task %s: it tires for longer than %s can bear in a day", p.named(i), p.Resources[m.Resource].Name)
@@ -228,9 +256,7 @@ func (p Problem) cost(at []Placed) (c Cost) {
 	for j, end := range ends {
 		job := p.Jobs[j]
 		c.FlowS += float64(max(0, end-job.ReleaseS))
-		if job.DueS > 0 && end > job.DueS {
-			c.LateS += job.weight() * float64(end-job.DueS)
-		}
+		c.LateS += job.late(end)
 	}
 	for i := range at {
 		for _, b := range p.Tasks[i].After {
@@ -284,11 +310,44 @@ func (j Job) weight() float64 {
 	return 1
 }
 
-// least is the shortest way to do a task.
-func (t Task) least() int64 {
+// staleTimes is how much more lateness counts once the occasion is over. Source: from memory.
+const staleTimes = 10
+
+// late is what it counts that a job is over at a moment.
+func (j Job) late(end int64) (s float64) {
+	if j.DueS > 0 {
+		s = float64(max(0, end-j.DueS))
+	}
+	if j.StaleS > 0 {
+		s += (staleTimes - 1) * float64(max(0, end-max(j.DueS, j.StaleS)))
+	}
+	return j.weight() * s
+}
+
+// places is for how much there is room on a resource.
+func (p Problem) places(r int) int {
+	if n := p.Resources[r].Places; n > 0 {
+		return n
+	}
+	return math.MaxInt
+}
+
+// shortest is the shortest way to do a task that has to be set up for.
+func (t Task) shortest() int64 {
 	s := t.On[0].S
 	for _, m := range t.On[1:] {
 		s = min(s, m.S)
 	}
 	return s
+}
+
+// least is how long it takes at the least.
+func (t Task) least() int64 { return t.shortest() - t.Mix.saves() }
+
+// saves is what is saved where a mix is set up already.
+func (m Mix) saves() int64 {
+	if m.ID == 0 {
+		return 0
+	}
+	return m.SavesS
 }

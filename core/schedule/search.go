@@ -25,7 +25,7 @@ type Search struct {
 	now  []Placed
 	way  []int   // of the plan that is gone on with, as the laying has it
 	hold []int64 // alike
-	coat []int   // tasks that what follows should follow soon
+	coat []int   // tasks that what follows should follow soon, or that may be set up for already
 	cost float64
 	late [lateSteps]float64
 	step int
@@ -57,7 +57,7 @@ func NewSearch(p *Problem, die Die) (*Search, error) {
 	}
 	s.now, s.way, s.hold, s.cost = slices.Clone(s.best.At), slices.Clone(s.l.way), slices.Clone(s.l.hold), s.best.Cost.of(p.Goal)
 	for i, t := range p.Tasks {
-		if t.WithinS > 0 || t.MostS > 0 {
+		if t.WithinS > 0 || t.MostS > 0 || t.Mix.ID > 0 {
 			s.coat = append(s.coat, i)
 		}
 	}
@@ -108,7 +108,7 @@ func (s *Search) again() {
 	copy(s.l.way, s.way)
 	copy(s.l.hold, s.hold)
 	s.otherWays()
-	s.holdBack()
+	s.holdBack(keys)
 	if s.l.lay(keys) != nil {
 		return
 	}
@@ -137,8 +137,9 @@ func (s *Search) otherWays() {
 	}
 }
 
-// holdBack has a coat wait, so that the next one falls into its window; or lets one go that waits.
-func (s *Search) holdBack() {
+// holdBack has a coat wait, so that the next one falls into its window, or that it is done right before another
+// of the same colour; or lets one go that waits.
+func (s *Search) holdBack(keys []float64) {
 	if len(s.coat) == 0 || s.die.IntN(4) > 0 {
 		return
 	}
@@ -148,11 +149,21 @@ func (s *Search) holdBack() {
 		return
 	}
 	t := s.p.Tasks[i]
+	if k := s.coat[s.die.IntN(len(s.coat))]; t.Mix.ID > 0 && k != i && s.p.Tasks[k].Mix.ID == t.Mix.ID && s.die.IntN(2) == 0 {
+		keys[i] = keys[k] - 0.5
+		s.l.hold[i] = max(0, s.now[k].StartS-s.p.ready(i, s.now))
+		return
+	}
 	long := t.AgainS
 	if t.MostS > 0 {
 		long = max(long, holdDays*daySeconds)
 	}
-	s.l.hold[i] = 1 + int64(s.die.Float64()*float64(long))
+	if t.Mix.ID > 0 {
+		long = max(long, min(s.best.Cost.EndS/3, daySeconds))
+	}
+	if long > 0 {
+		s.l.hold[i] = 1 + int64(s.die.Float64()*float64(long))
+	}
 }
 
 // holdDays is for how many days a task is held back at the most: a weekend is one. Source: from memory.

@@ -156,9 +156,90 @@ func TestWindowsAndAirAgainstAllBegins(t *testing.T) {
 			}
 			p.Tasks = append(p.Tasks, task)
 		}
+		hungAndMixed(r, p)
 		best := bestBegins(p, horizon)
 		assert.Equal(t, best, reached(t, p, best, 20_000, seed).Cost.EndS, "seed %d", seed)
 	}
+}
+
+// hungAndMixed gives some tasks of a problem, which has a resource more by it, something to be set up, and some
+// a place on a line where they stay.
+func hungAndMixed(r *rand.Rand, p *Problem) {
+	line := len(p.Resources)
+	p.Resources = append(p.Resources, Resource{Name: "line", Places: 2 + r.IntN(2)})
+	for i := range p.Tasks {
+		t := &p.Tasks[i]
+		if r.IntN(2) == 0 {
+			t.Mix = Mix{ID: 1 + r.IntN(2), SavesS: r.Int64N(t.shortest()), LastsS: r.Int64N(4)}
+		}
+		if r.IntN(2) == 0 {
+			t.Stay = Stay{Resource: line, Places: 1 + r.IntN(2), S: r.Int64N(5)}
+		}
+	}
+}
+
+// Three coats of the same colour one after the other are mixed for once, though another task lies between;
+// for what comes after the cup has dried it is mixed anew, and so does another person.
+func TestAColourIsMixedOnce(t *testing.T) {
+	mix := Mix{ID: 1, SavesS: 720, LastsS: 3600}
+	p := &Problem{
+		Resources: []Resource{{Name: "Ilse"}, {Name: "Jory"}},
+		Jobs:      []Job{{Name: "lanterns"}},
+		Tasks: []Task{
+			{Name: "green", On: []Mode{{0, 1800}}, Mix: mix},
+			{Name: "empty a plate", On: []Mode{{0, 1200}}, After: []int{0}},
+			{Name: "green", On: []Mode{{0, 1800}}, Mix: mix, After: []int{1}},
+			{Name: "green", On: []Mode{{0, 1800}}, Mix: mix, After: []int{2}, FromS: 3 * 3600},
+			{Name: "green", On: []Mode{{1, 1800}}, Mix: mix},
+		},
+	}
+	plan := planned(t, p, 20)
+	long := func(i int) int64 { return plan.At[i].EndS - plan.At[i].StartS }
+	assert.Equal(t, []int64{1800, 1080, 1800, 1800}, []int64{long(0), long(2), long(3), long(4)})
+	plan.At[3].EndS -= 720
+	assert.NotEmpty(t, Faults(p, plan), "who says that it is mixed still")
+}
+
+// Of two people who are free, the one takes a coat who has its colour in the cup; and what needs another colour
+// lets two of the same go one after the other.
+func TestThePlanSavesMixing(t *testing.T) {
+	p := &Problem{Goal: Lateness, Resources: []Resource{{Name: "Ilse"}}, Jobs: []Job{{Name: "x"}}}
+	for k := range 8 { // green and red in turns
+		p.Tasks = append(p.Tasks, Task{Name: "coat", On: []Mode{{0, 1200}}, Mix: Mix{ID: 1 + k%2, SavesS: 720, LastsS: 60}})
+	}
+	assert.EqualValues(t, 8*1200-6*720, planned(t, p, 3000).Cost.EndS, "four green ones, then four red ones")
+}
+
+// A line with room for ten: twelve pieces hang on it for an hour each time they are sprayed, in sixes.
+func TestHangingPlaces(t *testing.T) {
+	p := &Problem{Resources: []Resource{{Name: "Ilse"}, {Name: "line", Places: 10}}, Jobs: []Job{{Name: "snails"}}}
+	for range 3 {
+		p.Tasks = append(p.Tasks, Task{Name: "prime", On: []Mode{{0, 600}}, Stay: Stay{Resource: 1, Places: 6, S: 3600}})
+	}
+	plan := planned(t, p, 20)
+	assert.EqualValues(t, 600+2*3600, plan.Cost.EndS, "the next six are done when the line is free")
+	p.Resources[1].Places = 12
+	plan = planned(t, p, 20)
+	assert.EqualValues(t, 600+3600, plan.Cost.EndS, "two sixes hang side by side")
+	plan.At[2] = Placed{0, 1800, 2400}
+	plan.Cost = p.cost(plan.At)
+	assert.Equal(t, []string{"snails/prime: 18 places are taken of the 12 of line"}, Faults(p, plan))
+	p.Tasks[0].Stay.Places = 13
+	_, err := NewSearch(p, die(1))
+	assert.EqualError(t, err, "task snails/prime: line has fewer places than it needs")
+}
+
+// An order for an occasion is planned before one that is as late: after the occasion nobody wants it.
+func TestAfterTheOccasionLatenessCountsMore(t *testing.T) {
+	p := &Problem{Goal: Lateness, Resources: []Resource{{Name: "Ilse"}}, Jobs: []Job{{Name: "opera", DueS: 600, StaleS: 3600}, {Name: "shelf", DueS: 600}},
+		Tasks: []Task{{Job: 1, Name: "paint", On: []Mode{{0, 3000}}}, {Job: 0, Name: "paint", On: []Mode{{0, 3600}}}}}
+	plan := planned(t, p, 200)
+	assert.EqualValues(t, 3600, plan.At[1].EndS, "first, though it takes longer")
+	assert.InDelta(t, 3000+6000, plan.Cost.LateS, 1e-9)
+	p.Jobs[0].StaleS = 0
+	assert.EqualValues(t, 6600, planned(t, p, 200).At[1].EndS, "the shorter one first")
+	p.Jobs[0].StaleS = 1800
+	assert.InDelta(t, 3000+9*1800+2400, p.Bound(), 1e-9, "each takes that long at the least")
 }
 
 // bestBegins tries every second at which each task might begin.
@@ -179,9 +260,11 @@ func bestBegins(p *Problem, horizon int64) int64 {
 		for _, b := range p.Tasks[i].After { // sooner is a fault anyhow
 			from = max(from, plan.At[b].EndS)
 		}
-		for s := from; s+m.S < best; s++ {
-			plan.At[i] = Placed{m.Resource, s, s + m.S}
-			next(i + 1)
+		for _, long := range []int64{m.S, p.Tasks[i].least()} {
+			for s := from; s+long < best; s++ {
+				plan.At[i] = Placed{m.Resource, s, s + long}
+				next(i + 1)
+			}
 		}
 	}
 	next(0)
