@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"math"
 	"slices"
 	"testing"
 	"time"
@@ -237,6 +238,74 @@ func TestWhatMattersMoreGoesFirst(t *testing.T) {
 		f := ordersForm(s.Clock.At)
 		f.Weight = 77
 		assert.ErrorContains(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, numbers[0], f), "choose one of those")
+		return out
+	}
+	first, second := ready(0), ready(1)
+	assert.True(t, first[0].Before(first[1]), "%v", first)
+	assert.True(t, second[1].Before(second[0]), "%v", second)
+}
+
+// A gun that is filled for one order's coat is not cleaned for the next one's: what that saves is in the plan, and
+// is not where another day lies between. Pieces hang on the line until they may be handled.
+func TestCoatsAreSetUpForOnce(t *testing.T) {
+	s := apptest.New(t)
+	const setUpMin = 40
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"prime.batch": setUpMin, "line.places": 1}))
+	for range 2 {
+		s.Accept(s.Order(1, route.Primed))
+	}
+	coats := func() (out []plan.Task) {
+		for _, t := range planOf(t, s).Tasks {
+			if t.Stage == route.Prime {
+				out = append(out, t)
+			}
+		}
+		return out
+	}
+	minutes := func() (sum float64) {
+		for _, t := range coats() {
+			sum += t.Minutes
+		}
+		return sum
+	}
+	tasks := coats()
+	require.GreaterOrEqual(t, len(tasks), 2)
+	for k, x := range tasks[1:] {
+		assert.False(t, x.To.Before(tasks[k].WaitTo), "the line is full until the one before is off it")
+	}
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"line.places": 12}))
+	tasks = coats()
+	assert.True(t, tasks[1].To.Before(tasks[0].WaitTo), "they hang side by side")
+	once := minutes()
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mix.lasts": 0}))
+	sessions := (minutes() - once) / setUpMin
+	assert.GreaterOrEqual(t, sessions, 1.0, "the gun is filled anew for each")
+	assert.InDelta(t, math.Round(sessions), sessions, 0.01)
+}
+
+// An order of an occasion goes before one that is as late without one.
+func TestAnOrderOfAnOccasion(t *testing.T) {
+	ready := func(occasion int) (out [2]time.Time) {
+		s := apptest.New(t)
+		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+		numbers := [2]string{s.Order(20, route.Primed), s.Order(20, route.Primed)}
+		for k, no := range numbers {
+			s.Accept(no)
+			f := ordersForm(s.Clock.At.AddDate(0, 0, 2))
+			if k == occasion {
+				f.Stale = f.Wanted
+			}
+			require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, f))
+		}
+		sheet := planOf(t, s)
+		for k, no := range numbers {
+			out[k] = sheet.Ready(orderID(t, s, no))
+		}
+		f := ordersForm(s.Clock.At.AddDate(0, 0, 2))
+		f.Stale = s.Clock.At.AddDate(0, 0, 1).Format(time.DateOnly)
+		assert.ErrorContains(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, numbers[0], f), "does not come before")
+		f.Stale = "opening night"
+		assert.ErrorContains(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, numbers[0], f), "is not a date")
 		return out
 	}
 	first, second := ready(0), ready(1)

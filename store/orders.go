@@ -11,7 +11,7 @@ import (
 
 const (
 	orderOnce    = `number, created_ms, repeats_id`
-	orderColumns = `client_id, title, use, wanted_ms, budget_minor, note, state, accepted_ms, delivered_ms, closed_ms, terms, weight`
+	orderColumns = `client_id, title, use, wanted_ms, stale_ms, budget_minor, note, state, accepted_ms, delivered_ms, closed_ms, terms, weight`
 	orderFrom    = ` FROM orders o JOIN clients c ON c.id = o.client_id `
 	selectOrders = `SELECT o.*, c.name AS client` + orderFrom
 )

@@ -41,6 +41,7 @@ type Order struct {
 	Title       string
 	Use         string
 	Wanted      time.Time // zero: no date
+	Stale       time.Time // after it nobody has a use for the order: its occasion is over; zero: never
 	BudgetMinor int64     // 0: none named
 	Note        string
 	State       OrderState
@@ -187,6 +188,14 @@ func (o Order) WantedBy(a Act, day time.Time, sure bool) (Order, error) {
 	}
 	o.Wanted = day
 	return o, nil
+}
+
+// StaleAfter sets the day after which the order is of no use: that of its occasion, not before it is wanted.
+func (o Order) StaleAfter(day time.Time) (Order, error) {
+	var wrong rates.Invalid
+	wrong.Need(day.IsZero() || !day.Before(o.Wanted), "stale", "the day after which it is of no use does not come before the one it is wanted by")
+	o.Stale = day
+	return o, wrong.Err()
 }
 
 // Close files an order that was delivered. With money still open it takes a reason.

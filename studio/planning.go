@@ -92,6 +92,9 @@ type planner struct {
 	stations map[string]int
 	hands    []int
 	shortMin float64 // the shortest day of hands
+	line     int     // the drying line
+	mixes    map[string]int
+	together map[string]int // how many pieces share a set-up, by what they share it by
 	agreed   map[string]AgreedTask
 	moved    map[string]PlanMove
 	jobs     map[int64]int
@@ -105,7 +108,7 @@ type planner struct {
 // their plate is empty and their waits are over, what is made of others when those are done.
 func (h Shop) Problem(in Planning) (*schedule.Problem, []PlanTask) {
 	b := &planner{Planning: in, h: h, p: &schedule.Problem{Goal: schedule.Lateness}, machines: map[int64]int{}, stations: map[string]int{}, jobs: map[int64]int{}, last: map[int64]int{}, first: map[int64]int{},
-		ahead: map[int64][]Stage{}, agreed: map[string]AgreedTask{}, moved: map[string]PlanMove{}}
+		mixes: map[string]int{}, together: map[string]int{}, ahead: map[int64][]Stage{}, agreed: map[string]AgreedTask{}, moved: map[string]PlanMove{}}
 	for _, a := range in.Agreed {
 		b.agreed[a.Task] = a
 	}
@@ -146,6 +149,8 @@ func (b *planner) resources() {
 	}
 	b.stations[Outside] = len(b.p.Resources)
 	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: Outside, Hours: b.outdoors(local)})
+	b.line = len(b.p.Resources)
+	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: "drying line", Places: int(b.h.Book.V("line.places"))})
 	b.shortMin = pausedMin
 	for _, p := range b.People {
 		week := b.h.Week(p, b.Saturdays)
@@ -236,6 +241,9 @@ func (b *planner) job(orderID int64) int {
 		job := schedule.Job{Name: o.Number, Weight: o.Weight}
 		if !o.Wanted.IsZero() {
 			job.DueS = max(1, int64(o.Wanted.Sub(b.Now).Seconds()))
+		}
+		if !o.Stale.IsZero() {
+			job.StaleS = max(1, int64(o.Stale.Sub(b.Now).Seconds()))
 		}
 		switch orderID {
 		case b.First:
@@ -498,6 +506,10 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		t.With = []int{b.stations[what.Station]}
 		what.StayS = t.KeepS
 	}
+	if places := b.p.Resources[b.line].Places; what.Station == SprayBooth && places > 0 && t.WaitS > t.KeepS {
+		t.Stay = schedule.Stay{Resource: b.line, Places: min(pieces, places), S: t.WaitS}
+	}
+	b.setUp(&t, s, what.Piece, pieces)
 	switch { // it grows harder, or sticks
 	case s.Kind == route.Skin && next == route.Sand:
 		t.MostS = int64(3600 * b.h.Book.V("skin.most"))
@@ -509,6 +521,55 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		t.WithinS, t.AgainS = int64(within.Seconds()), int64(again.Seconds())
 	}
 	return t
+}
+
+// setUp lets a stage that is mixed for, or for which a gun is filled, be the shorter where that is done already,
+// and have all of it alone where it is not: the minutes it is planned for have their share of a session of as many
+// pieces as there are.
+func (b *planner) setUp(t *schedule.Task, s Stage, p Piece, pieces int) {
+	minutes := b.h.SetUpMin(s.Kind)
+	if minutes == 0 {
+		return
+	}
+	if len(b.together) == 0 {
+		for _, p := range b.Pieces {
+			for _, s := range p.Stages {
+				b.together[sharedBy(p, s.Kind)]++
+			}
+		}
+	}
+	all := float64(max(pieces, b.together[sharedBy(p, s.Kind)]))
+	sessions := math.Ceil(all / max(1, b.h.Book.V("batch.pieces")))
+	alone := int64(60 * minutes * max(0, 1-sessions*float64(pieces)/all))
+	for i := range t.On {
+		t.On[i].S += alone
+	}
+	key := string(s.Kind) + " " + s.How
+	if b.mixes[key] == 0 {
+		b.mixes[key] = len(b.mixes) + 1
+	}
+	t.Mix = schedule.Mix{ID: b.mixes[key], SavesS: min(int64(60*minutes), t.Shortest()), LastsS: int64(3600 * b.h.Book.V("mix.lasts"))}
+}
+
+// sharedBy names what a piece's stage shares its setting up by, as it is priced: coats of all that an order has,
+// colours of an item.
+func sharedBy(p Piece, kind route.StageKind) string {
+	switch kind {
+	case route.Prime, route.Clear:
+		return fmt.Sprint(kind, " of ", p.OrderID)
+	}
+	return fmt.Sprint(kind, " of item ", p.ItemID)
+}
+
+// SetUpMin is how long it takes to mix a coat, or to fill and clean a gun; 0: a stage is no coat.
+func (h Shop) SetUpMin(kind route.StageKind) float64 {
+	switch kind {
+	case route.Prime, route.Clear, route.Base, route.Spray, route.Shade, route.Light, route.Weather:
+		if key := string(kind) + ".batch"; h.Book.Has(key) {
+			return h.Book.V(key)
+		}
+	}
+	return 0
 }
 
 // Surrounded sets what a stage does to the air, and for how long it keeps its station; which that is, it says.

@@ -101,6 +101,7 @@ type OrderForm struct {
 	Title     string
 	Use       string
 	Wanted    string // YYYY-MM-DD, or empty
+	Stale     string // alike: the day after which it is of no use
 	Budget    string // an amount, or empty
 	Note      string
 	Weight    float64 // of its lateness; 0: as it is
@@ -138,20 +139,21 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 	if !studio.OneOf(o.Use, studio.Uses()...) {
 		o.Use = "shelf"
 	}
-	var wanted time.Time
-	if f.Wanted != "" {
-		day, err := time.ParseInLocation(time.DateOnly, f.Wanted, s.Zone())
-		if err != nil {
-			return change.Refuse("%q is not a date.", f.Wanted)
-		}
-		y, m, dd := day.Date()
-		wanted = studio.EndOfDay(y, m, dd, s.Zone())
+	wanted, err := endOf(f.Wanted, s)
+	if err != nil {
+		return err
+	}
+	stale, err := endOf(f.Stale, s)
+	if err != nil {
+		return err
 	}
 	by, err := o.WantedBy(d.Act(), wanted, f.Sure)
 	if err != nil {
 		return change.Refused(err)
 	}
-	*o = by
+	if *o, err = by.StaleAfter(stale); err != nil {
+		return change.Refused(err)
+	}
 	if f.Weight != 0 {
 		if *o, err = o.Weighed(f.Weight); err != nil {
 			return change.Refused(err)
@@ -166,6 +168,19 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 		o.BudgetMinor = minor
 	}
 	return nil
+}
+
+// endOf is the end of a day as a form has it; zero for none.
+func endOf(date string, s studio.Studio) (time.Time, error) {
+	if date == "" {
+		return time.Time{}, nil
+	}
+	day, err := time.ParseInLocation(time.DateOnly, date, s.Zone())
+	if err != nil {
+		return day, change.Refuse("%q is not a date.", date)
+	}
+	y, m, d := day.Date()
+	return studio.EndOfDay(y, m, d, s.Zone()), nil
 }
 
 // NewOrder takes an enquiry in.

@@ -69,12 +69,7 @@ func (s Sheet) apart() (out []Together) {
 	pots := map[pot][]Task{}
 	var order []pot
 	for _, t := range s.Tasks {
-		switch t.Stage {
-		case route.Prime, route.Base, route.Clear, route.Spray:
-		default:
-			continue
-		}
-		if t.From.Sub(s.Now) > togetherDays*24*time.Hour || t.Moved {
+		if s.Shop.SetUpMin(t.Stage) == 0 || t.From.Sub(s.Now) > togetherDays*24*time.Hour || t.Moved {
 			continue
 		}
 		k := pot{t.From.In(zone).Format(time.DateOnly), t.Stage, howOf(t)}
@@ -85,13 +80,12 @@ func (s Sheet) apart() (out []Together) {
 	}
 	for _, k := range order {
 		list := pots[k]
-		setUp := s.Shop.Book.Has(string(k.kind) + ".batch")
-		sessions := sessionsOf(list)
-		if !setUp || sessions < 2 {
+		sessions := sessionsOf(list, time.Duration(s.Shop.Book.V("mix.lasts")*float64(time.Hour)))
+		if sessions < 2 {
 			continue
 		}
 		last := list[len(list)-1]
-		t := Together{Doing: last.Doing, How: k.how, At: last.From, SavesMin: float64(sessions-1) * s.Shop.Book.V(string(k.kind)+".batch")}
+		t := Together{Doing: last.Doing, How: k.how, At: last.From, SavesMin: float64(sessions-1) * s.Shop.SetUpMin(k.kind)}
 		t.Person, _ = s.person(last.PersonID)
 		for _, x := range list {
 			t.Pieces, t.Keys = t.Pieces+x.Pieces, append(t.Keys, x.Key)
@@ -117,10 +111,11 @@ func howOf(t Task) string {
 	return ""
 }
 
-// sessionsOf counts how often tasks in the order of time are begun anew: by other hands, or after a pause.
-func sessionsOf(list []Task) (n int) {
+// sessionsOf counts how often tasks in the order of time are set up for: by other hands, or when what was mixed
+// is good no more.
+func sessionsOf(list []Task, lasts time.Duration) (n int) {
 	for k, t := range list {
-		if k == 0 || t.PersonID != list[k-1].PersonID || t.From.Sub(list[k-1].To) > joinGap {
+		if k == 0 || t.PersonID != list[k-1].PersonID || t.From.Sub(list[k-1].To) > lasts {
 			n++
 		}
 	}

@@ -34,12 +34,12 @@ func (p *Problem) Futures(plan Plan, n int, vary func(task int, s int64) Took) F
 	for range n {
 		more := make([]int64, len(p.Tasks))
 		for i, t := range p.Tasks {
-			took := vary(i, t.shortest())
+			took := vary(i, t.Shortest())
 			for k, m := range t.On {
-				lived.Tasks[i].On[k] = Mode{m.Resource, scaled(m.S, t.shortest(), took.S)}
+				lived.Tasks[i].On[k] = Mode{m.Resource, scaled(m.S, t.Shortest(), took.S)}
 			}
-			lived.Tasks[i].Split = t.Split || took.S > t.shortest() // what takes longer than it should goes on the next day
-			more[i] = max(0, took.S-t.shortest()) + took.MoreWaitS
+			lived.Tasks[i].Split = t.Split || took.S > t.Shortest() // what takes longer than it should goes on the next day
+			more[i] = max(0, took.S-t.Shortest()) + took.MoreWaitS
 			lived.Tasks[i].WaitS = t.WaitS + took.MoreWaitS
 		}
 		if l.lay(keys) != nil { // a task that has grown past the hours: it is over after all others

@@ -70,3 +70,13 @@ func BenchmarkFutures(b *testing.B) {
 		p.Futures(s.Best(), 200, func(_ int, s int64) Took { return Took{S: s * int64(80+d.IntN(60)) / 100} })
 	}
 }
+
+// A coat that goes faster in a future than its mixing takes is done in no time, and no sooner.
+func TestAFutureFasterThanMixing(t *testing.T) {
+	p := &Problem{Resources: []Resource{{Name: "Ilse"}}, Jobs: []Job{{Name: "x"}}}
+	for range 2 {
+		p.Tasks = append(p.Tasks, Task{Name: "coat", On: []Mode{{0, 900}}, Mix: Mix{ID: 1, SavesS: 720, LastsS: 3600}})
+	}
+	f := p.Futures(planned(t, p, 5), 3, func(int, int64) Took { return Took{S: 300} })
+	assert.Equal(t, []int64{300, 300, 300}, f.EndS[0])
+}

@@ -244,12 +244,12 @@ func (l *laying) takes(m Mode, t *Task, start int64) int64 {
 		return m.S
 	}
 	if l.alone {
-		return m.S - t.Mix.SavesS
+		return max(0, m.S-t.Mix.SavesS)
 	}
 	ends := l.mixed[t.Mix.ID*len(l.p.Resources)+m.Resource]
 	k, _ := slices.BinarySearch(ends, start+1)
 	if k > 0 && start-ends[k-1] <= t.Mix.LastsS {
-		return m.S - t.Mix.SavesS
+		return max(0, m.S-t.Mix.SavesS)
 	}
 	return m.S
 }

@@ -332,8 +332,8 @@ func (p Problem) places(r int) int {
 	return math.MaxInt
 }
 
-// shortest is the shortest way to do a task that has to be set up for.
-func (t Task) shortest() int64 {
+// Shortest is the shortest way to do a task that has to be set up for.
+func (t Task) Shortest() int64 {
 	s := t.On[0].S
 	for _, m := range t.On[1:] {
 		s = min(s, m.S)
@@ -342,7 +342,7 @@ func (t Task) shortest() int64 {
 }
 
 // least is how long it takes at the least.
-func (t Task) least() int64 { return t.shortest() - t.Mix.saves() }
+func (t Task) least() int64 { return t.Shortest() - t.Mix.saves() }
 
 // saves is what is saved where a mix is set up already.
 func (m Mix) saves() int64 {

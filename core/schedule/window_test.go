@@ -170,7 +170,7 @@ func hungAndMixed(r *rand.Rand, p *Problem) {
 	for i := range p.Tasks {
 		t := &p.Tasks[i]
 		if r.IntN(2) == 0 {
-			t.Mix = Mix{ID: 1 + r.IntN(2), SavesS: r.Int64N(t.shortest()), LastsS: r.Int64N(4)}
+			t.Mix = Mix{ID: 1 + r.IntN(2), SavesS: r.Int64N(t.Shortest()), LastsS: r.Int64N(4)}
 		}
 		if r.IntN(2) == 0 {
 			t.Stay = Stay{Resource: line, Places: 1 + r.IntN(2), S: r.Int64N(5)}

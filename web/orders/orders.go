@@ -67,12 +67,13 @@ func orderForm(r *http.Request) (orders.OrderForm, error) {
 		Title     string  `form:"title" validate:"max=200"`
 		Use       string  `form:"use"`
 		Wanted    string  `form:"wanted"`
+		Stale     string  `form:"stale"`
 		Budget    string  `form:"budget"`
 		Note      string  `form:"note"`
 		Weight    float64 `form:"weight"`
 		Sure      bool    `form:"sure"`
 	}](r)
-	return orders.OrderForm{ClientID: f.Client, NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Budget: f.Budget, Note: f.Note, Weight: f.Weight, Sure: f.Sure}, err
+	return orders.OrderForm{ClientID: f.Client, NewClient: f.NewClient, Title: f.Title, Use: f.Use, Wanted: f.Wanted, Stale: f.Stale, Budget: f.Budget, Note: f.Note, Weight: f.Weight, Sure: f.Sure}, err
 }
 
 func (s *Room) addOrder(w http.ResponseWriter, r *http.Request) {
