@@ -176,15 +176,17 @@ func (s Sheet) sure(p *schedule.Problem, plan schedule.Plan, job int, kinds []as
 	for k, of := range kinds {
 		own[k] = finish.EffortOf(s.Shop.Book, of.kind, s.Shop.History.Logged[of.process][of.kind])
 	}
-	future := p.Futures(plan, promiseLives, func(i int, sec int64) schedule.Took {
+	p, plan, of := p.UpTo(plan, job)
+	future := p.Futures(plan, promiseLives, func(k int, sec int64) schedule.Took {
+		i := of[k]
 		if i < len(s.what) {
 			return vary(i, sec)
 		}
-		of := kinds[i-len(s.what)]
-		if of.failsPerHour > 0 && die.Float64() < process.FailureChance(of.failsPerHour, float64(sec)/60) {
+		step := kinds[i-len(s.what)]
+		if step.failsPerHour > 0 && die.Float64() < process.FailureChance(step.failsPerHour, float64(sec)/60) {
 			return schedule.Took{S: int64(failedRuns * float64(sec))}
 		}
-		if of.kind == route.Print {
+		if step.kind == route.Print {
 			return schedule.Took{S: sec}
 		}
 		return schedule.Took{S: int64(float64(sec) * quote.Turned(own[i-len(s.what)], die.NormFloat64()))}

@@ -78,6 +78,36 @@ func (p *Problem) Futures(plan Plan, n int, vary func(task int, s int64) Took) F
 	return out
 }
 
+// UpTo is what of a problem and its plan begins no later than a job's last task: in a future it is done before the
+// rest, which changes nothing of it. of says which task of the problem each is.
+func (p *Problem) UpTo(plan Plan, job int) (part *Problem, at Plan, of []int) {
+	last := int64(-1)
+	for i, t := range p.Tasks {
+		if t.Job == job {
+			last = max(last, plan.At[i].StartS)
+		}
+	}
+	part = &Problem{Resources: p.Resources, Jobs: p.Jobs, Goal: p.Goal, DayFromS: p.DayFromS}
+	to := make([]int, len(p.Tasks))
+	for i, t := range p.Tasks {
+		if to[i] = -1; plan.At[i].StartS > last && t.Fixed == nil {
+			continue
+		}
+		to[i] = len(of)
+		of, at.At, part.Tasks = append(of, i), append(at.At, plan.At[i]), append(part.Tasks, t)
+	}
+	for k := range part.Tasks {
+		part.Tasks[k].After = nil
+		for _, b := range p.Tasks[of[k]].After {
+			if to[b] >= 0 { // what is fixed waits for nothing
+				part.Tasks[k].After = append(part.Tasks[k].After, to[b])
+			}
+		}
+	}
+	at.Cost = part.cost(at.At)
+	return part, at, of
+}
+
 // Within is when a job is over in so large a share of the futures; 0: in none of them ever.
 func (f Future) Within(job int, share float64) int64 {
 	ends := slices.Sorted(slices.Values(f.EndS[job]))

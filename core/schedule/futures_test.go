@@ -80,3 +80,24 @@ func TestAFutureFasterThanMixing(t *testing.T) {
 	f := p.Futures(planned(t, p, 5), 3, func(int, int64) Took { return Took{S: 300} })
 	assert.Equal(t, []int64{300, 300, 300}, f.EndS[0])
 }
+
+// What begins after a job's last task changes nothing of when it is over, in any future.
+func TestTheFutureOfAJobAlone(t *testing.T) {
+	p := generated(40, 3)
+	plan := planned(t, p, 20)
+	ends := make([]int64, len(p.Jobs))
+	for i, x := range plan.At {
+		ends[p.Tasks[i].Job] = max(ends[p.Tasks[i].Job], x.EndS)
+	}
+	longer := func(i int, s int64) Took { return Took{S: s + s*int64(i*7919%13)/10} }
+	whole := p.Futures(plan, 2, longer)
+	for job := range p.Jobs {
+		part, at, of := p.UpTo(plan, job)
+		require.Empty(t, Faults(part, at))
+		alone := part.Futures(at, 2, func(k int, s int64) Took { return longer(of[k], s) })
+		assert.Equal(t, whole.EndS[job], alone.EndS[job])
+		if ends[job] < plan.Cost.EndS/2 {
+			assert.Less(t, len(of), len(p.Tasks))
+		}
+	}
+}
