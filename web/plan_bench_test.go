@@ -47,16 +47,18 @@ func BenchmarkPlan(b *testing.B) {
 		h.ServeHTTP(w, r)
 		require.Equal(b, http.StatusOK, w.Code, path)
 	}
+	replan := func(days int) {
+		require.NoError(b, s.Orders.ChangeOrder(s.Ctx, s.Owner, last, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: s.Clock.At.AddDate(0, 0, days).Format(time.DateOnly), Sure: true}))
+		_, err := s.Plan.Plan(s.Ctx, time.Minute)
+		require.NoError(b, err)
+	}
 	day := s.Clock.At.AddDate(0, 0, 1).Format(time.DateOnly)
 	for _, part := range []struct {
 		name string
 		do   func()
 	}{
-		{"replan", func() {
-			require.NoError(b, s.Orders.ChangeOrder(s.Ctx, s.Owner, last, orders.OrderForm{Title: "Vases", ClientID: 1, Use: "shelf", Wanted: s.Clock.At.AddDate(0, 0, 60).Format(time.DateOnly), Sure: true}))
-			_, err := s.Plan.Plan(s.Ctx, time.Minute)
-			require.NoError(b, err)
-		}},
+		{"replan", func() { replan(60) }},
+		{"replan-late", func() { replan(2) }},
 		{"promise", func() {
 			_, err := s.Plan.Promise(s.Ctx, sheet.Steps())
 			require.NoError(b, err)

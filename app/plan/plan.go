@@ -74,7 +74,7 @@ type Late struct {
 // memory.
 const (
 	planBudget   = 400 * time.Millisecond
-	replanBudget = 100 * time.Millisecond // where people have agreed on one
+	replanUpTo   = 200 * time.Millisecond // of everything, where people have agreed on one: somebody waits
 	planSteps    = 1500                   // a small studio gets the same plan on any machine
 	planFresh    = 5 * time.Minute
 	worthS       = 3600 // less of lateness, by weight
@@ -144,6 +144,7 @@ func (a *Room) atHand(ctx context.Context) (Sheet, error) {
 // plan loads all of it and plans it.
 func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s Sheet, err error) {
 	s = Sheet{Now: now}
+	begun := time.Now()
 	foreseen, err := a.plates.Foreseen(ctx)
 	if err != nil {
 		return s, err
@@ -154,10 +155,10 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 	s.in.Plates = append(s.in.Plates, foreseen...)
 	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
 	var never schedule.ErrNever
-	if err = s.search(ctx, budget); errors.As(err, &never) { // hours that leave no room for something: the rest is planned all the same
+	if err = s.search(ctx, begun, budget); errors.As(err, &never) { // hours that leave no room for something: the rest is planned all the same
 		s.NoTime = never.Error()
 		s.in.Loose = true
-		err = s.search(ctx, budget)
+		err = s.search(ctx, begun, budget)
 	}
 	if err != nil {
 		return s, err
@@ -171,14 +172,14 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 
 // search looks for a plan. Where people have agreed on one, and an order would be late by it, another takes its
 // place if that is worth it: otherwise theirs goes on, with what is new in the gaps.
-func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
-	look := func(in studio.Planning, budget time.Duration) (out Sheet, err error) {
+func (s *Sheet) search(ctx context.Context, begun time.Time, budget time.Duration) error {
+	look := func(in studio.Planning, until time.Time) (out Sheet, err error) {
 		out.problem, out.what = s.Shop.Problem(in)
 		search, err := schedule.NewSearch(out.problem, rand.New(rand.NewPCG(1, 1)))
 		if err != nil {
 			return out, err
 		}
-		for k, end := 0, time.Now().Add(budget); k < planSteps && time.Now().Before(end) && ctx.Err() == nil; k++ {
+		for k := 0; k < planSteps && time.Now().Before(until) && ctx.Err() == nil; k++ {
 			search.Step()
 		}
 		out.best = search.Best()
@@ -186,14 +187,15 @@ func (s *Sheet) search(ctx context.Context, budget time.Duration) error {
 	}
 	kept := s.in
 	kept.Keep = true
-	best, err := look(kept, 0)
+	best, err := look(kept, begun)
 	agreed := err == nil && mostlySeen(best.problem)
 	if err == nil && (!agreed || !s.in.Keep && best.best.Cost.LateS > 0) {
 		var other Sheet
-		if agreed { // theirs is good already, and somebody waits
-			budget = min(budget, replanBudget)
+		until := time.Now().Add(budget)
+		if agreed { // theirs is good already
+			until = begun.Add(min(budget, replanUpTo))
 		}
-		if other, err = look(s.in, budget); err == nil && (!agreed || worthIt(other.best.Cost, best.best.Cost)) {
+		if other, err = look(s.in, until); err == nil && (!agreed || worthIt(other.best.Cost, best.best.Cost)) {
 			best = other
 		}
 	}

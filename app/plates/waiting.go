@@ -20,7 +20,8 @@ type WaitingGroup struct {
 
 // Waiting returns the pieces that may share plates, and those that must not be laid yet.
 func Waiting(tx *store.Tx, h studio.Shop) (groups []WaitingGroup, held []studio.HeldPiece, err error) {
-	pieces, err := tx.PiecesIn(studio.Waiting)
+	all, err := tx.PiecesIn(studio.InWork()...) // as the plan reads them, too
+	pieces := slices.DeleteFunc(slices.Clone(all), func(p studio.Piece) bool { return p.State != studio.Waiting })
 	if err == nil {
 		pieces, held, err = heldBack(tx, pieces)
 	}

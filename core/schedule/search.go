@@ -252,8 +252,8 @@ func (p *Problem) rules() [][]float64 {
 	switch {
 	case all: // they are kept where they are
 		return [][]float64{seen}
-	case seen != nil:
-		out = append(out, seen)
+	case seen != nil: // a good one is known: two more will do to begin with
+		out = append(out[:2], seen)
 	}
 	return out
 }
