@@ -225,6 +225,36 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.Equal(t, []plan.Promised{{}}, none)
 }
 
+// An order that was accepted, of which nothing is begun, might still be printed otherwise: in pieces that lie on
+// more plates at once. What of it stays in the plan is not planned twice; once a piece is on a plate it is too late.
+func TestWhatWasAcceptedPrintedOtherwise(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(3, route.Primed)
+	other := s.Order(2, route.Primed)
+	s.Accept(no)
+	s.Accept(other)
+	ways, err := s.Quotes.OtherWays(s.Ctx, no)
+	require.NoError(t, err)
+	require.Len(t, ways, 2)
+	assert.Positive(t, ways[0].MoreMinor)
+	assert.Greater(t, ways[1].MoreMinor, ways[0].MoreMinor, "two joints take longer than one")
+	order, err := s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	possible, err := s.Plan.Possible(s.Ctx, order.Order, append([]plan.AskedWay{{Steps: order.Steps()}}, ways...), studio.OtherMachine{}, time.Minute)
+	require.NoError(t, err)
+	assert.False(t, possible.Asked)
+	at := slices.IndexFunc(possible.Ways, func(w plan.PossibleWay) bool { return w.Name == "printed in two pieces and joined" })
+	require.GreaterOrEqual(t, at, 0)
+	way := possible.Ways[at]
+	assert.True(t, way.Ready.After(s.Clock.At))
+	assert.Less(t, way.Ready.Sub(possible.Planned).Abs(), 7*24*time.Hour, "it is not planned beside itself")
+	assert.Contains(t, possible.Cost(way), "for material and hands")
+	s.Print()
+	ways, err = s.Quotes.OtherWays(s.Ctx, other)
+	require.NoError(t, err)
+	assert.Empty(t, ways, "it is printed")
+}
+
 // promised is the sure date of an order.
 func promised(t *testing.T, s *apptest.Studio, no string) time.Time {
 	t.Helper()

@@ -182,6 +182,7 @@ type Variant struct {
 	FinishRoute string  `json:"school,omitempty"`
 	Factor      float64 `json:"factor,omitempty"`   // times as large; 0: as it is
 	CutInto     int     `json:"cut_into,omitempty"` // 1: in one; 0: as it is
+	Hollow      bool    `json:"hollow,omitempty"`   // what is usually hollowed is
 	Offered     bool    `json:"offered,omitempty"`  // the client may choose it
 }
 
@@ -217,6 +218,9 @@ func (v Variant) Of(h Shop, it Item, stood func(p Part, processName string) (Mod
 		p := &it.Parts[k]
 		if v.CutInto != 0 {
 			p.CutInto = v.CutInto
+		}
+		if v.Hollow && p.Process == process.Resin && p.WallMM == 0 {
+			p.WallMM = p.Model.UsualWallMM()
 		}
 		if v.Process == "" || v.Process == p.Process {
 			continue

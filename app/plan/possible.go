@@ -63,9 +63,6 @@ func (a *Room) Possible(ctx context.Context, o studio.Order, asked []AskedWay, o
 	if err != nil {
 		return Possible{}, err
 	}
-	if o.State == studio.Accepted {
-		asked = nil
-	}
 	if _, known := s.Orders[o.ID]; len(s.People) == 0 || !known && len(asked) == 0 {
 		return Possible{}, store.ErrNotFound
 	}
@@ -88,6 +85,13 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []A
 	var asked Asked
 	if len(others) > 0 {
 		asked, others = others[0].Steps, others[1:]
+	}
+	in := s.in
+	if o.State == studio.Accepted { // it is in the plan; made otherwise its pieces are not
+		asked = nil
+		if in, err = a.without(ctx, s, o); err != nil {
+			return out, err
+		}
 	}
 	out = Possible{Order: o, Shop: s.Shop, Late: len(s.Late), Asked: len(asked) > 0}
 	p, plan, job := s.problem, s.best, jobOf(s.problem, o)
@@ -115,7 +119,7 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []A
 	if err != nil {
 		return out, err
 	}
-	for _, w := range slices.Concat(s.ways(o, out.Chain), s.otherwise(others), turned, more) {
+	for _, w := range slices.Concat(s.ways(o, out.Chain), s.otherwise(in, others, out.Asked), turned, more) {
 		if w.asked == nil {
 			w.asked = asked
 		}
@@ -128,12 +132,21 @@ func (a *Room) possible(ctx context.Context, s Sheet, o studio.Order, others []A
 	return out, nil
 }
 
-// otherwise are the other ways to make an order that is asked for.
-func (s Sheet) otherwise(list []AskedWay) (out []trying) {
+// otherwise are the other ways to make an order, beside all else.
+func (s Sheet) otherwise(in studio.Planning, list []AskedWay, price bool) (out []trying) {
 	for _, w := range list {
-		out = append(out, trying{name: w.Name, shop: s.Shop, in: s.in, asked: w.Steps, price: true, costs: func(*schedule.Problem, schedule.Plan) (int64, string) { return w.MoreMinor, "" }})
+		out = append(out, trying{name: w.Name, shop: s.Shop, in: in, asked: w.Steps, price: price, costs: func(*schedule.Problem, schedule.Plan) (int64, string) { return w.MoreMinor, "material and hands" }})
 	}
 	return out
+}
+
+// without is what is planned without an order.
+func (a *Room) without(ctx context.Context, s Sheet, o studio.Order) (studio.Planning, error) {
+	in := s.in
+	foreseen, err := a.plates.ForeseenWithout(ctx, o.ID)
+	in.Plates = append(slices.DeleteFunc(slices.Clone(in.Plates), foreseenPlate), foreseen...)
+	in.Pieces = slices.DeleteFunc(slices.Clone(in.Pieces), func(p studio.Piece) bool { return p.OrderID == o.ID })
+	return in, err
 }
 
 // jobOf is an order's job; −1: the problem has none.

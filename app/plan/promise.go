@@ -19,7 +19,8 @@ import (
 // Asked is an order that is asked for: the steps of each of its items.
 type Asked [][]schedule.Step
 
-// AskedWay is another way to make it, with what the client would pay more.
+// AskedWay is another way to make an order: one that is asked for with what the client would pay more, one that
+// was accepted with what it costs more.
 type AskedWay struct {
 	Name      string
 	Steps     Asked

@@ -44,6 +44,14 @@ func (a *Room) ForeseenTurned(ctx context.Context, orderID int64) (out []studio.
 	return out, turned, err
 }
 
+// ForeseenWithout are they without the pieces of an order.
+func (a *Room) ForeseenWithout(ctx context.Context, orderID int64) ([]studio.PlannedPlate, error) {
+	return a.foreseen(ctx, nil, func(w *WhatIf) error {
+		w.Pieces = slices.DeleteFunc(slices.Clone(w.Pieces), func(lp studio.LaidPiece) bool { return lp.Piece.OrderID == orderID })
+		return nil
+	})
+}
+
 // fastest is how a piece stands that it is printed fastest, of the ways that are known.
 func fastest(tx *store.Tx, lp studio.LaidPiece) (id int64, m studio.Model, err error) {
 	list, err := tx.Orientations(lp.Piece.ModelID, lp.Piece.Process)

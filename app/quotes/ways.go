@@ -10,19 +10,24 @@ import (
 	"sakuji/studio"
 )
 
-// OtherWays are other ways to make an order that is asked for, which might have it ready sooner: the next
-// cheaper tier, its longest prints in two and in three pieces; each with its price. What cannot be made so is
-// left out.
+// OtherWays are other ways to make an order, which might have it ready sooner: the next cheaper tier, its longest
+// prints in two and in three pieces, or hollowed; each with its price. Of one that was accepted, as long as nothing
+// of it is begun, they are how it is printed, with what that costs more. What cannot be made so is left out.
 func (a *Room) OtherWays(ctx context.Context, number string) (out []plan.AskedWay, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		s, err := a.Sheet(tx, number)
-		if err != nil || s.Order.State == studio.Accepted {
+		accepted := s.Order.State == studio.Accepted
+		if err != nil || accepted && slices.ContainsFunc(s.Pieces, func(p studio.Piece) bool { return p.Counts() && !studio.OneOf(p.State, studio.Waiting, studio.InParts) }) {
 			return err
 		}
 		firm := studio.Firm(s.Specs())
 		terms := s.Order.Terms
 		terms.AskedMinor = 0 // that was asked for the order as it stands
-		for _, v := range otherWays(firm) {
+		as, err := pricedAs(tx, s.Shop, firm, terms, nil)
+		if err != nil {
+			return err
+		}
+		for _, v := range otherWays(firm, accepted) {
 			items, err := variantItems(tx, s.Shop, v, firm)
 			if err != nil {
 				return err
@@ -34,15 +39,23 @@ func (a *Room) OtherWays(ctx context.Context, number string) (out []plan.AskedWa
 			if slices.ContainsFunc(priced.Firm(), func(it studio.PricedItem) bool { return len(it.Estimate.Troubles) > 0 }) || len(studio.Differences(firm, items)) == 0 {
 				continue
 			}
-			out = append(out, plan.AskedWay{Name: v.Name, Steps: priced.Steps(), MoreMinor: priced.Price.TotalMinor - s.Price.TotalMinor})
+			way := plan.AskedWay{Name: v.Name, Steps: priced.Steps(), MoreMinor: priced.Price.TotalMinor - s.Price.TotalMinor}
+			if accepted {
+				way.MoreMinor = priced.Price.CostMinor - as.Price.CostMinor
+			}
+			out = append(out, way)
 		}
 		return nil
 	})
 	return out, err
 }
 
-// otherWays are they as variants.
-func otherWays(items []studio.Item) (out []studio.Variant) {
+// otherWays are they as variants; what the client was promised to get stays so once it was accepted.
+func otherWays(items []studio.Item, accepted bool) (out []studio.Variant) {
+	prints := []studio.Variant{{Name: "printed in two pieces and joined", CutInto: 2}, {Name: "printed in three pieces and joined", CutInto: 3}, {Name: "hollowed", Hollow: true}}
+	if accepted {
+		return prints
+	}
 	tiers := route.Tiers()
 	highest := 0
 	for _, it := range items {
@@ -54,5 +67,5 @@ func otherWays(items []studio.Item) (out []studio.Variant) {
 	case route.Primed:
 		out = append(out, studio.Variant{Name: route.TierName(route.Raw) + " instead of smoothed", Tier: route.Raw})
 	}
-	return append(out, studio.Variant{Name: "printed in two pieces and joined", CutInto: 2}, studio.Variant{Name: "printed in three pieces and joined", CutInto: 3})
+	return append(out, prints...)
 }
