@@ -225,6 +225,32 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	assert.Equal(t, []plan.Promised{{}}, none)
 }
 
+// By how much another plan could be less late is told: of a piece that cannot be ready by then, by nothing; where
+// others are in its way, by no more than it is late.
+func TestTheGapIsTold(t *testing.T) {
+	s := apptest.New(t)
+	no := s.Order(1, route.Primed)
+	s.Accept(no)
+	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, ordersForm(s.Clock.At)))
+	sheet := planOf(t, s)
+	require.Len(t, sheet.Late, 1)
+	assert.InDelta(t, 0, sheet.Gap, 1.0/60)
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+	for range 2 {
+		no := s.Order(12, route.Primed)
+		s.Accept(no)
+		require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, ordersForm(s.Clock.At.AddDate(0, 0, 1))))
+	}
+	sheet = planOf(t, s)
+	require.Len(t, sheet.Late, 3)
+	late := 0.0
+	for _, l := range sheet.Late {
+		late += float64(l.S) / 3600
+	}
+	assert.Positive(t, sheet.Gap)
+	assert.Less(t, sheet.Gap, late)
+}
+
 // An order that was accepted, of which nothing is begun, might still be printed otherwise: in pieces that lie on
 // more plates at once. What of it stays in the plan is not planned twice; once a piece is on a plate it is too late.
 func TestWhatWasAcceptedPrintedOtherwise(t *testing.T) {

@@ -34,7 +34,7 @@ var shots = flag.String("shots", "", "folder to take screenshots of the demo int
 
 // browser is a headless Chromium with one tab on a site.
 type browser struct {
-	t    *testing.T
+	t    testing.TB
 	ctx  context.Context
 	base string
 	mu   sync.Mutex
@@ -42,7 +42,7 @@ type browser struct {
 }
 
 // browse starts Chromium. Without it the test fails: `make test` installs it.
-func browse(t *testing.T, base string) *browser {
+func browse(t testing.TB, base string) *browser {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	require.NoError(t, err, "the browser tests need Debian's chromium")

@@ -6,9 +6,11 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"slices"
+	"strconv"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
@@ -80,4 +82,21 @@ func BenchmarkPlan(b *testing.B) {
 			b.ReportMetric(0, "ns/op")
 		})
 	}
+	b.Run("scroll", func(b *testing.B) { // the month, by 40 px a frame; 16.7 ms a frame is 60 of them a second
+		server := httptest.NewServer(h)
+		defer server.Close()
+		page := browse(b, server.URL)
+		page.open("/plan/month")
+		for b.Loop() {
+			page.eval(`window.ms = []; let last = performance.now(); const step = (now) => { ms.push(now - last); last = now; scrollBy(0, (ms.length & 63) < 32 ? 40 : -40); if (ms.length < 240) requestAnimationFrame(step) }; requestAnimationFrame(step)`)
+			page.until("ms.length >= 240")
+		}
+		for _, q := range []string{"50", "95"} {
+			frame, err := strconv.ParseFloat(page.eval("return ms.sort((a, b) => a - b)[Math.floor(ms.length * %s / 100)]", q), 64)
+			require.NoError(b, err)
+			b.ReportMetric(frame, "p"+q+"-ms/frame")
+		}
+		b.ReportMetric(0, "ns/op")
+		page.do(chromedp.Navigate("about:blank")) // it watches the plan no longer
+	})
 }

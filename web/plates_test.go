@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -79,6 +80,20 @@ func TestPlateIsArranged(t *testing.T) {
 	assert.Greater(t, where(c).XMM, other.XMM+5)
 	assert.Greater(t, where(c).YMM, other.YMM+3)
 	assert.Equal(t, before.XMM, where(a).XMM)
+
+	// By finger: the piece moves, and not the sheet.
+	b.do(chromedp.EmulateViewport(1280, 800, chromedp.EmulateTouch))
+	b.open(path)
+	x, y = middle(c)
+	was, at := where(c), func(x, y float64) *input.TouchPoint { return &input.TouchPoint{X: x, Y: y} }
+	b.do(touch("touchStart", at(x, y)), touch("touchMove", at(x-10, y+15)), touch("touchMove", at(x-20, y+30)), touch("touchEnd"))
+	kept(false)
+	assert.Equal(t, "0", b.eval("return Math.round(scrollY)"))
+	b.button("Keep it so")
+	b.until(`document.body.innerText.includes("Kept: the pieces lie so.")`)
+	assert.Less(t, where(c).XMM, was.XMM-2)
+	assert.Less(t, where(c).YMM, was.YMM-2)
+	b.do(chromedp.EmulateViewport(1280, 800))
 
 	// By keys: moved, turned, held.
 	b.open(path)
