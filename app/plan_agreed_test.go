@@ -301,6 +301,9 @@ func TestAnOrderOfAnOccasion(t *testing.T) {
 		for k, no := range numbers {
 			out[k] = sheet.Ready(orderID(t, s, no))
 		}
+		for _, l := range sheet.Late {
+			assert.Equal(t, l.Order.Number == numbers[occasion], l.TooLate())
+		}
 		f := ordersForm(s.Clock.At.AddDate(0, 0, 2))
 		f.Stale = s.Clock.At.AddDate(0, 0, 1).Format(time.DateOnly)
 		assert.ErrorContains(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, numbers[0], f), "does not come before")

@@ -60,6 +60,7 @@ var castings = map[string]bool{"Moth seal": true}
 type commission struct {
 	nick, client, title, use string
 	wanted                   time.Time
+	stale                    time.Time // of no use after; zero: never
 	budget                   string
 	note                     string
 	items                    []line
@@ -80,6 +81,9 @@ func (l *life) takeIn(c commission) error {
 	}
 	if !c.wanted.IsZero() {
 		f.Wanted = c.wanted.Format(time.DateOnly)
+	}
+	if !c.stale.IsZero() {
+		f.Stale = c.stale.Format(time.DateOnly)
 	}
 	o, err := l.App.Orders.NewOrder(l.ctx, l.ilse, f)
 	if err != nil {
@@ -240,7 +244,7 @@ func (l *life) may() error {
 			items: []line{{"Snail courier", []model{snail}, route.Painted, 24, 0.86, "resin"}}, colours: [][2]string{{"Shells", "moss, plum, brass and slate, six of each"}, {"Bags", "waxed brown"}}}, "Bram Ellery, board", 150 * time.Minute},
 		{day(time.May, 13, 9, 10), commission{nick: "kiosks", client: guild, title: "Mushroom kiosks", use: "gaming", wanted: day(time.June, 2, 0, 0),
 			items: []line{{"Mushroom kiosk", []model{kiosk}, route.Painted, 3, 1.4, "filament"}}, ask: "Shall the signs carry lettering, or stay blank for dry-wipe prices?"}, "Bram Ellery, board", 150 * time.Minute},
-		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), budget: "850", note: "A wedding present: of no use after the 16th.",
+		{day(time.May, 7, 12, 30), commission{nick: "orrery", client: "Odile Brackwater", title: "Moth-wing orrery", use: "shelf", wanted: day(time.May, 14, 0, 0), stale: day(time.May, 16, 0, 0), budget: "850", note: "A wedding present.",
 			items: []line{{"Orrery moth", []model{moth}, route.Painted, 3, 1, "resin"}, {"Orrery gear", []model{gear}, route.Painted, 4, 1, "resin"}}, colours: [][2]string{{"Gears", "old brass, darker in the gaps"}}}, "Odile Brackwater", 26 * time.Hour},
 		{day(time.May, 9, 10, 0), commission{nick: "seals", client: guild, title: "Moth seals, cast", use: "gaming", wanted: day(time.May, 27, 0, 0), note: "For sealing letters in the game: all alike, no paint.",
 			items: []line{{"Moth seal", []model{moth}, route.Primed, 6, 0.7, "resin"}}}, "Bram Ellery, board", 2 * time.Hour},

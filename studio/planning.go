@@ -247,7 +247,7 @@ func (b *planner) job(orderID int64) int {
 		}
 		switch orderID {
 		case b.First:
-			job.Weight = firstWeight
+			job.Weight, job.DueS = firstWeight, 1
 		case b.Last:
 			job.Weight = lastWeight
 		}

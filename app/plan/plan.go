@@ -309,5 +309,8 @@ func (s *Sheet) take() {
 	}
 }
 
+// TooLate reports whether its occasion is over by then.
+func (l Late) TooLate() bool { return !l.Order.Stale.IsZero() && l.Ready.After(l.Order.Stale) }
+
 // Minutes is by how much it is late.
 func (l Late) Minutes() float64 { return float64(l.S) / 60 }

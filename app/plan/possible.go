@@ -378,9 +378,17 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, 
 		search.Step()
 	}
 	plan := search.Best()
-	way := PossibleWay{Name: strings.TrimSpace(w.name), Late: len(problem.Late(plan)), Price: w.price}
-	way.Ready = s.over(problem, plan, jobOf(problem, o))
+	job := jobOf(problem, o)
+	way := PossibleWay{Name: strings.TrimSpace(w.name), Price: w.price, Ready: s.over(problem, plan, job)}
 	way.InDue = !o.Wanted.IsZero() && !way.Ready.After(o.Wanted)
+	for _, l := range problem.Late(plan) {
+		if l.Job != job { // its own day may be another for this
+			way.Late++
+		}
+	}
+	if !way.InDue && !o.Wanted.IsZero() {
+		way.Late++
+	}
 	if w.costs != nil {
 		way.CostMinor, way.For = w.costs(problem, plan)
 	}
