@@ -1,0 +1,267 @@
+package finish
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"sakuji/core/rates"
+	"sakuji/core/route"
+)
+
+// Medium is what a stage leaves on a piece that has to dry or set.
+type Medium string
+
+// Media.
+const (
+	Primer       Medium = "primer"
+	FillerPrimer Medium = "filler"
+	AcrylicPaint Medium = "acrylic"
+	CanPaint     Medium = "can" // enamel, or lacquer from a can
+	MirrorMetal  Medium = "mirror"
+	StainColour  Medium = "stain"
+	ClearCoat    Medium = "clear"
+	SpotPutty    Medium = "putty"
+	TwoPartPutty Medium = "twopart"
+	AirDryClay   Medium = "clay"
+	CastingResin Medium = "casting"
+	SandOrWash   Medium = "wash" // glued sand, a heavy wash
+	MouldRubber  Medium = "rubber"
+	nothingToDry Medium = ""
+)
+
+// Media lists them.
+func Media() []Medium {
+	return []Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat, SpotPutty, TwoPartPutty, AirDryClay, CastingResin, SandOrWash, MouldRubber}
+}
+
+// Name is the medium in words.
+func (m Medium) Name() string {
+	return map[Medium]string{Primer: "primer", FillerPrimer: "filler primer", AcrylicPaint: "acrylic", CanPaint: "enamel or lacquer", MirrorMetal: "mirror metal", StainColour: "stain", ClearCoat: "clear coat",
+		SpotPutty: "putty", TwoPartPutty: "two-part putty", AirDryClay: "clay", CastingResin: "casting resin", SandOrWash: "glued sand or wash", MouldRubber: "rubber"}[m]
+}
+
+// IsCoat reports whether another coat over it is a coat on a coat.
+func (m Medium) IsCoat() bool {
+	return slices.Contains([]Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat}, m)
+}
+
+// MediumOf is what a stage leaves; how is what is said of it on the strip. Empty: nothing that dries by the air.
+func MediumOf(kind route.StageKind, filler bool, p Paints) Medium {
+	switch kind {
+	case route.Prime:
+		if filler {
+			return FillerPrimer
+		}
+		return Primer
+	case route.Base, route.Spray, route.Shade:
+		return map[route.Coat]Medium{route.Acrylic: AcrylicPaint, route.Enamel: CanPaint, route.Lacquer: CanPaint, route.Mirror: MirrorMetal, route.Spirit: SandOrWash}[p.Of(kind)]
+	case route.Clear:
+		return ClearCoat
+	case route.Light, route.Detail:
+		return AcrylicPaint
+	case route.Weather, route.Texture, route.Flock, route.Ground:
+		return SandOrWash
+	case route.Fill:
+		return SpotPutty
+	case route.Mend:
+		return TwoPartPutty
+	case route.Clay:
+		return AirDryClay
+	case route.Pour:
+		return CastingResin
+	case route.Rubber:
+		return MouldRubber
+	}
+	return nothingToDry
+}
+
+// Clock is for how long after it was laid, in seconds and at BookC, a medium is what: each 0 where nothing is
+// said of it.
+type Clock struct {
+	TouchS  int64 // dry to the touch
+	RecoatS int64 // it takes the next coat
+	WithinS int64 // until then; and
+	AgainS  int64 // from then on again
+	HandleS int64 // it may be masked, sanded or handled
+	FullS   int64 // hard
+	OpenS   int64 // it can be worked until then
+}
+
+// ClockOf is the clock of a medium by the rate book. What the book says already of waits between stages is said
+// there alone.
+func ClockOf(b rates.Book, m Medium) Clock {
+	of := func(last, elsewhere string) int64 {
+		key := "dry." + string(m) + "." + last
+		if !b.Has(key) {
+			key = elsewhere
+		}
+		if !b.Has(key) {
+			return 0
+		}
+		return int64(math.Round(b.V(key) * map[string]float64{"min": 60, "h": 3600}[b.Get(key).Unit]))
+	}
+	stage := map[Medium]string{Primer: "prime", FillerPrimer: "filler", AcrylicPaint: "base", ClearCoat: "clear", SpotPutty: "fill", AirDryClay: "clay", CastingResin: "cast", SandOrWash: "weather", MouldRubber: "mould"}[m]
+	return Clock{TouchS: of("touch", ""), RecoatS: of("recoat", stage+".recoat"), WithinS: of("within", ""), AgainS: of("again", ""),
+		HandleS: of("handle", stage+".wait"), FullS: of("full", ""), OpenS: of("open", "")}
+}
+
+// Reading is what the air in the studio was at a moment.
+type Reading struct {
+	At              time.Time
+	C               float64
+	HumidityPercent float64
+}
+
+// Check says what of it cannot be.
+func (r Reading) Check() error {
+	var wrong rates.Invalid
+	wrong.Need(r.C >= -10 && r.C <= 50, "c", "a room has between −10 and 50 °C")
+	wrong.Need(r.HumidityPercent >= 1 && r.HumidityPercent <= 100, "humidity", "humidity: between 1 and 100 %%")
+	return wrong.Err()
+}
+
+// For how long a reading stands when none follows, and how damp a room is of which nobody says. Source: from
+// memory.
+const (
+	readingStands  = 12 * time.Hour
+	usualHumidityP = 50
+)
+
+// Air is how the air was that pieces dried in, and is from now on as far as anybody knows.
+type Air struct {
+	Book     rates.Book
+	Readings []Reading // in the order of time
+}
+
+// at is the air at a moment, and until when that is so; zero: for good.
+func (a Air) at(t time.Time) (r Reading, until time.Time) {
+	r = Reading{C: a.Book.V("room"), HumidityPercent: usualHumidityP}
+	k, found := slices.BinarySearchFunc(a.Readings, t, func(r Reading, t time.Time) int { return r.At.Compare(t) })
+	if found {
+		for k < len(a.Readings) && a.Readings[k].At.Equal(t) {
+			k++
+		}
+	}
+	if k < len(a.Readings) {
+		until = a.Readings[k].At
+	}
+	if k > 0 {
+		last := a.Readings[k-1]
+		if stands := last.At.Add(readingStands); t.Before(stands) {
+			r = last
+			if until.IsZero() || stands.Before(until) {
+				until = stands
+			}
+		}
+	}
+	return r, until
+}
+
+// Now is the air at a moment, and whether anybody has said so.
+func (a Air) Now(t time.Time) (r Reading, said bool) {
+	r, _ = a.at(t)
+	return r, !r.At.IsZero()
+}
+
+// slower is how many times as long a coat takes in such air as at BookC and dry: twice for every 10 °C less, and
+// twice again in damp air, as the book has it.
+func (a Air) slower(r Reading) float64 {
+	from, twice := a.Book.V("damp.from"), a.Book.V("damp.twice")
+	damp := max(0, r.HumidityPercent-from) / max(1, twice-from)
+	return Slower(r.C) * math.Exp2(damp)
+}
+
+// Dry is when something is dry that was laid at a moment and needs so many seconds at BookC, in dry air.
+func (a Air) Dry(from time.Time, s int64) time.Time {
+	left := float64(s)
+	for left > 0 {
+		r, until := a.at(from)
+		slower := a.slower(r)
+		if until.IsZero() || until.Sub(from).Seconds() >= left*slower {
+			return from.Add(time.Duration(left * slower * float64(time.Second))).Round(time.Second)
+		}
+		left -= until.Sub(from).Seconds() / slower
+		from = until
+	}
+	return from
+}
+
+// left is how many seconds at BookC are left at a moment of what was laid at another one.
+func (a Air) left(laid, at time.Time, s int64) int64 {
+	for low, high := int64(0), s; ; { // what dries by then is a part of s
+		if low >= high {
+			return s - low
+		}
+		mid := (low + high + 1) / 2
+		if a.Dry(laid, mid).After(at) {
+			high = mid - 1
+		} else {
+			low = mid
+		}
+	}
+}
+
+// Layer is a medium on a piece, and when it was laid.
+type Layer struct {
+	Medium Medium
+	At     time.Time
+}
+
+// Clocks are the moments of what lies on top of a piece; each zero where nothing is said of it.
+type Clocks struct {
+	Of     Medium
+	Laid   time.Time
+	Touch  time.Time
+	Recoat time.Time // it takes the next coat from then
+	Within time.Time // until then; and
+	Again  time.Time // from then on again
+	Handle time.Time // it may be masked, sanded or handled
+	Full   time.Time // it is hard, and all that lies under it
+	Open   time.Time // it can be worked until then
+}
+
+// Clocks works out the moments of a piece from its layers, the lowest first. What was covered before it was hard
+// takes longer for what it still needs, and the piece is not ready for tape, or hard, before it is.
+func (a Air) Clocks(layers []Layer) (c Clocks) {
+	if len(layers) == 0 {
+		return c
+	}
+	top := layers[len(layers)-1]
+	of := ClockOf(a.Book, top.Medium)
+	when := func(s int64) time.Time {
+		if s == 0 {
+			return time.Time{}
+		}
+		return a.Dry(top.At, s)
+	}
+	c = Clocks{Of: top.Medium, Laid: top.At, Touch: when(of.TouchS), Recoat: when(of.RecoatS), Within: when(of.WithinS), Again: when(of.AgainS), Handle: when(of.HandleS), Full: when(of.FullS)}
+	if of.OpenS > 0 { // it sets sooner where coats dry sooner
+		c.Open = a.Dry(top.At, of.OpenS)
+	}
+	for k, l := range layers[:len(layers)-1] {
+		under, covered := ClockOf(a.Book, l.Medium), layers[k+1].At
+		c.Handle = later(c.Handle, a.under(l.At, covered, under.HandleS))
+		c.Full = later(c.Full, a.under(l.At, covered, under.FullS))
+	}
+	return c
+}
+
+// under is when something is dry that was covered at a moment.
+func (a Air) under(laid, covered time.Time, s int64) time.Time {
+	if s == 0 || covered.Before(laid) {
+		return time.Time{}
+	}
+	if dry := a.Dry(laid, s); !dry.After(covered) {
+		return dry
+	}
+	return a.Dry(covered, int64(a.Book.V("covered")*float64(a.left(laid, covered, s))))
+}
+
+// later is the later of two moments, where both are said.
+func later(x, y time.Time) time.Time {
+	if y.After(x) {
+		return y
+	}
+	return x
+}
