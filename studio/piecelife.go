@@ -25,6 +25,7 @@ type Stamp struct {
 	At      time.Time // when it was done; zero: now
 	Bath    int64     // that it was washed in; 0: nobody said
 	Shown   string    // the stage that the sheet showed (Piece.Shown); empty: whichever is next
+	Drying  *Drying   // the air of the day, and the piece's paints; nil: its strip alone says what waits
 }
 
 // Shown names the stage that is next and its round, so that a stamp given on a sheet that
@@ -83,9 +84,14 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	}
 	err := p.MayStamp(at)
 	var wait *route.WaitError
+	if (err == nil || errors.As(err, &wait)) && st.Drying != nil {
+		if longer := st.Drying.Waits(p, at); longer != nil {
+			err = longer
+		}
+	}
 	switch {
 	case errors.As(err, &wait):
-		until := route.WaitError{For: wait.For, Until: wait.Until.In(zone)}
+		until := route.WaitError{For: wait.For, Until: wait.Until.In(zone), At: at}
 		if !st.Early && st.At.IsZero() {
 			return p, Entry{}, fmt.Errorf("%s must wait: %s", p.Code, until.Error())
 		}
@@ -107,6 +113,9 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 		return p, Entry{}, rates.Amiss("minutes", "%.0f minutes are more than a day; enter the minutes of hands", st.Minutes)
 	}
 	stage.mark(route.Done, a, at, st.Minutes, st.Note)
+	if st.Drying != nil {
+		stage.Until = st.Drying.Until(*stage, at)
+	}
 	if stage.Kind == route.Wash {
 		stage.BathID = st.Bath
 	}

@@ -14,6 +14,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/models"
 	"sakuji/app/setup"
+	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/core/solid"
@@ -56,6 +57,7 @@ type BenchSheet struct {
 	Count  map[string]int
 	Loads  map[route.StageKind]int // pieces that are ready for a station
 	Orders int
+	Air    finish.Air
 	Now    time.Time
 	Zone   *time.Location
 }
@@ -80,7 +82,10 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		if err != nil {
 			return err
 		}
-		orders, of := map[int64]studio.Order{}, beside(pieces)
+		if s.Air, err = air(tx, s.Now); err != nil {
+			return err
+		}
+		orders, of, paints := map[int64]studio.Order{}, beside(pieces), paintsOf(tx)
 		for _, p := range pieces {
 			o, known := orders[p.OrderID]
 			if !known {
@@ -90,6 +95,13 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 				orders[o.ID] = o
 			}
 			r := a.row(p, o)
+			if p.State == studio.AtBench {
+				held, err := wait(s.Air, paints, p, s.Now)
+				if err != nil {
+					return err
+				}
+				r.waits(held)
+			}
 			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
 			s.Count[BenchAll]++
 			ready := p.State == studio.AtBench && !r.Wait && r.Held == ""
@@ -149,9 +161,6 @@ func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
 		r.Say = string(p.State)
 	default:
 		r.Say = now.Kind.Manner().Do
-		if until := p.Strip().Until(); a.Clock.Now().Before(until) {
-			r.Wait, r.Until, r.For = true, until, p.Strip().WaitedFor()
-		}
 	}
 	for _, s := range p.Stages {
 		if s.Mark == route.SentBack {
@@ -159,6 +168,13 @@ func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
 		}
 	}
 	return r
+}
+
+// waits notes what the piece waits for; nil: nothing.
+func (r *BenchRow) waits(w *route.WaitError) {
+	if w != nil {
+		r.Wait, r.Until, r.For = true, w.Until, w.For
+	}
 }
 
 // PieceSheet is one piece at the bench.
@@ -189,6 +205,8 @@ type PieceSheet struct {
 	Exploded  []studio.ExplodedPart // of an assembly: its parts pulled apart
 	Spare     string                // the label of a print that may stand in for it
 	Sealed    string                // why it must not be cured as it is; empty: it may
+	Clocks    finish.Clocks         // of what lies on top of it
+	Air       finish.Reading        // that it dries in
 }
 
 // Kind is the stage that is next, or none.
@@ -216,7 +234,19 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		}
 		s = PieceSheet{BenchRow: a.row(p, o), Now: a.Clock.Now(), Zone: h.Studio.Zone()}
 		s.Material, _ = h.Material(p.MaterialID, p.Process)
-		s.MayStamp = p.MayStamp(s.Now)
+		d, err := drying(tx, s.Now, p)
+		if err != nil {
+			return err
+		}
+		if s.MayStamp = p.MayStamp(s.Now); p.State == studio.AtBench {
+			held := d.Waits(p, s.Now)
+			s.waits(held)
+			if held != nil {
+				s.MayStamp = held
+			}
+		}
+		s.Clocks = d.Clocks(p)
+		s.Air, _ = d.Air.Now(s.Now)
 		s.BackTo = p.Strip().BackTo()
 		if last := p.Last(); last != nil && p.MayOpen(s.Now) == nil {
 			s.TakeBack = last.Kind.Manner().Name
@@ -331,8 +361,17 @@ func (s *PieceSheet) nextAlike(a *Room, tx *store.Tx) error {
 		return nil
 	}
 	pieces, err := tx.PiecesIn(studio.AtBench)
+	if err != nil {
+		return err
+	}
+	in, err := air(tx, s.Now)
+	all := paintsOf(tx)
 	for _, p := range pieces {
-		if n := p.Now(); p.ID != s.Piece.ID && n != nil && n.Kind == now.Kind && p.Strip().MayStamp(s.Now) == nil {
+		if n := p.Now(); err != nil || p.ID == s.Piece.ID || n == nil || n.Kind != now.Kind || p.Strip().MayStamp(s.Now) != nil {
+			continue
+		}
+		held, e := wait(in, all, p, s.Now)
+		if err = e; e == nil && held == nil {
 			if s.NextAlike++; s.Next == "" {
 				s.Next = p.Code
 			}
@@ -383,6 +422,11 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 		if err := mayStamp(c, p, st); err != nil {
 			return p, studio.Entry{}, err
 		}
+		d, err := drying(c.Tx, c.Now, p)
+		if err != nil {
+			return p, studio.Entry{}, err
+		}
+		st.Drying = &d
 		return p.Stamp(c.Act(), st, zone)
 	}
 }

@@ -73,12 +73,12 @@ type Late struct {
 // How long a plan is looked for, and for how long it stays the plan while nothing happens. Source: from
 // memory.
 const (
-	planBudget   = 400 * time.Millisecond
-	replanUpTo   = 200 * time.Millisecond // of everything, where people have agreed on one: somebody waits
-	planSteps    = 1500                   // a small studio gets the same plan on any machine
-	planFresh    = 5 * time.Minute
-	worthS       = 3600 // less of lateness, by weight
-	worthFlow    = 0.97 // of the time that orders are in the house
+	planBudget = 400 * time.Millisecond
+	replanUpTo = 200 * time.Millisecond // of everything, where people have agreed on one: somebody waits
+	planSteps  = 1500                   // a small studio gets the same plan on any machine
+	planFresh  = 5 * time.Minute
+	worthS     = 3600 // less of lateness, by weight
+	worthFlow  = 0.97 // of the time that orders are in the house
 )
 
 // Plan returns the plan of the studio as it stands; it waits for it as long as upTo.

@@ -125,7 +125,7 @@ func (r Reading) Check() error {
 // memory.
 const (
 	readingStands  = 12 * time.Hour
-	usualHumidityP = 50
+	UsualHumidityP = 50
 )
 
 // Air is how the air was that pieces dried in, and is from now on as far as anybody knows.
@@ -136,7 +136,7 @@ type Air struct {
 
 // at is the air at a moment, and until when that is so; zero: for good.
 func (a Air) at(t time.Time) (r Reading, until time.Time) {
-	r = Reading{C: a.Book.V("room"), HumidityPercent: usualHumidityP}
+	r = Reading{C: a.Book.V("room"), HumidityPercent: UsualHumidityP}
 	k, found := slices.BinarySearchFunc(a.Readings, t, func(r Reading, t time.Time) int { return r.At.Compare(t) })
 	if found {
 		for k < len(a.Readings) && a.Readings[k].At.Equal(t) {

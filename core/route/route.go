@@ -252,9 +252,15 @@ var (
 type WaitError struct {
 	For   string // what is waited for
 	Until time.Time
+	At    time.Time // when it was asked: of another day, the day is told, too
 }
 
-func (e *WaitError) Error() string { return e.For + " at " + e.Until.Format("15:04") }
+func (e *WaitError) Error() string {
+	if e.At.IsZero() || e.At.In(e.Until.Location()).Format(time.DateOnly) == e.Until.Format(time.DateOnly) {
+		return e.For + " at " + e.Until.Format("15:04")
+	}
+	return e.For + " on " + e.Until.Format("Mon 2 Jan, 15:04")
+}
 
 // MayStamp says whether the stage that is next can be stamped at a time.
 func (s Stages) MayStamp(at time.Time) error {
@@ -266,7 +272,7 @@ func (s Stages) MayStamp(at time.Time) error {
 		return ErrOnPlate
 	}
 	if until := s.Until(); at.Before(until) {
-		return &WaitError{s.waitedFor(), until}
+		return &WaitError{s.waitedFor(), until, at}
 	}
 	return nil
 }

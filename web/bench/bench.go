@@ -6,12 +6,14 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/change"
 	"sakuji/app/pieces"
 	"sakuji/app/plan"
+	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -147,6 +149,79 @@ func (s *Room) chooseHand(w http.ResponseWriter, r *http.Request) {
 	}
 	s.Sessions.Put(r.Context(), "hand", p.ID)
 	s.Done(w, r, kit.Back(r, "/bench"), p.Name+" stamps now.")
+}
+
+// noteAir keeps what the air in the studio is.
+func (s *Room) noteAir(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		C        kit.Optional `form:"c" label:"Temperature"`
+		Humidity kit.Optional `form:"humidity" label:"Humidity"`
+	}](r)
+	if err == nil && !f.C.Given {
+		err = change.RefuseField("c", "How warm is it? Nothing was noted.")
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	reading := studio.AirReading{Reading: finish.Reading{C: f.C.Value, HumidityPercent: finish.UsualHumidityP}}
+	if f.Humidity.Given {
+		reading.HumidityPercent = f.Humidity.Value
+	}
+	sooner, later, err := s.App.Pieces.NoteAir(r.Context(), s.Hand(r), reading)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	told := reading.Text() + " is noted."
+	switch {
+	case later > 0:
+		told += " " + studio.UpperFirst(studio.Say(later, "piece")) + " will be dry later."
+	case sooner > 0:
+		told += " " + studio.UpperFirst(studio.Say(sooner, "piece")) + " will be dry sooner."
+	}
+	s.Done(w, r, kit.Back(r, "/bench"), told)
+}
+
+// Room is the air in the studio, in words.
+func (v benchView) Room() string {
+	now, said := v.Air.Now(v.Now)
+	text := studio.AirReading{Reading: now}.Text()
+	if !said {
+		return text + ", as the rate book has it"
+	}
+	return text + ", noted " + studio.ClockText(now.At.In(v.Zone), v.Now.In(v.Zone))
+}
+
+// moment is one of a coat’s clock.
+type moment struct {
+	What string
+	At   time.Time
+	Over bool // it has come
+}
+
+// Moments are those of what lies on top of the piece, in words; those that come to the same are one.
+func (v pieceView) Moments() (out []moment) {
+	c := v.Clocks
+	add := func(what string, at time.Time) {
+		if at.IsZero() {
+			return
+		}
+		if n := len(out); n > 0 && out[n-1].At.Equal(at) {
+			out[n-1].What += ", " + what
+			return
+		}
+		out = append(out, moment{what, at, !at.After(v.Now)})
+	}
+	add("worked until", c.Open)
+	add("dry to the touch", c.Touch)
+	add("takes the next coat", c.Recoat)
+	add("takes it until", c.Within)
+	add("takes it again", c.Again)
+	add("safe to tape, sand or handle", c.Handle)
+	add("hard", c.Full)
+	slices.SortStableFunc(out, func(a, b moment) int { return a.At.Compare(b.At) })
+	return out
 }
 
 // pieceView is a piece with the hands that may be chosen.
