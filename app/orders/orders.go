@@ -159,15 +159,19 @@ func fillOrder(d change.Change, o *studio.Order, f OrderForm, s studio.Studio) e
 			return change.Refused(err)
 		}
 	}
-	o.BudgetMinor = 0
-	if strings.TrimSpace(f.Budget) != "" {
-		minor, err := studio.ParseMoney(f.Budget, s.Currency)
-		if err != nil || minor < 0 {
-			return change.RefuseField("budget", "Budget: %q is not an amount.", f.Budget)
-		}
-		o.BudgetMinor = minor
+	o.BudgetMinor, err = budgetOf(f.Budget, s)
+	return err
+}
+
+// budgetOf is a budget as a form has it; 0 for none.
+func budgetOf(amount string, s studio.Studio) (minor int64, err error) {
+	if strings.TrimSpace(amount) == "" {
+		return 0, nil
 	}
-	return nil
+	if minor, err = studio.ParseMoney(amount, s.Currency); err != nil || minor < 0 {
+		return 0, change.RefuseField("budget", "Budget: %q is not an amount.", amount)
+	}
+	return minor, nil
 }
 
 // endOf is the end of a day as a form has it; zero for none.

@@ -234,19 +234,9 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		}
 		s = PieceSheet{BenchRow: a.row(p, o), Now: a.Clock.Now(), Zone: h.Studio.Zone()}
 		s.Material, _ = h.Material(p.MaterialID, p.Process)
-		d, err := drying(tx, s.Now, p)
-		if err != nil {
+		if err := s.dries(tx, p); err != nil {
 			return err
 		}
-		if s.MayStamp = p.MayStamp(s.Now); p.State == studio.AtBench {
-			held := d.Waits(p, s.Now)
-			s.waits(held)
-			if held != nil {
-				s.MayStamp = held
-			}
-		}
-		s.Clocks = d.Clocks(p)
-		s.Air, _ = d.Air.Now(s.Now)
 		s.BackTo = p.Strip().BackTo()
 		if last := p.Last(); last != nil && p.MayOpen(s.Now) == nil {
 			s.TakeBack = last.Kind.Manner().Name
@@ -277,17 +267,29 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 				return err
 			}
 		}
-		booked, err := tx.BookedFor(o.ID)
-		if err != nil {
-			return err
-		}
-		s.Booked = booked[p.MaterialID]
 		if s.Log, err = tx.LogOfPiece(p.ID); err != nil {
 			return err
 		}
 		return s.nextAlike(a, tx)
 	})
 	return s, err
+}
+
+// dries finds what the piece waits for, and the clocks of what lies on it.
+func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
+	d, err := drying(tx, s.Now, p)
+	if err != nil {
+		return err
+	}
+	if s.MayStamp = p.MayStamp(s.Now); p.State == studio.AtBench {
+		if held := d.Waits(p, s.Now); held != nil {
+			s.waits(held)
+			s.MayStamp = held
+		}
+	}
+	s.Clocks = d.Clocks(p)
+	s.Air, _ = d.Air.Now(s.Now)
+	return nil
 }
 
 // fragile finds the thin places of a piece.
@@ -328,7 +330,9 @@ func (s *PieceSheet) provenance(tx *store.Tx, h studio.Shop, p studio.Piece) (er
 		}
 	}
 	s.Load = h.AtOnce(s.Kind(), s.Model, p)
-	return nil
+	booked, err := tx.BookedFor(p.OrderID)
+	s.Booked = booked[p.MaterialID]
+	return err
 }
 
 // family finds the assembly of a piece, or the parts of an assembly.

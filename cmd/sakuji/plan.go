@@ -182,20 +182,9 @@ func (j planJob) problem() (*schedule.Problem, error) {
 	}
 	y, m, d := j.Start.Date()
 	p := &schedule.Problem{DayFromS: int64(j.Start.Sub(time.Date(y, m, d, 0, 0, 0, 0, j.Start.Location())).Seconds())}
-	resources := map[string]int{}
-	for i, r := range j.Resources {
-		if _, twice := resources[r.ID]; twice || r.ID == "" {
-			return nil, fmt.Errorf("resources[%d]: %q is no name of its own", i, r.ID)
-		}
-		if r.Places < 0 {
-			return nil, fmt.Errorf("resources[%d]: places: none or more", i)
-		}
-		hours, err := r.calendar(j.Start)
-		if err != nil {
-			return nil, fmt.Errorf("resources[%d]: %w", i, err)
-		}
-		resources[r.ID] = i
-		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours, TiresS: seconds(r.Tires), Places: r.Places})
+	resources, err := j.resources(p)
+	if err != nil {
+		return nil, err
 	}
 	tasks, err := j.named()
 	if err != nil {
@@ -243,6 +232,26 @@ func (j planJob) problem() (*schedule.Problem, error) {
 		return nil, fmt.Errorf("objective %q: makespan or lateness", j.Objective)
 	}
 	return p, p.Check()
+}
+
+// resources adds them, and numbers them by their names.
+func (j planJob) resources(p *schedule.Problem) (map[string]int, error) {
+	numbers := map[string]int{}
+	for i, r := range j.Resources {
+		if _, twice := numbers[r.ID]; twice || r.ID == "" {
+			return nil, fmt.Errorf("resources[%d]: %q is no name of its own", i, r.ID)
+		}
+		if r.Places < 0 {
+			return nil, fmt.Errorf("resources[%d]: places: none or more", i)
+		}
+		hours, err := r.calendar(j.Start)
+		if err != nil {
+			return nil, fmt.Errorf("resources[%d]: %w", i, err)
+		}
+		numbers[r.ID] = i
+		p.Resources = append(p.Resources, schedule.Resource{Name: r.ID, Hours: hours, TiresS: seconds(r.Tires), Places: r.Places})
+	}
+	return numbers, nil
 }
 
 // named numbers the tasks by JOB/TASK.
