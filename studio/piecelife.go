@@ -67,6 +67,21 @@ func (p Piece) MayStamp(at time.Time) error {
 	return p.Strip().MayStamp(at)
 }
 
+// MayBegin says whether hands can begin what is next; shown is the stage that the sheet showed.
+func (p Piece) MayBegin(at time.Time, shown string, d Drying) error {
+	if err := p.shows(shown, at.Location()); err != nil {
+		return err
+	}
+	err := p.MayStamp(at)
+	if wait := d.Waits(p, at); p.State == AtBench && wait != nil {
+		err = wait
+	}
+	if err != nil {
+		return fmt.Errorf("%s cannot be begun: %w", p.Code, err)
+	}
+	return nil
+}
+
 // Stamp stamps the stage that is next.
 func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error) {
 	st.Note = strings.TrimSpace(st.Note)

@@ -431,7 +431,16 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 			return p, studio.Entry{}, err
 		}
 		st.Drying = &d
-		return p.Stamp(c.Act(), st, zone)
+		if min, some, err := clocked(c, p); err != nil {
+			return p, studio.Entry{}, err
+		} else if some && st.Minutes < 0 {
+			st.Minutes = min
+		}
+		p, e, err := p.Stamp(c.Act(), st, zone)
+		if err == nil {
+			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+		}
+		return p, e, err
 	}
 }
 
@@ -488,7 +497,11 @@ func sealed(tx *store.Tx, p studio.Piece) (string, error) {
 // one on; shown is the stage that the sheet showed.
 func (a *Room) SendBack(ctx context.Context, who change.Actor, code string, to route.StageKind, note, shown string) error {
 	_, err := a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
-		return p.SendBack(c.Act(), to, note, shown, zone)
+		p, e, err := p.SendBack(c.Act(), to, note, shown, zone)
+		if err == nil {
+			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+		}
+		return p, e, err
 	})
 	return err
 }
@@ -515,7 +528,11 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 				return p, studio.Entry{}, err
 			}
 		}
-		return p.TakeBack(c.Act())
+		p, e, err := p.TakeBack(c.Act())
+		if err == nil {
+			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+		}
+		return p, e, err
 	})
 	return err
 }

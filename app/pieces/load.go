@@ -76,11 +76,7 @@ func (a *Room) StampTogether(ctx context.Context, who change.Actor, shown map[st
 	if st.Minutes > 0 {
 		st.Minutes /= float64(len(shown))
 	}
-	codes := make([]string, 0, len(shown))
-	for code := range shown {
-		codes = append(codes, code)
-	}
-	slices.Sort(codes)
+	codes := sortedKeys(shown)
 	err = a.Do(ctx, who, func(c change.Change) error {
 		for _, code := range codes {
 			one := st

@@ -356,7 +356,11 @@ func WithModels(tx *store.Tx, items []studio.Item) ([]studio.Item, error) {
 
 // save writes a piece with its strip, and what happened to it.
 func save(c change.Change, p studio.Piece, e studio.Entry) error {
-	return errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e))
+	err := errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e))
+	if err == nil && p.State != studio.AtBench { // nobody works on it any more
+		err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+	}
+	return err
 }
 
 // CallOff takes a piece off its order; laid on a plate that has not started, it is lifted off

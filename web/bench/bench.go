@@ -228,6 +228,7 @@ func (v pieceView) Moments() (out []moment) {
 type pieceView struct {
 	pieces.PieceSheet
 	People []studio.Person
+	Hand   *pieces.InHand // as the one whose sheet it is has it in hand; nil: they have not begun
 }
 
 func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
@@ -241,9 +242,14 @@ func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people},
+	hand, err := s.App.Pieces.InHandOf(r.Context(), s.Hand(r).ID, sheet.Piece)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people, hand},
 		Block: kit.Block("Order", sheet.Order.Number, "Try", strconv.Itoa(sheet.Attempt)),
-		Keys:  kit.Keys("S", "stamp", "B", "send back", "N", "next piece", "U", "take back")})
+		Keys:  kit.Keys("T", "start or pause", "S", "stamp", "B", "send back", "N", "next piece", "U", "take back")})
 }
 
 func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {

@@ -27,6 +27,8 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench", s.bench)
 	r.Post("/bench/hand", s.chooseHand)
 	r.Post("/bench/air", s.noteAir)
+	r.Get("/bench/mine", s.mine)
+	r.Post("/bench/mine", s.act)
 	r.Get("/bench/loads/{kind}", s.loads)
 	r.Post("/bench/loads/{kind}", s.stampLoad)
 	r.Route("/bench/{code}", func(r chi.Router) {

@@ -193,20 +193,17 @@ Alpine.data("drop", () => ({
   },
 }));
 
-// The stopwatch at the bench: runs from when the sheet was opened, can be paused,
-// and fills in the minutes until a hand types its own.
+// A clock at the bench: it goes on from what has run so far by the server, at the rate that is this work's share.
 Alpine.data("watch", () => ({
-  seconds: 0, paused: false, own: false, timer: 0,
-  init() { this.timer = setInterval(() => { if (!this.paused) { this.seconds++; this.fill(); } }, 1000); },
+  seconds: 0, timer: 0,
+  init() {
+    const ran = Number(this.$root.dataset.ran ?? 0), rate = Number(this.$root.dataset.rate ?? 0), from = Date.now();
+    const tick = () => { this.seconds = Math.floor(ran + rate * (Date.now() - from) / 1000); };
+    tick();
+    if (rate > 0) this.timer = setInterval(tick, 500);
+  },
   destroy() { clearInterval(this.timer); },
   get text() { return `${Math.floor(this.seconds / 60)}:${String(this.seconds % 60).padStart(2, "0")}`; },
-  get label() { return this.paused ? "Go on" : "Pause"; },
-  toggle() { this.paused = !this.paused; },
-  typed() { this.own = true; },
-  fill() {
-    const field = this.$root.querySelector("[name=minutes]");
-    if (field && !this.own && this.seconds >= 60) field.value = Math.round(this.seconds / 60);
-  },
 }));
 
 // On an emptied plate the cause is asked only for what failed.

@@ -1,0 +1,74 @@
+package web
+
+import (
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/core/route"
+	"sakuji/web/kit"
+)
+
+// With keys alone, at the width of a phone: two pieces are begun as one act, the clock outlives the sheet, one is left
+// out of the stamp; the air of the day is noted, and moves what waits.
+func TestHandsAtTheBench(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(2, route.Primed)
+	s.Accept(no)
+	s.Print()
+	a, c := no+"-1", no+"-2"
+	b := browse(t, s.server.URL)
+	b.do(chromedp.EmulateViewport(400, 800))
+	b.open("/bench/mine")
+	assert.Contains(t, b.body(), "You have nothing in hand")
+	b.button("Start")
+	b.until(`document.body.innerText.includes("Begun: 2 pieces.")`)
+	assert.Equal(t, "0:00", b.text(".clock")[:4])
+	s.Clock.Pass(7 * time.Minute)
+	b.open("/bench/" + a)
+	b.until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
+	b.open("/bench/mine")
+	b.until(`document.querySelector(".clock").innerText.startsWith("7:0")`)
+	b.do(chromedp.KeyEvent("t"))
+	b.until(`document.body.innerText.includes("The clock stands.")`)
+	s.Clock.Pass(time.Hour)
+	b.open("/bench/mine")
+	b.until(`document.querySelector(".clock").innerText === "7:00"`)
+	b.do(chromedp.KeyEvent("t"))
+	b.until(`document.body.innerText.includes("Begun: 2 pieces.")`)
+	b.eval(`document.querySelector("[name='in[" + %s + "]']").click()`, c)
+	b.do(chromedp.KeyEvent("s"))
+	b.until(`document.body.innerText.includes("1 piece stamped.")`)
+	one, err := s.Pieces.Piece(s.Ctx, a)
+	require.NoError(t, err)
+	assert.InDelta(t, 3.5, one.Piece.Last().Minutes, 0.01)
+	other, err := s.Pieces.Piece(s.Ctx, c)
+	require.NoError(t, err)
+	assert.Equal(t, route.Wash, other.Piece.Now().Kind, "the odd one out is in hand still")
+	b.until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
+
+	until := one.Until
+	b.open("/bench?show=waits")
+	b.eval(`document.querySelector("form[action='/bench/air']").closest("details").open = true`)
+	b.fill("[name=c]", "11,5")
+	b.fill("[name=humidity]", "80")
+	b.button("It is so now")
+	b.until(`document.body.innerText.includes("1 piece will be dry later.")`)
+	one, err = s.Pieces.Piece(s.Ctx, a)
+	require.NoError(t, err)
+	assert.True(t, one.Until.After(until))
+	b.quiet()
+
+	for _, fields := range [][]string{{"do", "begin"}, {"do", "hurry", "in[" + a + "]", "x"}, {"do", "stamp", "in[0000-1]", "x"}, {"do", "pause", "in[" + a + "]", "x", "at", "then"}} {
+		assert.GreaterOrEqual(t, s.post("/bench/mine", fields...).StatusCode, 400, fields)
+	}
+	assert.GreaterOrEqual(t, s.post("/bench/air", "c", "warm").StatusCode, 400)
+	assert.GreaterOrEqual(t, s.post("/bench/air", "humidity", "40").StatusCode, 400)
+}
