@@ -36,8 +36,8 @@ func TestClocksOfHands(t *testing.T) {
 		return h.InHand
 	}
 	stale := shown(a)
-	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a, b)))
-	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a)), "it runs already")
+	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a, b), time.Time{}))
+	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a), time.Time{}), "it runs already")
 	s.Clock.Pass(10 * time.Minute)
 	one := inHand(s.Bench.ID)
 	require.Len(t, one, 1)
@@ -58,11 +58,11 @@ func TestClocksOfHands(t *testing.T) {
 	assert.InDelta(t, 5, done.Last().Minutes, 1e-6)
 	assert.Empty(t, inHand(s.Bench.ID))
 
-	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a)), "cannot be begun")
-	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, stale), "has moved on meanwhile")
-	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, nil), "Choose the pieces")
-	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(c)))
-	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Owner, shown(c)))
+	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(a), time.Time{}), "cannot be begun")
+	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, stale, time.Time{}), "has moved on meanwhile")
+	assert.ErrorContains(t, s.Pieces.Begin(s.Ctx, s.Bench, nil, time.Time{}), "Choose the pieces")
+	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, shown(c), time.Time{}))
+	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Owner, shown(c), time.Time{}))
 	s.Clock.Pass(20 * time.Hour)
 	hand := inHand(s.Bench.ID)
 	require.Len(t, hand, 1)

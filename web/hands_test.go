@@ -1,6 +1,11 @@
 package web
 
 import (
+	"io"
+	"log"
+	"net/http"
+	"net/http/httptest"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -10,6 +15,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/core/route"
+	"sakuji/studio"
 	"sakuji/web/kit"
 )
 
@@ -71,4 +77,63 @@ func TestHandsAtTheBench(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, s.post("/bench/air", "c", "warm").StatusCode, 400)
 	assert.GreaterOrEqual(t, s.post("/bench/air", "humidity", "40").StatusCode, 400)
+}
+
+// While the network is away a stamp stays on the tablet, the sheets that were opened can be opened, and when it is back
+// the stamp arrives once, as of when it was given; what another tablet did meanwhile is told as a clash.
+func TestTheNetworkIsAwayForAWhile(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(2, route.Primed)
+	s.Accept(no)
+	s.Print()
+	a, c := no+"-1", no+"-2"
+	var away atomic.Bool
+	h := s.server.Config.Handler
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if away.Load() {
+			panic(http.ErrAbortHandler)
+		}
+		h.ServeHTTP(w, r)
+	}))
+	server.Config.ErrorLog = log.New(io.Discard, "", 0)
+	t.Cleanup(server.Close)
+	b := browse(t, server.URL)
+	b.open("/bench/" + c)
+	b.until(`navigator.serviceWorker.controller !== null`)
+	b.open("/bench/" + c)
+	b.open("/bench/" + a)
+	stage := func(code string) *studio.Stage {
+		p, err := s.Pieces.Piece(s.Ctx, code)
+		require.NoError(t, err)
+		return p.Piece.Last()
+	}
+
+	away.Store(true)
+	b.eval(`document.querySelector("[name=note]").value = "gently"; [...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
+	b.until(`document.querySelector("#queue")?.innerText.includes("Kept on this tablet")`)
+	assert.Equal(t, route.Print, stage(a).Kind, "nothing has arrived")
+	given := s.Clock.At
+	b.open("/bench/" + c) // from what the tablet has kept
+	b.until(`document.querySelector("#queue")?.innerText.includes("Vase: Done")`)
+	b.eval(`[...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
+	b.until(`JSON.parse(localStorage.getItem("sakuji-queue")).length === 2`)
+	s.Clock.Pass(25 * time.Minute)
+	_, err := s.Pieces.Stamp(s.Ctx, s.Owner, c, studio.Stamp{Minutes: 4}) // on another tablet
+	require.NoError(t, err)
+
+	away.Store(false)
+	b.until(`document.querySelector("#queue")?.innerText.includes("did not count")`)
+	assert.Contains(t, b.text("#queue"), "has moved on meanwhile")
+	washed := stage(a)
+	assert.Equal(t, route.Wash, washed.Kind)
+	assert.Equal(t, "gently", washed.Note)
+	assert.WithinDuration(t, given, washed.Done, time.Minute, "as of when it was given")
+	assert.Equal(t, 4.0, stage(c).Minutes, "the other tablet’s stands")
+	b.eval(`[...document.querySelectorAll("#queue button")].forEach((e) => e.click())`)
+	b.until(`document.querySelector("#queue") === null`)
+	b.open("/bench/" + a)
+	assert.Equal(t, "[]", b.eval(`return localStorage.getItem("sakuji-queue")`))
 }

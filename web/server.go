@@ -119,6 +119,7 @@ func (s *Server) routes() chi.Router {
 	})
 	site.Get("/healthz", s.health)
 	site.Handle("/static/*", staticFiles())
+	site.Get("/sw.js", worker)
 	site.Route("/q/{token}", func(r chi.Router) { // what clients see
 		r.Use(s.InTurn, middleware.GetHead, s.Once)
 		s.client.Routes(r)
@@ -180,6 +181,18 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 		}
 		fmt.Fprintf(w, "last good backup: %s\n", age) //nolint:errcheck // as above
 	}
+}
+
+// worker serves the script that keeps the bench’s sheets for while the network is away: from the top, for it may
+// serve only what lies below it, and asked for anew each time.
+func worker(w http.ResponseWriter, _ *http.Request) {
+	script, err := static.ReadFile("static/sw.js")
+	if err != nil {
+		panic(err)
+	}
+	w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-cache")
+	w.Write(script) //nolint:errcheck // the reader has gone
 }
 
 // staticFiles serves what is built into the program. It changes only with the

@@ -431,14 +431,18 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 			return p, studio.Entry{}, err
 		}
 		st.Drying = &d
-		if min, some, err := clocked(c, p); err != nil {
+		at := c.Now
+		if !st.At.IsZero() {
+			at = st.At
+		}
+		if min, some, err := clocked(c, p, at); err != nil {
 			return p, studio.Entry{}, err
 		} else if some && st.Minutes < 0 {
 			st.Minutes = min
 		}
 		p, e, err := p.Stamp(c.Act(), st, zone)
 		if err == nil {
-			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+			err = stopAll(c, p.ID, at)
 		}
 		return p, e, err
 	}
@@ -499,7 +503,7 @@ func (a *Room) SendBack(ctx context.Context, who change.Actor, code string, to r
 	_, err := a.on(ctx, who, code, func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
 		p, e, err := p.SendBack(c.Act(), to, note, shown, zone)
 		if err == nil {
-			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+			err = stopAll(c, p.ID, c.Now)
 		}
 		return p, e, err
 	})
@@ -530,7 +534,7 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		}
 		p, e, err := p.TakeBack(c.Act())
 		if err == nil {
-			err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+			err = stopAll(c, p.ID, c.Now)
 		}
 		return p, e, err
 	})

@@ -118,7 +118,9 @@ func (s *HandsSheet) take(list []studio.Stretch, byID map[int64]BenchRow) (taken
 
 // Begin starts somebody's clock for the stages that are next of pieces; one that runs goes on. All are begun or
 // none; shown says for each which stage its sheet showed.
-func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]string) error {
+//
+// at is when they were begun, on a tablet that was without a network; zero: now.
+func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]string, at time.Time) error {
 	if len(shown) == 0 {
 		return change.Refuse("Choose the pieces that you begin.")
 	}
@@ -127,6 +129,9 @@ func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]str
 		if err != nil {
 			return err
 		}
+		if at.IsZero() || at.After(c.Now) {
+			at = c.Now
+		}
 		for _, code := range sortedKeys(shown) {
 			p, err := c.Piece(code)
 			if err != nil {
@@ -134,7 +139,7 @@ func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]str
 			}
 			d, err := drying(c.Tx, c.Now, p)
 			if err == nil {
-				err = change.Refused(p.MayBegin(c.Now, shown[code], d))
+				err = change.Refused(p.MayBegin(at, shown[code], d))
 			}
 			if err != nil {
 				return err
@@ -142,7 +147,7 @@ func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]str
 			if slices.ContainsFunc(running, func(s studio.Stretch) bool { return s.PersonID == who.ID && s.PieceID == p.ID }) {
 				continue
 			}
-			if err := c.SaveStretch(&studio.Stretch{PersonID: who.ID, PieceID: p.ID, Shown: p.Shown(), PlannedMin: p.Now().PlannedMin, From: c.Now}); err != nil {
+			if err := c.SaveStretch(&studio.Stretch{PersonID: who.ID, PieceID: p.ID, Shown: p.Shown(), PlannedMin: p.Now().PlannedMin, From: at}); err != nil {
 				return err
 			}
 		}
@@ -161,7 +166,7 @@ func (a *Room) Pause(ctx context.Context, who change.Actor, codes []string, at t
 			if err != nil {
 				return err
 			}
-			if err := stop(c, p.ID, at, func(s studio.Stretch) bool { return s.PersonID == who.ID }); err != nil {
+			if err := stop(c, p.ID, who.ID, at); err != nil {
 				return err
 			}
 		}
@@ -169,11 +174,11 @@ func (a *Room) Pause(ctx context.Context, who change.Actor, codes []string, at t
 	})
 }
 
-// stop ends the clocks that run for a piece.
-func stop(c change.Change, pieceID int64, at time.Time, which func(studio.Stretch) bool) error {
+// stop ends somebody's clock that runs for a piece.
+func stop(c change.Change, pieceID, personID int64, at time.Time) error {
 	running, err := c.Running()
 	for _, s := range running {
-		if err != nil || s.PieceID != pieceID || !which(s) {
+		if err != nil || s.PieceID != pieceID || s.PersonID != personID {
 			continue
 		}
 		if at.Before(s.From) || at.After(c.Now) {
@@ -185,13 +190,29 @@ func stop(c change.Change, pieceID int64, at time.Time, which func(studio.Stretc
 	return err
 }
 
-// clocked are the minutes of hands that clocks ran for the stage that is next of a piece; false: none did.
-func clocked(c change.Change, p studio.Piece) (min float64, some bool, err error) {
+// stopAll ends all clocks that run for a piece, none before it was begun.
+func stopAll(c change.Change, pieceID int64, at time.Time) error {
+	running, err := c.Running()
+	for _, s := range running {
+		if err != nil || s.PieceID != pieceID {
+			continue
+		}
+		if s.To = at; at.Before(s.From) {
+			s.To = s.From
+		}
+		err = c.SaveStretch(&s)
+	}
+	return err
+}
+
+// clocked are the minutes of hands that clocks ran until a moment for the stage that is next of a piece; false: none
+// did.
+func clocked(c change.Change, p studio.Piece, at time.Time) (min float64, some bool, err error) {
 	list, err := c.StretchesWith(p.ID, p.Shown())
 	if err != nil || len(list) == 0 {
 		return 0, false, err
 	}
-	min, some = studio.HandsMin(list, c.Now)[studio.Work{PieceID: p.ID, Shown: p.Shown()}]
+	min, some = studio.HandsMin(list, at)[studio.Work{PieceID: p.ID, Shown: p.Shown()}]
 	return min, some, nil
 }
 

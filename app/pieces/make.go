@@ -358,7 +358,7 @@ func WithModels(tx *store.Tx, items []studio.Item) ([]studio.Item, error) {
 func save(c change.Change, p studio.Piece, e studio.Entry) error {
 	err := errors.Join(c.SavePiece(p), c.SaveStages(&p), c.Log(e))
 	if err == nil && p.State != studio.AtBench { // nobody works on it any more
-		err = stop(c, p.ID, c.Now, func(studio.Stretch) bool { return true })
+		err = stopAll(c, p.ID, c.Now)
 	}
 	return err
 }

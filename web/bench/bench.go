@@ -260,6 +260,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		Shown   string       `form:"shown"`
 		At      kit.Moment   `form:"at" label:"Done at"`
 		Bath    int64        `form:"bath"`
+		Queued  kit.Queued   `form:"queued"`
 		Then    string       `form:"then"`
 		Next    string       `form:"next"`
 	}](r)
@@ -267,7 +268,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 	if f.Minutes.Given {
 		st.Minutes = f.Minutes.Value
 	}
-	st.At = s.JustNow(r, f.At)
+	st.At = s.When(r, f.At, f.Queued)
 	if err != nil {
 		s.Fail(w, r, err)
 		return

@@ -68,12 +68,13 @@ func (s *Room) stampLoad(w http.ResponseWriter, r *http.Request) {
 		Bath    int64             `form:"bath"`
 		Note    string            `form:"note"`
 		At      kit.Moment        `form:"at" label:"Done at"`
+		Queued  kit.Queued        `form:"queued"`
 	}](r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	st := studio.Stamp{Minutes: -1, Note: f.Note, Bath: f.Bath, At: s.JustNow(r, f.At)}
+	st := studio.Stamp{Minutes: -1, Note: f.Note, Bath: f.Bath, At: s.When(r, f.At, f.Queued)}
 	if f.Minutes.Given {
 		st.Minutes = f.Minutes.Value
 	}

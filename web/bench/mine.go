@@ -101,19 +101,21 @@ func (s *Room) act(w http.ResponseWriter, r *http.Request) {
 		In   map[string]string `form:"in"` // what each sheet showed, by label
 		Note string            `form:"note"`
 		At   kit.Moment        `form:"at" label:"Stopped at"`
+
+		Queued kit.Queued `form:"queued"`
 	}](r)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	told, n := "", len(f.In)
+	told, n, at := "", len(f.In), s.When(r, f.At, f.Queued)
 	switch f.Do {
 	case doBegin:
-		told, err = "Begun: "+studio.Say(n, "piece")+".", s.App.Pieces.Begin(r.Context(), s.Hand(r), f.In)
+		told, err = "Begun: "+studio.Say(n, "piece")+".", s.App.Pieces.Begin(r.Context(), s.Hand(r), f.In, at)
 	case doPause:
-		told, err = "The clock stands.", s.App.Pieces.Pause(r.Context(), s.Hand(r), slices.Sorted(maps.Keys(f.In)), s.JustNow(r, f.At))
+		told, err = "The clock stands.", s.App.Pieces.Pause(r.Context(), s.Hand(r), slices.Sorted(maps.Keys(f.In)), at)
 	case doStamp:
-		n, err = s.App.Pieces.StampTogether(r.Context(), s.Hand(r), f.In, studio.Stamp{Minutes: -1, Note: f.Note})
+		n, err = s.App.Pieces.StampTogether(r.Context(), s.Hand(r), f.In, studio.Stamp{Minutes: -1, Note: f.Note, At: at})
 		told = studio.UpperFirst(studio.Say(n, "piece")) + " stamped."
 	default:
 		err = &change.Refusal{Text: "Begin, pause or stamp: nothing was done."}

@@ -68,6 +68,7 @@ var errNobody = &change.Refusal{Text: "Nobody is signed in."}
 func (s *Kit) turnAway(w http.ResponseWriter, r *http.Request) {
 	to := "/sign-in"
 	if r.Method == http.MethodPost && ByHTMX(r) {
+		w.Header().Set("X-Signed-Out", "1") // what a tablet has kept for later stays there
 		s.Render(w, r, http.StatusUnprocessableEntity, "error", "signedout", Page{})
 		return
 	}

@@ -81,6 +81,21 @@ func (f ChosenForm) Chosen() studio.Chosen {
 	return studio.Chosen{Alternative: f.Alternative, Options: f.Options}
 }
 
+// Queued is when a form was sent that had to wait on a tablet for the network, in milliseconds; it counts where
+// nothing else says when a thing was done.
+type Queued int64
+
+// When is when something was done: as the form says, or when it was sent on a tablet without a network; zero: now.
+func (s *Kit) When(r *http.Request, m Moment, q Queued) time.Time {
+	if at := s.JustNow(r, m); !at.IsZero() || q <= 0 {
+		return at
+	}
+	if at := time.UnixMilli(int64(q)); at.Before(s.App.Clock.Now()) {
+		return at.In(s.Zone(r))
+	}
+	return time.Time{}
+}
+
 // JustNow is a moment in the studio's zone; a field that was left as it stood means now, for
 // it has no seconds.
 func (s *Kit) JustNow(r *http.Request, m Moment) time.Time {

@@ -4,6 +4,7 @@ import htmx from "htmx.org/dist/htmx.esm.js";
 import Alpine from "@alpinejs/csp";
 import "./bed.js";
 import "./roll.js";
+import { offline } from "./offline.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
@@ -274,4 +275,5 @@ setInterval(() => {
 
 const ahead = () => { document.body.dataset.ahead = String(Number(document.body.dataset.now) - Date.now()); };
 ahead();
+offline();
 Alpine.start();

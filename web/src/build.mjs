@@ -9,7 +9,8 @@ const out = process.argv[2] ?? "web/static";
 mkdirSync(join(out, "fonts"), { recursive: true });
 
 // part.js is the part sheet's own: it carries three.
-for (const name of ["app.js", "part.js"]) await build({
+// sw.js is the worker that keeps the bench's sheets.
+for (const name of ["app.js", "part.js", "sw.js"]) await build({
   entryPoints: [`web/src/${name}`],
   outfile: join(out, name),
   bundle: true, minify: true, format: "iife", target: "es2022", legalComments: "none",

@@ -1,0 +1,91 @@
+// What hands send while the network is away stays on the tablet and arrives once it is back: once, for each form
+// carries its act; in order; and what is refused then is told. A worker keeps the sheets of the bench that were
+// opened, so that they can be opened again meanwhile.
+const shelf = "sakuji-queue";
+const read = () => { try { return JSON.parse(localStorage.getItem(shelf) ?? "[]"); } catch { return []; } };
+const write = (list) => { try { localStorage.setItem(shelf, JSON.stringify(list)); return true; } catch { return false; } };
+const clock = () => Date.now() + Number(document.body.dataset.ahead ?? 0);
+
+// What a form of the bench would have sent is kept when it did not arrive.
+let last = null;
+document.addEventListener("submit", (e) => {
+  const form = e.target, path = new URL(form.action, location).pathname;
+  last = null;
+  if (form.method !== "post" || !path.startsWith("/bench/") || path === "/bench/hand") return;
+  const fields = new URLSearchParams(new FormData(form, e.submitter));
+  const said = (e.submitter?.textContent ?? "").trim().split(":")[0];
+  last = { path, body: fields.toString(), act: fields.get("act"), at: clock(), what: `${document.querySelector("h1")?.textContent ?? path}: ${said}` };
+}, true);
+document.addEventListener("htmx:error", () => {
+  if (!last) return;
+  const list = read();
+  const kept = list.some((q) => q.act && q.act === last.act) || write([...list, last]);
+  tell(kept ? "" : "The network is away, and this tablet keeps nothing: do it again later.");
+  last = null;
+  later();
+});
+
+// Sending: one after the other, for what follows may count on what came before it.
+let sending = false;
+async function send() {
+  if (sending || !read().some((q) => !q.why)) return;
+  sending = true;
+  let arrived = 0;
+  try {
+    for (let q; (q = read().find((x) => !x.why));) {
+      const body = new URLSearchParams(q.body);
+      body.set("queued", String(Math.round(q.at)));
+      const answer = await fetch(q.path, { method: "POST", body, headers: { "HX-Request": "true" } });
+      if (answer.status >= 500 || answer.headers.has("X-Signed-Out")) break; // it stays until somebody signs in
+      if (answer.ok && !answer.headers.has("HX-Redirect")) break; // something else has answered in the studio's place
+      const refused = !answer.ok && new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim();
+      const list = read(), at = list.findIndex((x) => x.act === q.act && x.at === q.at);
+      if (at < 0) continue;
+      if (refused) list[at].why = refused;
+      else { list.splice(at, 1); arrived++; }
+      write(list);
+    }
+  } catch { /* it is away still */ }
+  sending = false;
+  tell("");
+  if (arrived && !document.activeElement.closest?.("main form")) location.reload();
+  else later();
+}
+let wait = 0;
+function later() {
+  clearTimeout(wait);
+  if (read().some((q) => !q.why)) wait = setTimeout(send, 3000);
+}
+
+// What is kept here stands on every sheet.
+function tell(text) {
+  const list = read(), old = document.querySelector("#queue");
+  old?.remove();
+  const open = list.filter((q) => !q.why), clashes = list.filter((q) => q.why);
+  if (!text && !list.length) return;
+  const box = Object.assign(document.createElement("div"), { id: "queue", className: "notice" });
+  box.setAttribute("role", "status");
+  const line = (words) => { const p = document.createElement("p"); p.textContent = words; box.append(p); return p; };
+  if (text) line(text);
+  if (open.length) line(`The network is away. Kept on this tablet, and sent when it is back: ${open.map((q) => q.what).join("; ")}.`);
+  for (const q of clashes) {
+    const p = line(`${q.what} did not count: ${q.why} `);
+    const away = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "I have seen it" });
+    away.addEventListener("click", () => { write(read().filter((x) => !(x.act === q.act && x.at === q.at))); tell(""); });
+    p.append(away);
+  }
+  document.querySelector("#notice")?.before(box);
+}
+
+export function offline() {
+  tell("");
+  addEventListener("online", send);
+  document.addEventListener("visibilitychange", () => { if (!document.hidden) send(); });
+  send();
+  if ("serviceWorker" in navigator && document.body.classList.contains("bench")) navigator.serviceWorker.register("/sw.js").catch(() => {});
+}
+
+// Who signs out takes the kept sheets along.
+document.addEventListener("submit", (e) => {
+  if (new URL(e.target.action, location).pathname === "/sign-out") navigator.serviceWorker?.controller?.postMessage("forget");
+}, true);
