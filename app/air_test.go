@@ -56,5 +56,7 @@ func TestTheAirOfTheDay(t *testing.T) {
 	assert.ErrorContains(t, err, "−10 and 50")
 	log, err := s.Logbook(s.Ctx, 0)
 	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(log, func(e studio.Entry) bool { return e.Event == "air noted" && e.Text == "11 °C, 50 % damp; 1 piece waits longer" }))
+	assert.True(t, slices.ContainsFunc(log, func(e studio.Entry) bool {
+		return e.Event == "air noted" && e.Text == "11 °C, 50 % damp; 1 piece waits longer"
+	}))
 }

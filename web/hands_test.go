@@ -137,3 +137,30 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	b.open("/bench/" + a)
 	assert.Equal(t, "[]", b.eval(`return localStorage.getItem("sakuji-queue")`))
 }
+
+// What one tablet stamps shows on the others within a second, but not over what somebody has typed.
+func TestTheBenchIsLive(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(3, route.Primed)
+	s.Accept(no)
+	s.Print()
+	b := browse(t, s.server.URL)
+	b.open("/bench")
+	b.until(`document.querySelectorAll(".benchrow").length === 3`)
+	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: -1})
+	require.NoError(t, err)
+	begun := time.Now()
+	b.until(`document.querySelectorAll(".benchrow").length === 2`)
+	assert.Less(t, time.Since(begun), 3*time.Second, "a second, on a machine with nothing else to do")
+	b.open("/bench/" + no + "-2")
+	b.until(`document.querySelector("[name=note]") !== null`)
+	b.eval(`document.querySelector("[name=note]").value = "half a sentence"`)
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-3", studio.Stamp{Minutes: -1})
+	require.NoError(t, err)
+	b.until(`!document.querySelector("#anew").hidden`)
+	assert.Equal(t, "half a sentence", b.eval(`return document.querySelector("[name=note]").value`))
+	b.quiet()
+}

@@ -167,7 +167,7 @@ func TestTheSheetsOfThePlan(t *testing.T) {
 func TestThePlanSaysWhenSomethingHappened(t *testing.T) {
 	s := owned(t)
 	stream := func(since int64) *bufio.Scanner {
-		req, err := http.NewRequest(http.MethodGet, fmt.Sprintf("%s/plan/events?since=%d", s.server.URL, since), nil)
+		req, err := http.NewRequest(http.MethodGet, fmt.Sprintf("%s/events?since=%d", s.server.URL, since), nil)
 		require.NoError(t, err)
 		r, err := s.client.Do(req)
 		require.NoError(t, err)

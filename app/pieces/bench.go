@@ -58,6 +58,7 @@ type BenchSheet struct {
 	Loads  map[route.StageKind]int // pieces that are ready for a station
 	Orders int
 	Air    finish.Air
+	Change int64 // the last thing that had happened when it was drawn
 	Now    time.Time
 	Zone   *time.Location
 }
@@ -78,6 +79,9 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 			return err
 		}
 		s.Zone = st.Zone()
+		if s.Change, err = tx.LastEntry(); err != nil {
+			return err
+		}
 		pieces, err := tx.PiecesIn(studio.InWork()...)
 		if err != nil {
 			return err
@@ -207,6 +211,7 @@ type PieceSheet struct {
 	Sealed    string                // why it must not be cured as it is; empty: it may
 	Clocks    finish.Clocks         // of what lies on top of it
 	Air       finish.Reading        // that it dries in
+	Change    int64                 // the last thing that had happened when it was drawn
 }
 
 // Kind is the stage that is next, or none.
@@ -289,7 +294,8 @@ func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
 	}
 	s.Clocks = d.Clocks(p)
 	s.Air, _ = d.Air.Now(s.Now)
-	return nil
+	s.Change, err = tx.LastEntry()
+	return err
 }
 
 // fragile finds the thin places of a piece.

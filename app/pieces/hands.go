@@ -2,6 +2,7 @@ package pieces
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -40,6 +41,7 @@ type HandsSheet struct {
 	Now    time.Time
 	Zone   *time.Location
 	Person int64
+	Change int64 // the last thing that had happened when it was drawn
 }
 
 // handsBack is how far back a clock that stands still is still in hand. Source: from memory.
@@ -51,7 +53,7 @@ func (a *Room) Hands(ctx context.Context, personID int64) (s HandsSheet, err err
 	if err != nil {
 		return s, err
 	}
-	s = HandsSheet{Now: bench.Now, Zone: bench.Zone, Person: personID}
+	s = HandsSheet{Now: bench.Now, Zone: bench.Zone, Person: personID, Change: bench.Change}
 	byID := map[int64]BenchRow{}
 	for _, r := range bench.Rows {
 		byID[r.ID] = r
@@ -147,7 +149,8 @@ func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]str
 			if slices.ContainsFunc(running, func(s studio.Stretch) bool { return s.PersonID == who.ID && s.PieceID == p.ID }) {
 				continue
 			}
-			if err := c.SaveStretch(&studio.Stretch{PersonID: who.ID, PieceID: p.ID, Shown: p.Shown(), PlannedMin: p.Now().PlannedMin, From: at}); err != nil {
+			s := studio.Stretch{PersonID: who.ID, PieceID: p.ID, Shown: p.Shown(), PlannedMin: p.Now().PlannedMin, From: at}
+			if err := errors.Join(c.SaveStretch(&s), clockNote(c, "clock begun", p)); err != nil {
 				return err
 			}
 		}
@@ -169,9 +172,21 @@ func (a *Room) Pause(ctx context.Context, who change.Actor, codes []string, at t
 			if err := stop(c, p.ID, who.ID, at); err != nil {
 				return err
 			}
+			if err := clockNote(c, "clock stopped", p); err != nil {
+				return err
+			}
 		}
 		return nil
 	})
+}
+
+// clockNote is a line of the logbook about the clock for what is next of a piece.
+func clockNote(c change.Change, what string, p studio.Piece) error {
+	doing := string(p.State)
+	if now := p.Now(); now != nil {
+		doing = now.Kind.Manner().Name
+	}
+	return c.Note(what, change.About{Order: p.OrderID, Piece: p.ID}, "%s: %s", p.Code, doing)
 }
 
 // stop ends somebody's clock that runs for a piece.

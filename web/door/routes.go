@@ -37,6 +37,7 @@ func (s *Room) Routes(r chi.Router) {
 // InsideRoutes are for whoever is signed in.
 func (s *Room) InsideRoutes(r chi.Router) {
 	r.Post("/sign-out", s.signOut)
+	r.Get("/events", s.events)
 	r.Post("/me", s.saveMe)
 	r.Post("/me/password", s.ownPassword)
 	r.Get("/me/sessions", s.sessions)

@@ -27,7 +27,6 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/plan.csv", s.list)
 	r.Get("/plan/possible/{no}", s.possible)
 	r.Post("/plan/feed", s.newFeed)
-	r.Get("/plan/events", s.events)
 	r.Get("/plan/dates", s.dates)
 	r.Get("/plan/week", s.week)
 	r.Get("/plan/month", s.month)

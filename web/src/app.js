@@ -4,6 +4,7 @@ import htmx from "htmx.org/dist/htmx.esm.js";
 import Alpine from "@alpinejs/csp";
 import "./bed.js";
 import "./roll.js";
+import "./live.js";
 import { offline } from "./offline.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");

@@ -144,18 +144,3 @@ export function roll(svg) {
   });
   document.addEventListener("keydown", (e) => { if (e.key === "Escape" && held) release(); });
 }
-
-// A sheet that shows the plan is drawn anew when something has happened, on whichever tablet; not
-// while something is on its way.
-document.querySelectorAll("[data-fresh]").forEach((el) => {
-  const from = new EventSource(el.dataset.fresh);
-  document.addEventListener("submit", () => from.close()); // what is sent from here leads to a new sheet
-  from.addEventListener("changed", () => {
-    const anew = () => location.reload();
-    const busy = document.querySelector("svg.moving") ?? document.activeElement.closest?.("main form, svg");
-    if (!busy) { anew(); return; }
-    document.querySelector("#anew").hidden = false; // somebody is at it: they say when
-    document.addEventListener("focusout", () => setTimeout(() => { if (!document.activeElement.closest?.("main form, svg")) anew(); }));
-  });
-  addEventListener("pagehide", () => from.close());
-});

@@ -1,0 +1,23 @@
+// A sheet that shows what others change, too, is drawn anew when something has happened, on whichever tablet; not
+// while somebody is at it, or has typed or ticked something that is not sent yet: they say when.
+const changed = (el) => (el.matches("select") ? [...el.options].some((o) => o.selected !== o.defaultSelected && [...el.options].some((p) => p.defaultSelected))
+  : el.matches("[type=checkbox], [type=radio]") ? el.checked !== el.defaultChecked : el.type !== "hidden" && el.value !== el.defaultValue);
+const busy = () => document.querySelector("svg.moving") !== null || document.activeElement.closest?.("main form, main svg") != null
+  || [...document.querySelectorAll("main input, main textarea, main select")].some(changed);
+document.querySelectorAll("[data-fresh]").forEach((el) => {
+  let from;
+  const anew = () => location.reload();
+  const watch = () => {
+    from = new EventSource(el.dataset.fresh);
+    from.addEventListener("changed", () => {
+      from.close();
+      if (!busy()) { anew(); return; }
+      document.querySelector("#anew").hidden = false;
+      document.addEventListener("focusout", () => setTimeout(() => { if (!busy()) anew(); }));
+    });
+  };
+  watch();
+  document.addEventListener("submit", () => from.close()); // what is sent from here leads to a new sheet
+  document.addEventListener("htmx:after:swap", () => { if (from.readyState === EventSource.CLOSED) watch(); }); // it was refused
+  addEventListener("pagehide", () => from.close());
+});
