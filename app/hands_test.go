@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -9,6 +11,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/pieces"
+	"sakuji/app/today"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -67,6 +70,9 @@ func TestClocksOfHands(t *testing.T) {
 	hand := inHand(s.Bench.ID)
 	require.Len(t, hand, 1)
 	assert.True(t, hand[0].Forgotten)
+	now, err := s.Today.Today(s.Ctx)
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(now.Tasks, func(x today.Task) bool { return strings.HasSuffix(x.Title, "’s clock runs still") }))
 	begun := s.Clock.At.Add(-20 * time.Hour)
 	assert.ErrorContains(t, s.Pieces.Pause(s.Ctx, s.Bench, []string{c}, begun.Add(-time.Minute)), "after that")
 	require.NoError(t, s.Pieces.Pause(s.Ctx, s.Bench, []string{c}, begun.Add(3*time.Minute)))

@@ -451,7 +451,7 @@ func TestAccessible(t *testing.T) {
 		b.open("/")
 		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, theme)
 		b.until("window.themed === true")
-		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/stock", "/plates/plan?process=resin&material=1", "/plates/machines/1", "/plates/machines/2", "/plan", "/plan/week", "/plan/month", "/plan/changes", "/plan/away", "/plan/sheet", "/plan/possible/" + no, "/studio/people/1", "/bench/loads/wash", "/bench?show=all", "/bench/" + no + "-1",
+		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/stock", "/plates/plan?process=resin&material=1", "/plates/machines/1", "/plates/machines/2", "/plan", "/plan/week", "/plan/month", "/plan/changes", "/plan/away", "/plan/sheet", "/plan/possible/" + no, "/studio/people/1", "/bench/loads/wash", "/bench?show=all", "/bench/mine", "/bench/" + no + "-1",
 			"/clients", "/clients/1", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
 			"/models", "/models/1", "/models/2", "/models/1/layers", "/models/2/prints", "/models/2/prints?process=filament&pieces=3", "/orders/" + no + "/items/1/size?by=ratio&ratio=1",
 			"/orders/" + second + "/quote", "/orders/" + second + "/items/2/routes", "/orders/" + second + "/items/2/lines", "/q/" + offered.Token, "/quotes", "/rates/history", "/rates/check"} {

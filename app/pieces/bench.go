@@ -107,16 +107,7 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 				r.waits(held)
 			}
 			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
-			s.Count[BenchAll]++
-			ready := p.State == studio.AtBench && !r.Wait && r.Held == ""
-			if ready {
-				s.Count[BenchReady]++
-				if kind := p.Now().Kind; p.Process == process.Resin && studio.OneOf(kind, studio.Loading()...) {
-					s.Loads[kind]++
-				}
-			} else if p.State == studio.AtBench {
-				s.Count[BenchWaiting]++
-			}
+			ready := s.count(r)
 			if (s.Filter == BenchReady && !ready) || (s.Filter == BenchWaiting && (ready || p.State != studio.AtBench)) ||
 				(order != "" && o.Number != order) {
 				continue
@@ -130,6 +121,21 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		slices.SortStableFunc(s.Rows, func(a, b BenchRow) int { return a.Until.Compare(b.Until) })
 	}
 	return s, err
+}
+
+// count counts a piece, and reports whether it is ready for hands.
+func (s *BenchSheet) count(r BenchRow) (ready bool) {
+	s.Count[BenchAll]++
+	ready = r.State == studio.AtBench && !r.Wait && r.Held == ""
+	if ready {
+		s.Count[BenchReady]++
+		if kind := r.Now().Kind; r.Process == process.Resin && studio.OneOf(kind, studio.Loading()...) {
+			s.Loads[kind]++
+		}
+	} else if r.State == studio.AtBench {
+		s.Count[BenchWaiting]++
+	}
+	return ready
 }
 
 // beside gathers the pieces of items that have some beside their prints, or joined after paint:

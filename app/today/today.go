@@ -124,7 +124,7 @@ func (a *Room) Today(ctx context.Context) (s TodaySheet, err error) {
 		}
 		s.Studio = h.Studio
 		t := today{tx: tx, h: h, s: &s, zone: h.Studio.Zone(), copies: a.backups, plan: planned, next: planned.Next()}
-		for _, part := range []func() error{t.load, t.setUp, t.backups, t.plates, t.promises, t.answers, t.bench, t.desk, t.machines, t.night} {
+		for _, part := range []func() error{t.load, t.setUp, t.backups, t.plates, t.promises, t.answers, t.bench, t.clocks, t.desk, t.machines, t.night} {
 			if err := part(); err != nil {
 				return err
 			}
