@@ -143,7 +143,7 @@ func (t *Tx) Paid() (map[int64]int64, error) {
 
 // Found is one hit of a search.
 type Found struct {
-	Kind  string // order, colour, question, client, piece, note, model
+	Kind  string // order, colour, question, client, piece, place, note, model
 	Key   string // number, id or code
 	Name  string
 	Extra string
@@ -176,8 +176,10 @@ func (t *Tx) Find(letters string) ([]Found, error) {
 			WHERE folded(p.text || char(10) || p.answer) LIKE ?1 ESCAPE '\' ORDER BY p.id DESC LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
 			WHERE folded(name || char(10) || email || char(10) || note) LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'piece', code, name, state FROM pieces
-			WHERE folded(code || char(10) || name) LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'piece', p.code, p.name, p.state || coalesce(', ' || w.name, '') FROM pieces p LEFT JOIN places w ON w.id = p.place_id
+			WHERE folded(p.code || char(10) || p.name) LIKE ?1 ESCAPE '\' ORDER BY p.id DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'place', code, name, kind FROM places
+			WHERE ended = 0 AND folded(code || char(10) || name) LIKE ?1 ESCAPE '\' ORDER BY id LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'note', c.code, s.note, c.name FROM stages s JOIN pieces c ON c.id = s.piece_id
 			WHERE s.note <> '' AND folded(s.note) LIKE ?1 ESCAPE '\' ORDER BY s.done_ms DESC LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id

@@ -89,6 +89,7 @@ type Piece struct {
 	Attempt       int
 	State         PieceState
 	ReplacesID    int64
+	PlaceID       int64 // where it lies; 0: nobody has said
 	Stages        StageList
 }
 

@@ -217,6 +217,8 @@ type PieceSheet struct {
 	Sealed    string                // why it must not be cured as it is; empty: it may
 	Clocks    finish.Clocks         // of what lies on top of it
 	Air       finish.Reading        // that it dries in
+	Place     studio.Place          // where it lies
+	Places    []studio.Place        // where it may be put
 	Change    int64                 // the last thing that had happened when it was drawn
 }
 
@@ -286,7 +288,7 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 	return s, err
 }
 
-// dries finds what the piece waits for, and the clocks of what lies on it.
+// dries finds what the piece waits for, the clocks of what lies on it, and where it lies itself.
 func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
 	d, err := drying(tx, s.Now, p)
 	if err != nil {
@@ -300,7 +302,18 @@ func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
 	}
 	s.Clocks = d.Clocks(p)
 	s.Air, _ = d.Air.Now(s.Now)
-	s.Change, err = tx.LastEntry()
+	if s.Change, err = tx.LastEntry(); err != nil {
+		return err
+	}
+	all, err := tx.Places()
+	for _, at := range all {
+		if at.ID == p.PlaceID {
+			s.Place = at
+		}
+		if !at.Ended {
+			s.Places = append(s.Places, at)
+		}
+	}
 	return err
 }
 

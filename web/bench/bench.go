@@ -103,11 +103,17 @@ func shown(rows []pieces.BenchRow) (kinds []route.StageKind) {
 
 func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 	if code := r.FormValue("code"); code != "" { // a label typed or scanned
-		switch p, err := s.App.Pieces.Piece(r.Context(), code); {
+		code = studio.Scanned(code)
+		p, err := s.App.Pieces.Piece(r.Context(), code)
+		if at, e := s.App.Pieces.Place(r.Context(), code); change.NotFound(err) && e == nil {
+			http.Redirect(w, r, "/bench/places/"+at.Code, http.StatusSeeOther)
+			return
+		}
+		switch {
 		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
 		case change.NotFound(err):
-			s.Refuse(w, r, "No piece has the label "+code+".")
+			s.Refuse(w, r, "No piece and no place has the label "+code+".")
 		default:
 			s.Fail(w, r, err)
 		}

@@ -38,7 +38,7 @@ func (s *Room) labels(w http.ResponseWriter, r *http.Request) {
 			if inside := codes(piece.PartsOf(v.Pieces)); inside != "" {
 				small = append(small, "made of "+inside)
 			}
-			p.Pictured(known[sha], 24, piece.Code, "", small...)
+			p.Scanned(known[sha], v.Shop.Studio.ScanOf(piece.Code), 26, piece.Code, small...)
 			p.Rule()
 		}
 	}

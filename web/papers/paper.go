@@ -9,6 +9,7 @@ import (
 
 	"github.com/johnfercher/go-tree/node"
 	"github.com/johnfercher/maroto/v2"
+	"github.com/johnfercher/maroto/v2/pkg/components/code"
 	"github.com/johnfercher/maroto/v2/pkg/components/col"
 	"github.com/johnfercher/maroto/v2/pkg/components/image"
 	"github.com/johnfercher/maroto/v2/pkg/components/line"
@@ -116,6 +117,19 @@ func (p *Paper) Link(address string) {
 
 // Pictured is a row with a picture at its left: a line in bold, and small ones under it.
 func (p *Paper) Pictured(picture []byte, heightMM float64, left, right string, small ...string) {
+	p.pictured(picture, heightMM, left, small, func(d *sheet) core.Col {
+		return d.text(4, right, props.Text{Size: 11, Style: fontstyle.Bold, Align: align.Right, Top: 1})
+	})
+}
+
+// Scanned is such a row with a QR code at its right.
+func (p *Paper) Scanned(picture []byte, scan string, heightMM float64, left string, small ...string) {
+	p.pictured(picture, heightMM, left, small, func(*sheet) core.Col {
+		return code.NewQrCol(4*colMM, scan, props.Rect{Center: true, Percent: 96})
+	})
+}
+
+func (p *Paper) pictured(picture []byte, heightMM float64, left string, small []string, right func(*sheet) core.Col) {
 	p.add(func(d *sheet) {
 		width := 8
 		var cols []core.Col
@@ -135,7 +149,7 @@ func (p *Paper) Pictured(picture []byte, heightMM float64, left, right string, s
 			c.Add(text.New(strings.Join(lines, " "), t))
 			at += float64(len(lines))*t.Size*lineMM + 0.8
 		}
-		cols = append(cols, c, d.text(4, right, props.Text{Size: 11, Style: fontstyle.Bold, Align: align.Right, Top: 1}))
+		cols = append(cols, c, right(d))
 		d.row(max(heightMM*d.scale, at+1.5), cols...)
 	})
 }
