@@ -9,11 +9,13 @@ import (
 	"io"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"sakuji/app/models"
 	"sakuji/app/money"
 	"sakuji/app/orders"
+	"sakuji/app/pieces"
 	"sakuji/app/quotes"
 	"sakuji/core/finish"
 	"sakuji/core/quote"
@@ -308,6 +310,9 @@ func (l *life) lastNight() error {
 	if err := l.post(); err != nil {
 		return err
 	}
+	if err := l.tidied(); err != nil {
+		return err
+	}
 	if err := l.planned(); err != nil {
 		return err
 	}
@@ -324,6 +329,39 @@ func (l *life) lastNight() error {
 		return err
 	}
 	return l.untilMorning()
+}
+
+// tidied is the end of the day at the bench: everything is put where it lies over night, and the air is noted.
+func (l *life) tidied() error {
+	var codes []string
+	for _, p := range []studio.Place{{Name: "shelf A, by the wash", Kind: "shelf"}, {Name: "shelf C, by the window", Kind: "shelf"}, {Name: "drying line", Kind: "line"}, {Name: "box of the orrery", Kind: "box"}} {
+		made, err := l.App.Pieces.AddPlace(l.ctx, l.ilse, p)
+		if err != nil {
+			return err
+		}
+		codes = append(codes, made.Code)
+	}
+	s, err := l.App.Pieces.Bench(l.ctx, pieces.BenchAll, "")
+	if err != nil {
+		return err
+	}
+	for k, r := range s.Rows {
+		if r.State != studio.AtBench {
+			continue
+		}
+		at := codes[k%2]
+		switch {
+		case strings.HasPrefix(r.Name, "Orrery"):
+			at = codes[3]
+		case r.Wait:
+			at = codes[2]
+		}
+		if err := l.App.Pieces.Put(l.ctx, l.ilse, r.Code, at); err != nil {
+			return err
+		}
+	}
+	_, _, err = l.App.Pieces.NoteAir(l.ctx, l.ilse, studio.AirReading{Reading: finish.Reading{C: 20, HumidityPercent: 58}})
+	return err
 }
 
 // planned is the evening’s look at the plan: who is away is noted, and the plan agreed on. What the night

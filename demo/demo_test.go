@@ -1,6 +1,8 @@
 package demo
 
 import (
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +12,7 @@ import (
 	"sakuji/app"
 	"sakuji/app/models"
 	"sakuji/app/pieces"
+	"sakuji/app/plan"
 	"sakuji/app/today"
 	"sakuji/core/mesh"
 	"sakuji/studio"
@@ -76,7 +79,14 @@ func TestTheMorning(t *testing.T) {
 	assert.Equal(t, "Wed 17:10", planned.AgreedOn().In(planned.Shop.Studio.Zone()).Format("Mon 15:04"))
 	differences := planned.Differences()
 	require.NotEmpty(t, differences, "the night has changed the plan of the evening")
-	assert.Contains(t, differences[0].Title+" "+differences[0].Told, "Heron Postmaster with satchel is new, ready")
+	assert.True(t, slices.ContainsFunc(differences, func(d plan.Difference) bool {
+		return strings.Contains(d.Title+" "+d.Told, "Heron Postmaster with satchel is new, ready")
+	}), "%+v", differences)
+	places, err := d.App.Pieces.Places(ctx)
+	require.NoError(t, err)
+	for _, at := range places {
+		assert.NotEmpty(t, at.Pieces, at.Name)
+	}
 
 	plates, err := d.App.Plates.Plates(ctx)
 	require.NoError(t, err)
