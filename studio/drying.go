@@ -70,6 +70,19 @@ func (d Drying) Until(s Stage, done time.Time) time.Time {
 	return d.Air.Dry(done, int64(float64(s.WaitS)/finish.Slower(d.Air.Book.V("room"))+0.5))
 }
 
+// OpenUntil is until when what hands began to lay at a moment can be worked: putty sets, a wash dries. Zero: nothing is
+// said of it.
+func (d Drying) OpenUntil(s Stage, begun time.Time) time.Time {
+	of := mediumOf(s, d.Paints)
+	if of == "" {
+		return time.Time{}
+	}
+	if open := finish.ClockOf(d.Air.Book, of).OpenS; open > 0 {
+		return d.Air.Dry(begun, open)
+	}
+	return time.Time{}
+}
+
 // Holds is what keeps the next stage of a piece from being done at a moment, by what lies on it: tape on a coat that
 // it would lift, a coat over one whose window is shut, or one that attacks what is under it until that is hard. nil:
 // nothing does.
@@ -82,6 +95,11 @@ func (d Drying) Holds(p Piece, at time.Time) *route.WaitError {
 	if next.Kind != route.Mask && !over.IsCoat() {
 		return nil
 	}
+	under, top := p.lastCoat(d.Paints), p.top(d.Paints)
+	attacks := under != nil && route.Attacks(d.Paints.Of(under.Kind), d.Paints.Of(next.Kind)) != ""
+	if next.Kind != route.Mask && (!top.IsCoat() || !attacks && finish.ClockOf(d.Air.Book, top).WithinS == 0) {
+		return nil
+	}
 	c := d.Clocks(p)
 	hold := func(until time.Time, what string) *route.WaitError {
 		if until.IsZero() || !at.Before(until) {
@@ -92,18 +110,25 @@ func (d Drying) Holds(p Piece, at time.Time) *route.WaitError {
 	if next.Kind == route.Mask {
 		return hold(c.Handle, "safe to tape")
 	}
-	if !c.Of.IsCoat() {
-		return nil
-	}
-	if under := p.lastCoat(d.Paints); under != nil {
-		if route.Attacks(d.Paints.Of(under.Kind), d.Paints.Of(next.Kind)) != "" {
-			return hold(c.Full, c.Of.Name()+" hard, so that "+over.Name()+" does not lift it")
-		}
+	if attacks {
+		return hold(c.Full, c.Of.Name()+" hard, so that "+over.Name()+" does not lift it")
 	}
 	if !c.Within.IsZero() && at.After(c.Within) {
 		return hold(c.Again, c.Of.Name()+" takes a coat again")
 	}
 	return nil
+}
+
+// top is what was laid last.
+func (p Piece) top(paints finish.Paints) finish.Medium {
+	for i := len(p.Stages) - 1; i >= 0; i-- {
+		if s := p.Stages[i]; s.Mark == route.Done {
+			if m := mediumOf(s, paints); m != "" || s.Kind == route.Soak {
+				return m
+			}
+		}
+	}
+	return ""
 }
 
 // lastCoat is the stage that laid the coat on top, below what is primed anew; nil: none has.

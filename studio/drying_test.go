@@ -63,6 +63,18 @@ func TestWhatKeepsACoatOrTapeOff(t *testing.T) {
 	assert.Nil(t, enamel.Holds(stripped, at(2)), "old paint is off")
 }
 
+// What is laid can be worked for so long: less when it is warm; a heavy wash a quarter of an hour [from memory].
+func TestOpenTimes(t *testing.T) {
+	d := warm(finish.Paints{})
+	wash := Stage{Stage: route.Stage{Kind: route.Weather}}
+	assert.Equal(t, nine.Add(15*time.Minute), d.OpenUntil(wash, nine))
+	assert.Equal(t, nine.Add(30*time.Minute), d.OpenUntil(Stage{Stage: route.Stage{Kind: route.Mend}}, nine))
+	d.Air.Readings = []finish.Reading{{At: nine, C: 30, HumidityPercent: 40}}
+	assert.True(t, d.OpenUntil(wash, nine).Before(nine.Add(10*time.Minute)), "on a hot day it sets in minutes")
+	assert.Zero(t, d.OpenUntil(Stage{Stage: route.Stage{Kind: route.Base}}, nine))
+	assert.Zero(t, d.OpenUntil(Stage{Stage: route.Stage{Kind: route.Sand}}, nine))
+}
+
 // A stamp heeds the air: too early it asks for a reason; what it starts ends as the air lets it.
 func TestAStampHeedsTheAir(t *testing.T) {
 	d := warm(finish.Paints{Base: route.Enamel})

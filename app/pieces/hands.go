@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"sakuji/app/change"
+	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -26,6 +27,7 @@ type InHand struct {
 	Rate       float64   // minutes of hands that a minute adds, for the clock on the sheet; others take the rest
 	Since      time.Time // when the clock that runs was begun last
 	Forgotten  bool
+	Open       time.Time // until when what was begun can be worked; zero: nothing is said of it
 }
 
 // RanS is it in whole seconds.
@@ -58,14 +60,14 @@ func (a *Room) Hands(ctx context.Context, personID int64) (s HandsSheet, err err
 	for _, r := range bench.Rows {
 		byID[r.ID] = r
 	}
-	var list []studio.Stretch
+	var taken map[int64]bool
 	if err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		list, err = tx.StretchesFrom(personID, s.Now.Add(-handsBack))
-		return err
+		list, err := tx.StretchesFrom(personID, s.Now.Add(-handsBack))
+		taken = s.take(list, byID)
+		return errors.Join(err, s.opened(bench.Air, paintsOf(tx)))
 	}); err != nil {
 		return s, err
 	}
-	taken := s.take(list, byID)
 	for _, r := range bench.Rows {
 		if !taken[r.ID] {
 			s.Ready = append(s.Ready, r)
@@ -116,6 +118,23 @@ func (s *HandsSheet) take(list []studio.Stretch, byID map[int64]BenchRow) (taken
 		return 1
 	})
 	return taken
+}
+
+// opened finds until when what is in hand can be worked.
+func (s *HandsSheet) opened(in finish.Air, all *paints) error {
+	for k := range s.InHand {
+		h := &s.InHand[k]
+		if !h.Runs {
+			continue
+		}
+		p := h.Pieces[0].Piece
+		of, err := all.of(p)
+		if err != nil {
+			return err
+		}
+		h.Open = studio.Drying{Air: in, Paints: of}.OpenUntil(*p.Now(), h.Since)
+	}
+	return nil
 }
 
 // Begin starts somebody's clock for the stages that are next of pieces; one that runs goes on. All are begun or
@@ -248,10 +267,12 @@ func (a *Room) InHandOf(ctx context.Context, personID int64, p studio.Piece) (in
 		}
 		s := HandsSheet{Now: a.Clock.Now(), Zone: st.Zone()}
 		list, err := tx.StretchesFrom(personID, s.Now.Add(-handsBack))
-		if s.take(list, map[int64]BenchRow{p.ID: {Piece: p}}); len(s.InHand) > 0 {
-			in = &s.InHand[0]
+		if s.take(list, map[int64]BenchRow{p.ID: {Piece: p}}); err != nil || len(s.InHand) == 0 {
+			return err
 		}
-		return err
+		dry, err := air(tx, s.Now)
+		in = &s.InHand[0]
+		return errors.Join(err, s.opened(dry, paintsOf(tx)))
 	})
 	return in, err
 }

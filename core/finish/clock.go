@@ -189,17 +189,16 @@ func (a Air) Dry(from time.Time, s int64) time.Time {
 
 // left is how many seconds at BookC are left at a moment of what was laid at another one.
 func (a Air) left(laid, at time.Time, s int64) int64 {
-	for low, high := int64(0), s; ; { // what dries by then is a part of s
-		if low >= high {
-			return s - low
+	dried := 0.0
+	for from := laid; from.Before(at); {
+		r, until := a.at(from)
+		if until.IsZero() || until.After(at) {
+			until = at
 		}
-		mid := (low + high + 1) / 2
-		if a.Dry(laid, mid).After(at) {
-			high = mid - 1
-		} else {
-			low = mid
-		}
+		dried += until.Sub(from).Seconds() / a.slower(r)
+		from = until
 	}
+	return max(0, s-int64(math.Round(dried)))
 }
 
 // Layer is a medium on a piece, and when it was laid.
