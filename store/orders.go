@@ -95,7 +95,7 @@ func (t *Tx) PictureType(sha string) (string, error) {
 	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1 LIMIT 1`, sha)
 }
 
-const photoColumns = `piece_id, plate_id, person_id, sha, at_ms, text`
+const photoColumns = `piece_id, plate_id, person_id, sha, at_ms, text, stage`
 
 // AddPhoto adds a photograph of a piece.
 func (t *Tx) AddPhoto(p *studio.Photo) (err error) {

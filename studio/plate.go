@@ -120,6 +120,7 @@ type Photo struct {
 	SHA      string
 	At       time.Time
 	Text     string
+	Stage    route.StageKind // that was stamped last when it was taken; empty: nobody has said
 }
 
 // Run is one attempt at a plate.

@@ -1,10 +1,14 @@
 package web
 
 import (
+	"bytes"
+	"image"
+	"image/jpeg"
 	"io"
 	"log"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -163,4 +167,34 @@ func TestTheBenchIsLive(t *testing.T) {
 	b.until(`!document.querySelector("#anew").hidden`)
 	assert.Equal(t, "half a sentence", b.eval(`return document.querySelector("[name=note]").value`))
 	b.quiet()
+}
+
+// A photograph is asked for after each stage, and may be left; what is no picture is refused, and nothing is kept.
+func TestPiecesArePhotographed(t *testing.T) {
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(1, route.Primed)
+	s.Accept(no)
+	s.Print()
+	path := "/bench/" + no + "-1"
+	assert.Contains(t, s.get(path).body, "As it is after print: nobody has photographed it yet")
+	var picture bytes.Buffer
+	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
+	assert.Less(t, s.uploadAs("photo[0]", path+"/photos", "moth.jpg", picture.Bytes()).StatusCode, 400)
+	sheet := s.get(path).body
+	assert.Contains(t, sheet, "after print, ")
+	assert.NotContains(t, sheet, "nobody has photographed it yet")
+	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 3})
+	require.NoError(t, err)
+	assert.Contains(t, s.get(path).body, "As it is after wash: nobody has photographed it yet")
+	assert.GreaterOrEqual(t, s.uploadAs("photo[0]", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
+	assert.GreaterOrEqual(t, s.uploadAs("other", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	require.Len(t, p.Photos, 1)
+	assert.Equal(t, route.Print, p.Photos[0].Stage)
+	require.ErrorContains(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", nil, strings.Repeat("ä", 301)), "at most 300 letters")
+	require.NoError(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{"../sakuji.db"}, ""))
+	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Len(t, p.Photos, 1, "no name that leads elsewhere")
 }

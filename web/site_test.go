@@ -101,10 +101,16 @@ func (s *site) sent(path string, fields ...string) string {
 // upload posts files, name and bytes in turn.
 func (s *site) upload(path string, files ...any) answer {
 	s.t.Helper()
+	return s.uploadAs("files", path, files...)
+}
+
+// uploadAs sends files as a field.
+func (s *site) uploadAs(field, path string, files ...any) answer {
+	s.t.Helper()
 	var b bytes.Buffer
 	w := multipart.NewWriter(&b)
 	for i := 0; i+1 < len(files); i += 2 {
-		f, err := w.CreateFormFile("files", files[i].(string))
+		f, err := w.CreateFormFile(field, files[i].(string))
 		require.NoError(s.t, err)
 		_, err = f.Write(files[i+1].([]byte))
 		require.NoError(s.t, err)

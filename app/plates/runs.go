@@ -1,11 +1,9 @@
 package plates
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -14,7 +12,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/core/process"
-	"sakuji/format/photo"
+	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -159,41 +157,14 @@ type Emptied struct {
 	Photos   map[int64]string // by piece, as KeepPhoto kept them
 }
 
-// KeepPhoto keeps a photograph, turned upright and without where it was taken, and says under which
-// name.
-func (a *Room) KeepPhoto(data []byte) (sha string, err error) {
-	clean, err := photo.Clean(data)
-	if err != nil {
-		return "", change.Refuse("The photograph: %s. Nothing was saved.", err)
-	}
-	sha, _, err = a.Store.Keep(bytes.NewReader(clean), photo.MostBytes)
-	return sha, err
-}
-
-// named is what a file is kept under.
-var named = regexp.MustCompile(`^[0-9a-f]{64}$`)
-
 // addPhotos notes the photographs of what came off a plate.
 func (a *Room) addPhotos(c change.Change, pl studio.Plate, photos map[int64]string) error {
 	for _, id := range slices.Sorted(maps.Keys(photos)) {
-		if !pl.Holds(id) || !named.MatchString(photos[id]) {
+		if !pl.Holds(id) {
 			continue
 		}
-		f, err := a.Store.File(photos[id])
-		if err != nil {
-			return err
-		}
-		info, err := f.Stat()
-		f.Close()
-		if err != nil {
-			return err
-		}
-		if err := c.AddFile(photos[id], info.Size(), c.Now); err != nil {
-			return err
-		}
 		at := slices.IndexFunc(pl.Pieces, func(o studio.OnPlatePiece) bool { return o.PieceID == id })
-		p := studio.Photo{PieceID: id, PlateID: pl.ID, PersonID: c.Act().PersonID, SHA: photos[id], At: c.Now, Text: pl.Pieces[at].Cause}
-		if err := c.AddPhoto(&p); err != nil {
+		if err := a.NotePhoto(c, studio.Photo{PieceID: id, PlateID: pl.ID, SHA: photos[id], Text: pl.Pieces[at].Cause, Stage: route.Print}); err != nil {
 			return err
 		}
 	}

@@ -1,0 +1,45 @@
+package bench
+
+import (
+	"io"
+	"maps"
+	"net/http"
+	"slices"
+
+	"github.com/go-chi/chi/v5"
+
+	"sakuji/app/change"
+	"sakuji/format/photo"
+	"sakuji/web/kit"
+)
+
+// photograph keeps pictures of a piece: from the tablet's camera, or from its files.
+func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
+	code := chi.URLParam(r, "code")
+	files, clean, err := kit.UploadsBy(w, r, "photo")
+	defer clean()
+	var shas []string
+	for _, k := range slices.Sorted(maps.Keys(files)) {
+		if err != nil {
+			break
+		}
+		f, e := files[k].Open()
+		if err = e; err != nil {
+			break
+		}
+		data, e := io.ReadAll(io.LimitReader(f, photo.MostBytes+1))
+		f.Close()
+		sha := ""
+		if err = e; err == nil {
+			sha, err = s.App.Pieces.KeepPhoto(data)
+		}
+		shas = append(shas, sha)
+	}
+	if err == nil && len(shas) == 0 {
+		err = change.Refuse("Take a photograph, or choose one. Nothing was saved.")
+	}
+	if err == nil {
+		err = s.App.Pieces.Photograph(r.Context(), s.Hand(r), code, shas, r.PostFormValue("text"))
+	}
+	s.Ended(w, r, err, "/bench/"+code, code+" is photographed.")
+}
