@@ -1,6 +1,9 @@
 package store
 
 import (
+	"slices"
+	"sync"
+
 	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -16,11 +19,36 @@ type StageTimes struct {
 
 // StageTimes returns them.
 func (t *Tx) StageTimes(mark route.Mark, not route.StageKind, least, most float64) ([]StageTimes, error) {
-	return rows[StageTimes](t, `
-		SELECT process, kind, count(*) AS count, avg(r) AS mean, max(0, avg(r * r) - avg(r) * avg(r)) AS var FROM (
+	type sums struct {
+		Process string
+		Kind    route.StageKind
+		Count   int
+		Sum, Sq float64
+	}
+	type of struct {
+		process string
+		kind    route.StageKind
+	}
+	var order []of
+	all := map[of]sums{}
+	err := inTwo(t, func(x sums) {
+		k := of{x.Process, x.Kind}
+		was, known := all[k]
+		if !known {
+			order = append(order, k)
+		}
+		all[k] = sums{x.Process, x.Kind, was.Count + x.Count, was.Sum + x.Sum, was.Sq + x.Sq}
+	}, `SELECT process, kind, count(*) AS count, sum(r) AS sum, sum(r * r) AS sq FROM (
 			SELECT p.process, s.kind, s.minutes / s.book_min AS r FROM stages s JOIN pieces p ON p.id = s.piece_id
-			WHERE s.done_ms IS NOT NULL AND s.minutes > 0 AND s.book_min > 0 AND s.mark = ? AND s.kind <> ?)
-		WHERE r BETWEEN ? AND ? GROUP BY process, kind`, string(mark), string(not), least, most)
+			WHERE s.minutes > 0 AND s.book_min > 0 AND s.mark = ? AND s.kind <> ? AND `, `)
+		WHERE r BETWEEN ? AND ? GROUP BY process, kind`, []any{string(mark), string(not)}, []any{least, most})
+	out := make([]StageTimes, len(order))
+	for i, k := range order {
+		x := all[k]
+		n := float64(x.Count)
+		out[i] = StageTimes{x.Process, x.Kind, finish.Logged{Count: x.Count, Mean: x.Sum / n, Var: max(0, x.Sq/n-x.Sum/n*x.Sum/n)}}
+	}
+	return out, err
 }
 
 // Looked is how many looks at pieces of a process there were, and how many sent the piece back.
@@ -30,9 +58,18 @@ type Looked struct {
 }
 
 // Looked returns them, for a kind of stage and the mark of one that sent back.
-func (t *Tx) Looked(kind route.StageKind, back route.Mark) ([]Looked, error) {
-	return rows[Looked](t, `SELECT p.process, count(*) AS count, count(CASE WHEN s.mark = ? THEN 1 END) AS back
-		FROM stages s JOIN pieces p ON p.id = s.piece_id WHERE s.kind = ? AND s.done_ms IS NOT NULL GROUP BY p.process`, string(back), string(kind))
+func (t *Tx) Looked(kind route.StageKind, back route.Mark) (out []Looked, err error) {
+	err = inTwo(t, func(x Looked) {
+		for k := range out {
+			if out[k].Process == x.Process {
+				out[k].Count, out[k].Back = out[k].Count+x.Count, out[k].Back+x.Back
+				return
+			}
+		}
+		out = append(out, x)
+	}, `SELECT p.process, count(*) AS count, count(CASE WHEN s.mark = ? THEN 1 END) AS back
+		FROM stages s JOIN pieces p ON p.id = s.piece_id WHERE s.kind = ? AND `, ` GROUP BY p.process`, []any{string(back), string(kind)}, nil)
+	return out, err
 }
 
 // StageCount is how many stages of a kind a person has marked.
@@ -43,8 +80,70 @@ type StageCount struct {
 }
 
 // StageCounts returns them, for one mark.
-func (t *Tx) StageCounts(mark route.Mark) ([]StageCount, error) {
-	return rows[StageCount](t, `SELECT person_id, kind, count(*) AS count FROM stages WHERE mark = ? AND person_id IS NOT NULL GROUP BY person_id, kind`, string(mark))
+func (t *Tx) StageCounts(mark route.Mark) (out []StageCount, err error) {
+	at := map[StageCount]int{}
+	err = inTwo(t, func(x StageCount) {
+		of := StageCount{PersonID: x.PersonID, Kind: x.Kind}
+		k, known := at[of]
+		if !known {
+			k = len(out)
+			at[of], out = k, append(out, of)
+		}
+		out[k].Count += x.Count
+	}, `SELECT s.person_id, s.kind, count(*) AS count FROM stages s WHERE s.mark = ? AND s.person_id IS NOT NULL AND `, ` GROUP BY s.person_id, s.kind`, []any{string(mark)}, nil)
+	return out, err
+}
+
+// past is what was summed up of the stages that were done before a moment; see the table of that name.
+type past struct {
+	sync.Mutex
+	beforeMS, n int64
+	of          map[string]any // rows, by their query
+}
+
+// inTwo reads a sum over the stages that are done in two: of what lies before the moment of the table past, which
+// nothing touches any more, once; of what was done since each time.
+func inTwo[T any](t *Tx, take func(T), query, rest string, before, after []any) error {
+	type moment struct{ BeforeMS, N int64 }
+	at, err := rows[moment](t, `SELECT before_ms, n FROM past /* which changes of stages and pieces touch */`)
+	if err != nil {
+		return err
+	}
+	var m moment
+	if len(at) > 0 {
+		m = at[0]
+	}
+	args := slices.Concat(before, []any{m.BeforeMS}, after)
+	old, known := t.store.past.find(m.BeforeMS, m.N, query, args).([]T)
+	if !known && m.BeforeMS > 0 { // most of the table: read through from end to end, the plus keeps it from the index
+		if old, err = scanned[T](t, query+`+s.done_ms < ?`+rest, args); err != nil {
+			return err
+		}
+		t.store.past.keep(m.BeforeMS, m.N, query, args, old)
+	}
+	fresh, err := rows[T](t, query+`s.done_ms >= ?`+rest, args...)
+	for _, x := range append(slices.Clone(old), fresh...) {
+		take(x)
+	}
+	return err
+}
+
+func (p *past) find(beforeMS, n int64, query string, args []any) any {
+	p.Lock()
+	defer p.Unlock()
+	if p.beforeMS != beforeMS || p.n != n {
+		return nil
+	}
+	return p.of[asked(query, args)]
+}
+
+func (p *past) keep(beforeMS, n int64, query string, args []any, found any) {
+	p.Lock()
+	defer p.Unlock()
+	if p.beforeMS != beforeMS || p.n != n || p.of == nil {
+		p.beforeMS, p.n, p.of = beforeMS, n, map[string]any{}
+	}
+	p.of[asked(query, args)] = found
 }
 
 // ModelsWith returns the models of pieces that came off a plate with an outcome.

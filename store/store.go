@@ -36,6 +36,7 @@ type Store struct {
 	write *sql.DB
 	memo  *memo
 	asks  prepared
+	past  past
 
 	coming struct { // files that were kept and of which no row knows yet, by how many bring each
 		sync.Mutex

@@ -17,11 +17,6 @@ func (t *Tx) Running() ([]studio.Stretch, error) {
 	return rows[studio.Stretch](t, selectStretch+`WHERE to_ms IS NULL ORDER BY from_ms, id`)
 }
 
-// StretchesOf returns those for a stage of a piece, of all people.
-func (t *Tx) StretchesOf(pieceID int64, shown string) ([]studio.Stretch, error) {
-	return rows[studio.Stretch](t, selectStretch+`WHERE piece_id = ? AND shown = ? ORDER BY from_ms, id`, pieceID, shown)
-}
-
 // StretchesWith returns all stretches of the people who had a clock running for a stage of a piece, from the time
 // of the first of those on: what they ran at once is shared.
 func (t *Tx) StretchesWith(pieceID int64, shown string) ([]studio.Stretch, error) {

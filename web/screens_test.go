@@ -239,7 +239,7 @@ func TestBenchScreens(t *testing.T) {
 	assert.Contains(t, body, no+"-1")
 	assert.Contains(t, body, "Wash twice")
 	assert.Equal(t, "/bench/"+no+"-2", s.get("/bench?code="+no+"-2").Header.Get("Location"), "a scanned label lands on its piece")
-	assert.Contains(t, s.get("/bench?code=9999-1").body, "No piece has the label")
+	assert.Contains(t, s.get("/bench?code=9999-1").body, "No piece and no place has the label")
 
 	piece := s.page("/bench/" + no + "-1")
 	assert.Contains(t, piece, "no flame, heater or spark near", "the caution of the stage")

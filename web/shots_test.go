@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -79,13 +80,21 @@ func TestScreenshots(t *testing.T) {
 		file, path, theme string
 		w, h              int64
 	}{
-		{"today", "/", "day", 1280, 800}, {"today-night", "/", "night", 1280, 800}, {"machine", fmt.Sprintf("/plates/machines/%d", tarn), "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
+		{"today", "/", "day", 1280, 800}, {"machine", fmt.Sprintf("/plates/machines/%d", tarn), "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
 		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plates-plan", fmt.Sprintf("/plates/plan?process=resin&material=%d&like=%d&percent=65&price=480", grey, tarn), "day", 1280, 800}, {"plate", "lay", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"schedule", "/plan", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
 		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
-		{"rates", "/rates", "day", 1280, 800},
+		{"rates", "/rates", "day", 1280, 800}, {"hands-phone-night", "begin", "night", 400, 800},
 	} {
+		if s.path == "begin" { // somebody has taken up the first that are ready
+			hands, err := d.App.Setup.People(t.Context())
+			require.NoError(t, err)
+			row := bench.Rows[0]
+			require.NoError(t, d.App.Pieces.Begin(t.Context(), change.ActorOf(hands[0]), map[string]string{row.Code: row.Shown()}, time.Time{}))
+			require.NoError(t, d.Pass(t.Context(), 12*time.Minute))
+			s.path = "/bench/mine"
+		}
 		if s.path == "lay" { // what waits is laid once it was compared
 			number, _, err := d.App.Plates.LayPlate(t.Context(), change.Actor{Name: "the pictures"}, tarn, grey, studio.PrintProfile{})
 			require.NoError(t, err)
