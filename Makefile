@@ -46,6 +46,7 @@ bench: admesh nest node_modules
 	go test ./core/schedule -run '^$$' -bench 'FisherThompson|Studio|Futures' -benchtime 5x
 	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
+	go test ./app -run '^$$' -bench House -benchtime 15x
 	go test ./web -run '^$$' -bench 'Pages|PlatePage|Repriced' -benchtime 60x
 	go test ./web -run '^$$' -bench 'Plan$$' -benchtime 15x
 	SAKUJI_STAMPS=1 go test ./studio -run StampsInAnyOrder -v

@@ -87,25 +87,25 @@ func BenchmarkHouse(b *testing.B) {
 			_, err := s.Pieces.Bench(s.Ctx, pieces.BenchReady, "")
 			require.NoError(b, err)
 		}},
-		{"list-after-stamp", func() {
+		{"stamp-and-list", func() {
 			n++
 			stamp(n)
 			_, err := s.Pieces.Bench(s.Ctx, pieces.BenchReady, "")
 			require.NoError(b, err)
 		}},
-		{"piece-after-stamp", func() {
+		{"stamp-and-piece", func() {
 			n++
 			stamp(n)
 			_, err := s.Pieces.Piece(s.Ctx, no+"-2")
 			require.NoError(b, err)
 		}},
-		{"find-piece-after-stamp", func() {
+		{"stamp-and-find-piece", func() {
 			n++
 			stamp(n)
 			_, err := s.Today.Find(s.Ctx, "901234-7")
 			require.NoError(b, err)
 		}},
-		{"find-word-after-stamp", func() {
+		{"stamp-and-find-word", func() {
 			n++
 			stamp(n)
 			_, err := s.Today.Find(s.Ctx, "collar")

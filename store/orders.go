@@ -171,17 +171,17 @@ func (t *Tx) Find(letters string) ([]Found, error) {
 	return rows[Found](t, `
 		SELECT * FROM (SELECT 'order' AS kind, o.number AS key, o.title AS name, c.name || ', ' || o.state AS extra`+orderFrom+`
 			WHERE folded(o.number || char(10) || o.title || char(10) || c.name || char(10) || o.note) LIKE ?1 ESCAPE '\'
-				OR EXISTS (SELECT 1 FROM items i WHERE i.order_id = o.id AND i.removed = 0 AND folded(i.title) LIKE ?1 ESCAPE '\') ORDER BY o.id DESC LIMIT 20)
+				OR o.id IN (SELECT order_id FROM items WHERE removed = 0 AND folded(title) LIKE ?1 ESCAPE '\') ORDER BY o.id DESC LIMIT 20)
 		UNION ALL SELECT * FROM (SELECT CASE p.kind WHEN 'colour' THEN 'colour' ELSE 'question' END, o.number, p.text, trim(p.answer || ', ' || o.title, ', ') FROM points p JOIN orders o ON o.id = p.order_id
 			WHERE folded(p.text || char(10) || p.answer) LIKE ?1 ESCAPE '\' ORDER BY p.id DESC LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
 			WHERE folded(name || char(10) || email || char(10) || note) LIKE ?1 ESCAPE '\' ORDER BY name LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'piece', p.code, p.name, p.state || coalesce(', ' || w.name, '') FROM pieces p LEFT JOIN places w ON w.id = p.place_id
-			WHERE folded(p.code || char(10) || p.name) LIKE ?1 ESCAPE '\' ORDER BY p.id DESC LIMIT 15)
+			WHERE p.id IN (SELECT id FROM pieces INDEXED BY pieces_letters WHERE folded(code || char(10) || name) LIKE ?1 ESCAPE '\' ORDER BY id DESC LIMIT 15) ORDER BY p.id DESC)
 		UNION ALL SELECT * FROM (SELECT 'place', code, name, kind FROM places
 			WHERE ended = 0 AND folded(code || char(10) || name) LIKE ?1 ESCAPE '\' ORDER BY id LIMIT 15)
 		UNION ALL SELECT * FROM (SELECT 'note', c.code, s.note, c.name FROM stages s JOIN pieces c ON c.id = s.piece_id
-			WHERE s.note <> '' AND folded(s.note) LIKE ?1 ESCAPE '\' ORDER BY s.done_ms DESC LIMIT 15)
+			WHERE s.id IN (SELECT id FROM stages INDEXED BY stages_noted WHERE note <> '' AND folded(note) LIKE ?1 ESCAPE '\' ORDER BY done_ms DESC LIMIT 15) ORDER BY s.done_ms DESC)
 		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id
 			WHERE folded(d.name || char(10) || m.name) LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)`, like(letters))
 }
