@@ -6,9 +6,11 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
@@ -125,4 +127,33 @@ func BenchmarkHouse(b *testing.B) {
 			b.ReportMetric(0, "ns/op")
 		})
 	}
+	b.Run("tablets", func(b *testing.B) { // fifty of them; whoever stamps, all draw the bench anew
+		const tablets, aSecond, forS = 50, 5, 8
+		var took []float64
+		var mu sync.Mutex
+		var all sync.WaitGroup
+		for k := range tablets {
+			all.Go(func() {
+				time.Sleep(time.Duration(k) * time.Second / aSecond % (forS * time.Second))
+				start := time.Now()
+				_, err := s.Pieces.Stamp(s.Ctx, s.Bench, fmt.Sprintf("%s-%d", no, k%40+1), studio.Stamp{Minutes: 3, Early: true, Note: "hard to the nail"})
+				mu.Lock()
+				if took = append(took, float64(time.Since(start).Microseconds())/1000); err != nil {
+					b.Log(err)
+				}
+				mu.Unlock()
+				for range tablets {
+					all.Go(func() {
+						_, err := s.Pieces.Bench(s.Ctx, pieces.BenchReady, "")
+						assert.NoError(b, err)
+					})
+				}
+			})
+		}
+		all.Wait()
+		slices.Sort(took)
+		b.ReportMetric(took[len(took)/2], "median-ms")
+		b.ReportMetric(took[len(took)*99/100], "p99-ms")
+		b.ReportMetric(0, "ns/op")
+	})
 }
