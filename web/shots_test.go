@@ -32,9 +32,9 @@ func TestScreenshots(t *testing.T) {
 	require.NoError(t, err)
 	defer d.Close()
 	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
-	defer srv.Close()
 	server := httptest.NewServer(srv.Handler())
 	defer server.Close()
+	defer srv.Close() // first: it ends what is watched
 
 	orders, err := d.App.Orders.Orders(t.Context())
 	require.NoError(t, err)

@@ -134,7 +134,7 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		v.planned(planned)
 	}
 	s.Show(w, r, "bench", kit.Page{Title: "On the bench", Sheet: "Bench", Active: "/bench", Bench: true, D: v,
-		Keys: kit.Keys("↑ ↓", "move", "Enter", "take it", "L", "type a label", "F", "find")})
+		Keys: kit.Keys("↑ ↓", "move", "Enter", "take it", "H", "in hand", "L", "type a label", "F", "find")})
 }
 
 // chooseHand sets whose initials the next stamps carry, without signing out.
