@@ -413,6 +413,9 @@ func (b *planner) batch(list []Piece) {
 	}
 	after, has := b.last[p.ID]
 	todo := b.todo(p)
+	if last := p.Last(); last != nil && len(todo) > 0 && todo[0].Kind == route.Mask && !last.Done.IsZero() {
+		from = max(from, int64(last.Done.Sub(b.Now).Seconds())+b.safeS(*last, p))
+	}
 	for k, s := range todo {
 		minutes := 0.0
 		for _, o := range list {
@@ -466,6 +469,12 @@ func idsOf(list []Piece) (out []int64) {
 	return out
 }
 
+// safeS is after how many seconds tape is safe on what a stage lays, in the book's room.
+func (b *planner) safeS(s Stage, p Piece) int64 {
+	clock := finish.ClockOf(b.h.Book, mediumOf(s, b.Items[p.ItemID].Paints))
+	return int64(float64(clock.HandleS) * finish.Slower(b.h.Book.V("room")))
+}
+
 // stretch is how many minutes somebody sands at a stretch.
 func (b *planner) stretch() float64 {
 	least := min(stretchMin, 60*b.h.Book.V("sand.day"))
@@ -516,7 +525,11 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 	case s.Kind == route.Spray && next == route.Pull:
 		t.MostS = int64(3600 * b.h.Book.V("pull.most"))
 	}
-	coat := b.Items[what.Piece.ItemID].Paints.Of(s.Kind)
+	paints := b.Items[what.Piece.ItemID].Paints
+	if next == route.Mask { // tape lifts what may be handled already
+		t.WaitS = max(t.WaitS, b.safeS(s, what.Piece))
+	}
+	coat := paints.Of(s.Kind)
 	if within, again := coat.Window(); within > 0 && route.Colours(next) && t.WaitS <= int64(within.Seconds()) {
 		t.WithinS, t.AgainS = int64(within.Seconds()), int64(again.Seconds())
 	}

@@ -120,7 +120,10 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	b.until(`document.querySelector("#queue")?.innerText.includes("Kept on this tablet")`)
 	assert.Equal(t, route.Print, stage(a).Kind, "nothing has arrived")
 	given := s.Clock.At
+	s.Clock.Pass(10 * time.Minute)
 	b.open("/bench/" + c) // from what the tablet has kept
+	b.until(`document.querySelector("#queue").innerText.includes("this sheet is as it was at")`)
+	b.until(`Math.abs(Number(document.body.dataset.ahead) - Number(localStorage.getItem("sakuji-ahead"))) < 1`)
 	b.until(`document.querySelector("#queue")?.innerText.includes("Vase: Done")`)
 	b.eval(`[...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
 	b.until(`JSON.parse(localStorage.getItem("sakuji-queue")).length === 2`)

@@ -274,7 +274,14 @@ setInterval(() => {
   });
 }, 1000);
 
-const ahead = () => { document.body.dataset.ahead = String(Number(document.body.dataset.now) - Date.now()); };
+// How far the studio's clock is ahead of this tablet's; a sheet that the tablet has kept was drawn long ago.
+const ahead = () => {
+  const { now, kept } = document.body.dataset, by = Number(now) - Date.now();
+  try {
+    if (kept === undefined) localStorage.setItem("sakuji-ahead", String(by));
+    document.body.dataset.ahead = localStorage.getItem("sakuji-ahead") ?? String(by);
+  } catch { document.body.dataset.ahead = String(by); }
+};
 ahead();
 offline();
 Alpine.start();

@@ -61,12 +61,13 @@ function later() {
 function tell(text) {
   const list = read(), old = document.querySelector("#queue");
   old?.remove();
-  const open = list.filter((q) => !q.why), clashes = list.filter((q) => q.why);
-  if (!text && !list.length) return;
+  const open = list.filter((q) => !q.why), clashes = list.filter((q) => q.why), { kept, now } = document.body.dataset;
+  if (!text && !list.length && kept === undefined) return;
   const box = Object.assign(document.createElement("div"), { id: "queue", className: "notice" });
   box.setAttribute("role", "status");
   const line = (words) => { const p = document.createElement("p"); p.textContent = words; box.append(p); return p; };
   if (text) line(text);
+  if (kept !== undefined) line(`The network is away: this sheet is as it was at ${new Date(Number(now)).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}.`);
   if (open.length) line(`The network is away. Kept on this tablet, and sent when it is back: ${open.map((q) => q.what).join("; ")}.`);
   for (const q of clashes) {
     const p = line(`${q.what} did not count: ${q.why} `);

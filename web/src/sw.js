@@ -21,7 +21,9 @@ async function sheet(request) {
     if (answer.ok) await keep(sheets, request.url, answer.clone());
     return answer;
   } catch {
-    return await caches.match(request.url) ?? new Response("<!doctype html><meta charset=utf-8><title>Away</title><p>The network is away, and this sheet was not opened on this tablet before. <a href='/bench'>The bench</a>", { status: 503, headers: { "Content-Type": "text/html; charset=utf-8" } });
+    const kept = await caches.match(request.url);
+    if (kept) return new Response((await kept.text()).replace("<body ", "<body data-kept "), { headers: kept.headers });
+    return new Response("<!doctype html><meta charset=utf-8><title>Away</title><p>The network is away, and this sheet was not opened on this tablet before. <a href='/bench'>The bench</a>", { status: 503, headers: { "Content-Type": "text/html; charset=utf-8" } });
   } finally {
     clearTimeout(late);
   }
