@@ -65,6 +65,12 @@ func TestLabelsAreRead(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{no + "-1", no + "-2"}, order)
 
+	strip := s.get("/bench/" + no + "-1/traveller.pdf").body
+	require.Len(t, scanned(t, strip), 1)
+	assert.Equal(t, no+"-1", studio.Scanned(scanned(t, strip)[0]))
+	assert.Contains(t, words(t, strip), "Prime in light coats")
+	assert.Contains(t, words(t, strip), "______ by ______")
+
 	assert.Equal(t, "/bench/places/P2", s.get("/bench?code=P2").Header.Get("Location"))
 	assert.Equal(t, "/bench/"+no+"-2", s.get("/bench?code="+no+"-2").Header.Get("Location"))
 	assert.Contains(t, s.get("/bench?code=Q9").body, "No piece and no place has the label Q9.")
@@ -74,4 +80,14 @@ func TestLabelsAreRead(t *testing.T) {
 	assert.Contains(t, s.get("/bench/"+no+"-1").body, "shelf C")
 	assert.GreaterOrEqual(t, s.post("/bench/places/P1/end").StatusCode, 400)
 	assert.Less(t, s.post("/bench/places/P3/end").StatusCode, 400)
+}
+
+// words are those of a PDF, as Debian's poppler reads them.
+func words(t *testing.T, pdf string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "strip.pdf")
+	require.NoError(t, os.WriteFile(file, []byte(pdf), 0o600))
+	out, err := exec.Command("pdftotext", "-layout", file, "-").Output()
+	require.NoError(t, err)
+	return string(out)
 }

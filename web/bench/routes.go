@@ -40,6 +40,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Route("/bench/{code}", func(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Get("/label.pdf", s.pieceLabel)
+		r.Get("/traveller.pdf", s.traveller)
 		r.Post("/photos", s.photograph)
 		r.Post("/stamp", s.stamp)
 		r.Post("/spare", s.takeSpare)
