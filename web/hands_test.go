@@ -169,6 +169,19 @@ func TestTheBenchIsLive(t *testing.T) {
 	require.NoError(t, err)
 	b.until(`!document.querySelector("#anew").hidden`)
 	assert.Equal(t, "half a sentence", b.eval(`return document.querySelector("[name=note]").value`))
+
+	b.open("/bench?show=waits") // in the background it holds no connection, and catches up when it is seen again
+	b.until(`document.querySelectorAll(".benchrow").length === 2`)
+	seen := func(state string) {
+		b.eval(`Object.defineProperty(document, "hidden", { configurable: true, value: %s === "hidden" }); document.dispatchEvent(new Event("visibilitychange"))`, state)
+	}
+	seen("hidden")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: -1})
+	require.NoError(t, err)
+	time.Sleep(1500 * time.Millisecond)
+	assert.Equal(t, "2", b.eval(`return document.querySelectorAll(".benchrow").length`))
+	seen("visible")
+	b.until(`document.querySelectorAll(".benchrow").length === 3`)
 	b.quiet()
 }
 

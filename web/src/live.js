@@ -20,4 +20,8 @@ document.querySelectorAll("[data-fresh]").forEach((el) => {
   document.addEventListener("submit", () => from.close()); // what is sent from here leads to a new sheet
   document.addEventListener("htmx:after:swap", () => { if (from.readyState === EventSource.CLOSED) watch(); }); // it was refused
   addEventListener("pagehide", () => from.close());
+  document.addEventListener("visibilitychange", () => { // a browser keeps few connections open: sheets that nobody sees hold none
+    if (document.hidden) from.close();
+    else if (from.readyState === EventSource.CLOSED && document.querySelector("#anew").hidden) watch();
+  });
 });
