@@ -6,7 +6,7 @@ import (
 	"sakuji/studio"
 )
 
-const airColumns = `at_ms, c, humidity_percent, by_id, sensor`
+const airColumns = `at_ms, c, humidity_percent, by_id`
 
 // Air returns what the air was from a moment on, in the order of time.
 func (t *Tx) Air(from time.Time) ([]studio.AirReading, error) {

@@ -15,8 +15,7 @@ import (
 type AirReading struct {
 	ID int64
 	finish.Reading
-	ByID   int64 // 0: a sensor
-	Sensor bool
+	ByID int64 // 0: a sensor
 }
 
 // Text is it in words.

@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"path"
 	"strings"
+	"unicode/utf8"
 
 	"sakuji/core/rates"
 )
@@ -24,7 +25,7 @@ func PlaceKinds() []string { return []string{"shelf", "box", "booth", "line"} }
 // Check says what is wrong with a place.
 func (p Place) Check() error {
 	var wrong rates.Invalid
-	wrong.Need(strings.TrimSpace(p.Name) != "" && len(p.Name) <= 100, "name", "a place needs a name of at most 100 letters")
+	wrong.Need(strings.TrimSpace(p.Name) != "" && utf8.RuneCountInString(p.Name) <= 100, "name", "a place needs a name of at most 100 letters")
 	wrong.Need(OneOf(p.Kind, PlaceKinds()...), "kind", "a place is a shelf, a box, a booth or a line")
 	return wrong.Err()
 }
@@ -33,7 +34,7 @@ func (p Place) Check() error {
 const placeMark = "P"
 
 // PlaceCode is the code of the place that comes after so many.
-func PlaceCode(before int64) string { return fmt.Sprintf("%s%d", placeMark, before+1) }
+func PlaceCode(before int) string { return fmt.Sprintf("%s%d", placeMark, before+1) }
 
 // Scanned is the code in what a scanner reads, or somebody types: a label has the code alone, or an address that
 // ends in it.

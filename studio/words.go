@@ -103,3 +103,9 @@ func ClientLabel(c Client, all []Client) string {
 	}
 	return c.Name
 }
+
+// FirstName is what people at the bench call somebody.
+func FirstName(name string) string {
+	first, _, _ := strings.Cut(name, " ")
+	return first
+}

@@ -75,9 +75,6 @@ func (a *Room) NoteAir(ctx context.Context, who change.Actor, r studio.AirReadin
 	err = a.Do(ctx, who, func(c change.Change) error {
 		sooner, later = 0, 0
 		r.At, r.ByID = c.Now, who.ID
-		if r.Sensor {
-			r.ByID = 0
-		}
 		if err := r.Check(); err != nil {
 			return change.Refused(err)
 		}

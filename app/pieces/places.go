@@ -63,7 +63,7 @@ func (a *Room) AddPlace(ctx context.Context, who change.Actor, p studio.Place) (
 		if err != nil {
 			return err
 		}
-		p.Code = studio.PlaceCode(int64(len(all)))
+		p.Code = studio.PlaceCode(len(all))
 		if err := c.SavePlace(&p); err != nil {
 			return err
 		}

@@ -23,9 +23,11 @@ func (a *Room) OtherWays(ctx context.Context, number string) (out []plan.AskedWa
 		firm := studio.Firm(s.Specs())
 		terms := s.Order.Terms
 		terms.AskedMinor = 0 // that was asked for the order as it stands
-		as, err := pricedAs(tx, s.Shop, firm, terms, nil)
-		if err != nil {
-			return err
+		asIs := s.PriceSheet
+		if accepted { // its price is what was agreed; what it costs is worked out alike for all
+			if asIs, err = pricedAs(tx, s.Shop, firm, terms, nil); err != nil {
+				return err
+			}
 		}
 		for _, v := range otherWays(firm, accepted) {
 			items, err := variantItems(tx, s.Shop, v, firm)
@@ -39,9 +41,9 @@ func (a *Room) OtherWays(ctx context.Context, number string) (out []plan.AskedWa
 			if slices.ContainsFunc(priced.Firm(), func(it studio.PricedItem) bool { return len(it.Estimate.Troubles) > 0 }) || len(studio.Differences(firm, items)) == 0 {
 				continue
 			}
-			way := plan.AskedWay{Name: v.Name, Steps: priced.Steps(), MoreMinor: priced.Price.TotalMinor - s.Price.TotalMinor}
+			way := plan.AskedWay{Name: v.Name, Steps: priced.Steps(), MoreMinor: priced.Price.TotalMinor - asIs.Price.TotalMinor}
 			if accepted {
-				way.MoreMinor = priced.Price.CostMinor - as.Price.CostMinor
+				way.MoreMinor = priced.Price.CostMinor - asIs.Price.CostMinor
 			}
 			out = append(out, way)
 		}

@@ -2,14 +2,9 @@ package today
 
 import (
 	"fmt"
-	"strings"
-)
 
-// first is somebody's first name.
-func first(name string) string {
-	out, _, _ := strings.Cut(name, " ")
-	return out
-}
+	"sakuji/studio"
+)
 
 // clocks finds those at the bench that nobody has stopped.
 func (t *today) clocks() error {
@@ -29,7 +24,7 @@ func (t *today) clocks() error {
 		told[s.PersonID] = true
 		for _, p := range people {
 			if p.ID == s.PersonID {
-				t.add(rankReady, s.From, Task{Tone: ToneLate, When: "since " + t.clock(s.From), Title: fmt.Sprintf("%s’s clock runs still", first(p.Name)),
+				t.add(rankReady, s.From, Task{Tone: ToneLate, When: "since " + t.clock(s.From), Title: fmt.Sprintf("%s’s clock runs still", studio.FirstName(p.Name)),
 					Detail: "Far longer than was planned. Say when it was stopped, or the hours count.", Action: "Look", Link: "/bench/mine"})
 			}
 		}

@@ -3,6 +3,7 @@ package finish
 import (
 	"math"
 	"slices"
+	"sort"
 	"time"
 
 	"sakuji/core/rates"
@@ -46,7 +47,7 @@ func (m Medium) IsCoat() bool {
 	return slices.Contains([]Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat}, m)
 }
 
-// MediumOf is what a stage leaves; how is what is said of it on the strip. Empty: nothing that dries by the air.
+// MediumOf is what a stage leaves, a priming with filler primer or another one. Empty: nothing that dries by the air.
 func MediumOf(kind route.StageKind, filler bool, p Paints) Medium {
 	switch kind {
 	case route.Prime:
@@ -137,12 +138,7 @@ type Air struct {
 // at is the air at a moment, and until when that is so; zero: for good.
 func (a Air) at(t time.Time) (r Reading, until time.Time) {
 	r = Reading{C: a.Book.V("room"), HumidityPercent: UsualHumidityP}
-	k, found := slices.BinarySearchFunc(a.Readings, t, func(r Reading, t time.Time) int { return r.At.Compare(t) })
-	if found {
-		for k < len(a.Readings) && a.Readings[k].At.Equal(t) {
-			k++
-		}
-	}
+	k := sort.Search(len(a.Readings), func(i int) bool { return a.Readings[i].At.After(t) })
 	if k < len(a.Readings) {
 		until = a.Readings[k].At
 	}
@@ -234,10 +230,7 @@ func (a Air) Clocks(layers []Layer) (c Clocks) {
 		}
 		return a.Dry(top.At, s)
 	}
-	c = Clocks{Of: top.Medium, Laid: top.At, Touch: when(of.TouchS), Recoat: when(of.RecoatS), Within: when(of.WithinS), Again: when(of.AgainS), Handle: when(of.HandleS), Full: when(of.FullS)}
-	if of.OpenS > 0 { // it sets sooner where coats dry sooner
-		c.Open = a.Dry(top.At, of.OpenS)
-	}
+	c = Clocks{Of: top.Medium, Laid: top.At, Touch: when(of.TouchS), Recoat: when(of.RecoatS), Within: when(of.WithinS), Again: when(of.AgainS), Handle: when(of.HandleS), Full: when(of.FullS), Open: when(of.OpenS)}
 	for k, l := range layers[:len(layers)-1] {
 		under, covered := ClockOf(a.Book, l.Medium), layers[k+1].At
 		c.Handle = later(c.Handle, a.under(l.At, covered, under.HandleS))

@@ -37,7 +37,6 @@ CREATE TRIGGER past_process AFTER UPDATE OF process ON pieces WHEN OLD.process I
   UPDATE past SET n = n + 1;
 END;
 -- +goose StatementEnd
-CREATE INDEX stages_noted ON stages (done_ms) WHERE note <> '';
 
 -- +goose Down
 SELECT 1;

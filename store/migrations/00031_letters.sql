@@ -1,6 +1,5 @@
 -- +goose Up
 -- What a search looks for in pieces and in what was noted at their stages, as people compare letters.
-DROP INDEX stages_noted;
 CREATE INDEX stages_noted ON stages (folded(note), done_ms, piece_id) WHERE note <> '';
 CREATE INDEX pieces_letters ON pieces (folded(code || char(10) || name));
 

@@ -5,7 +5,6 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -60,8 +59,7 @@ func (v benchView) Planned(r pieces.BenchRow) string {
 	if !ok || r.Wait || r.Held != "" {
 		return ""
 	}
-	who, _, _ := strings.Cut(v.plan.Who(t), " ")
-	return studio.ClockText(t.From.In(v.Zone), v.Now.In(v.Zone)) + ", " + who
+	return studio.ClockText(t.From.In(v.Zone), v.Now.In(v.Zone)) + ", " + studio.FirstName(v.plan.Who(t))
 }
 
 // Cautioned is a caution, and the stages on the sheet that it belongs to.

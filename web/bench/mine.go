@@ -16,17 +16,16 @@ import (
 
 // next is what may be begun together: the same stage of several pieces.
 type next struct {
-	Kind  route.StageKind
-	How   string
-	Rows  []pieces.BenchRow
-	At    time.Time // when the plan has the first of them; zero: it does not
-	Hours float64   // minutes of hands, as planned
+	Kind     route.StageKind
+	How      string
+	Rows     []pieces.BenchRow
+	At       time.Time // when the plan has the first of them; zero: it does not
+	HandsMin float64   // as planned
 }
 
 // mineView is what one person has in hand, and what is next for them.
 type mineView struct {
 	pieces.HandsSheet
-	Who    string
 	People []studio.Person
 	Next   []next // by the plan for this person
 	Others []next // for whoever has hands
@@ -53,7 +52,7 @@ func (s *Room) mine(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := mineView{HandsSheet: sheet, Who: who.Name, People: people}
+	v := mineView{HandsSheet: sheet, People: people}
 	v.next(s, r)
 	s.Show(w, r, "mine", kit.Page{Title: "In hand", Sheet: "In hand", Active: "/bench", Bench: true, D: v,
 		Block: kit.Block("In hand", fmt.Sprint(len(v.InHand))), Keys: kit.Keys("S", "stamp", "T", "start or pause", "↑ ↓", "move", "F", "find")})
@@ -83,7 +82,7 @@ func (v *mineView) next(s *Room, r *http.Request) {
 			}
 		}
 		n := &(*list)[at]
-		n.Rows, n.Hours = append(n.Rows, row), n.Hours+now.PlannedMin
+		n.Rows, n.HandsMin = append(n.Rows, row), n.HandsMin+now.PlannedMin
 	}
 }
 

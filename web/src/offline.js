@@ -36,9 +36,9 @@ async function send() {
       const body = new URLSearchParams(q.body);
       body.set("queued", String(Math.round(q.at)));
       const answer = await fetch(q.path, { method: "POST", body, headers: { "HX-Request": "true" } });
-      if (answer.status >= 500 || answer.headers.has("X-Signed-Out")) break; // it stays until somebody signs in
+      if (answer.status >= 500 || answer.status === 429 || answer.headers.has("X-Signed-Out")) break; // it stays until somebody signs in
       if (answer.ok && !answer.headers.has("HX-Redirect")) break; // something else has answered in the studio's place
-      const refused = !answer.ok && new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim();
+      const refused = !answer.ok && (new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim() || `it was refused (${answer.status}).`);
       const list = read(), at = list.findIndex((x) => x.act === q.act && x.at === q.at);
       if (at < 0) continue;
       if (refused) list[at].why = refused;

@@ -18,7 +18,7 @@ async function sheet(request) {
   const stop = new AbortController(), late = setTimeout(() => stop.abort(), patienceMs);
   try {
     const answer = await fetch(request.url, { headers: request.headers, credentials: "same-origin", redirect: "manual", signal: stop.signal });
-    if (answer.ok) await keep(sheets, request.url, answer.clone());
+    if (answer.ok && answer.headers.get("Content-Type")?.startsWith("text/html")) await keep(sheets, request.url, answer.clone()); // papers are not kept
     return answer;
   } catch {
     const kept = await caches.match(request.url);

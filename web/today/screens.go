@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"sakuji/app/today"
@@ -42,7 +41,7 @@ func (v todayView) Greeting(name string, zone *time.Location) string {
 	} else if h >= 12 {
 		when = "Good afternoon"
 	}
-	first, _, _ := strings.Cut(name, " ")
+	first := studio.FirstName(name)
 	n := 0
 	for _, t := range v.Tasks {
 		if t.Tone != today.ToneWait {
