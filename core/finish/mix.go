@@ -1,0 +1,98 @@
+package finish
+
+import (
+	"math"
+
+	"sakuji/core/rates"
+)
+
+// More of what lays colour on; Brush, Airbrush and Can are the others.
+const (
+	Sponge = "sponge"
+	Roller = "roller"
+)
+
+// Tools lists what lays colour on.
+func Tools() []string { return []string{Brush, Airbrush, Can, Sponge, Roller} }
+
+// Laying is a coat as a recipe has it.
+type Laying struct {
+	Medium         Medium
+	Tool           string
+	Coats          int
+	FilmUM         float64 // dry, of one coat; 0: as the rate book has it
+	SolidsPercent  float64 // by volume, as the paint is sold; 0: as the rate book has it
+	ThinnerPercent float64 // of the paint, by volume
+}
+
+// coatKey is under what the rate book has a medium's film and solids.
+func (m Medium) coatKey() string {
+	switch m {
+	case Primer:
+		return "primer"
+	case FillerPrimer:
+		return "filler"
+	case ClearCoat:
+		return "clear"
+	case StainColour, SandOrWash:
+		return "shade"
+	}
+	return "paint"
+}
+
+// MixML is how many millilitres to mix, thinned, for the coats of an area, with what misses the piece and what
+// stays in pot and tool: the theoretical spreading rate in m²/l is 10 × volume solids (%) ÷ dry film (µm)
+// [published: any coatings handbook]; what lands of it goes by the tool [from memory]. A spray can has no pot.
+func MixML(b rates.Book, l Laying, areaMM2 float64) rates.Working {
+	key := l.Medium.coatKey()
+	given := func(own float64, last, label, unit string) rates.Figure {
+		if own > 0 {
+			return rates.Of(label, own, unit, rates.Ours)
+		}
+		return b.Get(key + "." + last)
+	}
+	area, coats := rates.Of("area", areaMM2/1e4, "dm²", rates.Mesh), rates.Of("coats", float64(l.Coats), "coats", rates.Ours)
+	film, solids := given(l.FilmUM, "film", "dry film of a coat", "µm"), given(l.SolidsPercent, "solids", "volume solids of the paint", "%")
+	lands := b.Get("transfer." + Brush) // sponge and roller lay as it does
+	if l.Tool == Airbrush || l.Tool == Can {
+		lands = b.Get("transfer." + l.Tool)
+	}
+	spreadM2PerL := 10 * solids.Value / film.Value
+	ml := area.Value / 100 / spreadM2PerL * 1000 * coats.Value / (lands.Value / 100)
+	w := rates.Working{Formula: "area × coats × film ÷ (10 × solids) ÷ what lands", Inputs: []rates.Figure{area, coats, film, solids, lands}}
+	if l.ThinnerPercent > 0 {
+		ml *= 1 + l.ThinnerPercent/100
+		w.Formula += " × (1 + thinner)"
+		w.Inputs = append(w.Inputs, rates.Of("thinner, of the paint", l.ThinnerPercent, "%", rates.Ours))
+	}
+	if l.Tool != Can && ml > 0 {
+		pot := b.Get("mix.pot")
+		ml += pot.Value
+		w.Formula += " + what stays in pot and tool"
+		w.Inputs = append(w.Inputs, pot)
+	}
+	w.Result = rates.Of("to mix", ml, "ml", rates.Derived)
+	return w
+}
+
+// Share is what is taken of one paint, or of the thinner, for a mix.
+type Share struct {
+	What string
+	ML   float64
+}
+
+// Split is how much of each paint and of the thinner an amount of a mix takes, by their parts.
+func Split(ml float64, paints []Share, thinner string, thinnerPercent float64) (out []Share) {
+	parts := 0.0
+	for _, p := range paints {
+		parts += p.ML
+	}
+	paint := ml / (1 + thinnerPercent/100)
+	for _, p := range paints {
+		out = append(out, Share{p.What, paint * p.ML / max(parts, math.SmallestNonzeroFloat64)})
+	}
+	if thinnerPercent > 0 {
+		out = append(out, Share{thinner, ml - paint})
+	}
+	return out
+}
