@@ -92,7 +92,8 @@ func (t *Tx) AddPicture(p *studio.Picture) (err error) {
 // PictureType returns the media type of a picture's or photograph's file; ErrNotFound when there is
 // none of it.
 func (t *Tx) PictureType(sha string) (string, error) {
-	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1 LIMIT 1`, sha)
+	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1
+		UNION ALL SELECT 'image/jpeg' FROM swatches WHERE photo_sha = ?1 UNION ALL SELECT 'image/jpeg' FROM regions WHERE stop_sha = ?1 LIMIT 1`, sha)
 }
 
 const photoColumns = `piece_id, plate_id, person_id, sha, at_ms, text, stage`
@@ -183,5 +184,9 @@ func (t *Tx) Find(letters string) ([]Found, error) {
 		UNION ALL SELECT * FROM (SELECT 'note', c.code, s.note, c.name FROM stages s JOIN pieces c ON c.id = s.piece_id
 			WHERE s.id IN (SELECT id FROM stages INDEXED BY stages_noted WHERE note <> '' AND folded(note) LIKE ?1 ESCAPE '\' ORDER BY done_ms DESC LIMIT 15) ORDER BY s.done_ms DESC)
 		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id
-			WHERE folded(d.name || char(10) || m.name) LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)`, like(letters))
+			WHERE folded(d.name || char(10) || m.name) LIKE ?1 ESCAPE '\' GROUP BY d.id ORDER BY d.id DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'recipe', CAST(number AS TEXT), name, 'R' || number FROM recipes
+			WHERE folded(name || char(10) || 'R' || number || char(10) || note || char(10) || paints) LIKE ?1 ESCAPE '\' GROUP BY number ORDER BY number DESC LIMIT 15)
+		UNION ALL SELECT * FROM (SELECT 'coat', CAST(r.number AS TEXT), c.region || ', ' || p.code, r.name || ', ' || o.title FROM coats c JOIN recipes r ON r.id = c.recipe_id JOIN pieces p ON p.id = c.piece_id JOIN orders o ON o.id = p.order_id
+			WHERE folded(c.region) LIKE ?1 ESCAPE '\' GROUP BY p.order_id, c.region, r.number ORDER BY c.id DESC LIMIT 15)`, like(letters))
 }

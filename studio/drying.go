@@ -46,7 +46,11 @@ func (p Piece) Layers(paints finish.Paints) (out []finish.Layer) {
 	return out
 }
 
+// mediumOf is what a stage laid, or will: by the recipe that was used, or as the item has it.
 func mediumOf(s Stage, paints finish.Paints) finish.Medium {
+	if s.Medium != "" {
+		return s.Medium
+	}
 	return finish.MediumOf(s.Kind, strings.HasPrefix(s.How, "filler"), paints)
 }
 

@@ -103,7 +103,8 @@ type Stage struct {
 	Done     time.Time
 	Minutes  float64
 	Note     string
-	BathID   int64 // of a wash
+	BathID   int64         // of a wash
+	Medium   finish.Medium // that was laid, by its recipe; empty: as its item has it
 }
 
 // Live reports whether the piece counts for its order.

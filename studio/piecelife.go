@@ -21,11 +21,13 @@ import (
 type Stamp struct {
 	Minutes float64 // of hands; less than zero: as planned
 	Note    string
-	Early   bool      // stamped although the wait was not over; the note says why
-	At      time.Time // when it was done; zero: now
-	Bath    int64     // that it was washed in; 0: nobody said
-	Shown   string    // the stage that the sheet showed (Piece.Shown); empty: whichever is next
-	Drying  *Drying   // the air of the day, and the piece's paints; nil: its strip alone says what waits
+	Early   bool          // stamped although the wait was not over; the note says why
+	At      time.Time     // when it was done; zero: now
+	Bath    int64         // that it was washed in; 0: nobody said
+	Shown   string        // the stage that the sheet showed (Piece.Shown); empty: whichever is next
+	Laid    map[int64]int // coats laid of each region of its paint plan, by id; nil: as planned
+	Also    AlsoLaid      // what was laid beside the plan
+	Drying  *Drying       // the air of the day, and the piece's paints; nil: its strip alone says what waits
 }
 
 // Shown names the stage that is next and its round, so that a stamp given on a sheet that

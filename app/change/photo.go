@@ -22,21 +22,26 @@ func (a Base) KeepPhoto(data []byte) (sha string, err error) {
 // named is what a file is kept under.
 var named = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
-// NotePhoto notes a photograph of a piece that KeepPhoto has kept; what is no name of one is left out.
-func (a Base) NotePhoto(c Change, p studio.Photo) error {
-	if !named.MatchString(p.SHA) {
-		return nil
+// NoteFile notes a file that was kept, in the transaction that speaks of it first; false: that is no name of one.
+func (a Base) NoteFile(c Change, sha string) (bool, error) {
+	if !named.MatchString(sha) {
+		return false, nil
 	}
-	f, err := a.Store.File(p.SHA)
+	f, err := a.Store.File(sha)
 	if err != nil {
-		return err
+		return false, err
 	}
 	info, err := f.Stat()
 	f.Close()
 	if err != nil {
-		return err
+		return false, err
 	}
-	if err := c.AddFile(p.SHA, info.Size(), c.Now); err != nil {
+	return true, c.AddFile(sha, info.Size(), c.Now)
+}
+
+// NotePhoto notes a photograph of a piece that KeepPhoto has kept; what is no name of one is left out.
+func (a Base) NotePhoto(c Change, p studio.Photo) error {
+	if ok, err := a.NoteFile(c, p.SHA); !ok || err != nil {
 		return err
 	}
 	p.PersonID, p.At = c.Act().PersonID, c.Now

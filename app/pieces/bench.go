@@ -240,9 +240,13 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 		} else if some && st.Minutes < 0 {
 			st.Minutes = min
 		}
+		stage := p.Now()
 		p, e, err := p.Stamp(c.Act(), st, zone)
 		if err == nil {
 			err = stopAll(c, p.ID, at)
+		}
+		if err == nil && stage != nil {
+			p.Stages[stage.Position].Medium, err = lay(c, p, stage.Position, st)
 		}
 		return p, e, err
 	}
@@ -273,7 +277,15 @@ func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
 			return change.Refuse("%s %s.", p.Code, held)
 		}
 	}
-	if now.Kind != route.Cure || st.Early && strings.TrimSpace(st.Note) != "" {
+	if st.Early && strings.TrimSpace(st.Note) != "" {
+		return nil
+	}
+	if text, err := unsigned(c.Tx, p); err != nil {
+		return err
+	} else if text != "" {
+		return change.Refuse("%s To go on all the same, give the reason.", text)
+	}
+	if now.Kind != route.Cure {
 		return nil
 	}
 	sealed, err := sealed(c.Tx, p)
@@ -334,7 +346,7 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		}
 		p, e, err := p.TakeBack(c.Act())
 		if err == nil {
-			err = stopAll(c, p.ID, c.Now)
+			err = errors.Join(stopAll(c, p.ID, c.Now), unlay(c, p, p.Now().Position))
 		}
 		return p, e, err
 	})

@@ -47,6 +47,11 @@ type PieceSheet struct {
 	Air       finish.Reading        // that it dries in
 	Place     studio.Place          // where it lies
 	Places    []studio.Place        // where it may be put
+	Recipes   []studio.Recipe       // that can be laid
+	ToPaint   []ToPaint             // regions that are next
+	Laid      []store.Was           // what lies on it
+	Unsigned  string                // colours that nobody has signed off; empty: all are
+	Questions []studio.Point        // open, before the first coat of colour
 	Change    int64                 // the last thing that had happened when it was drawn
 }
 
@@ -107,6 +112,9 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 			if s.Sealed, err = sealed(tx, p); err != nil {
 				return err
 			}
+		}
+		if err := s.painting(tx, h); err != nil {
+			return err
 		}
 		if s.Log, err = tx.LogOfPiece(p.ID); err != nil {
 			return err

@@ -127,3 +127,14 @@ func CoverOf(under, over Colour, took []int) Cover {
 	}
 	return Cover{2, 2, "over a colour about as light"}
 }
+
+// PrimerColour is the colour of a primer by its name, as PrimerFor has it; grey, where it has none of its own.
+func PrimerColour(name string) Colour {
+	switch {
+	case strings.HasSuffix(name, "black"):
+		return Colour{28, 28, 30}
+	case name == "white":
+		return Colour{244, 244, 240}
+	}
+	return Colour{128, 128, 126}
+}

@@ -141,8 +141,8 @@ func (p Part) smoothed() float64 {
 	return p.seen()
 }
 
-// painted is the area that gets colour.
-func (p Part) painted() float64 {
+// Painted is the area that gets colour, in mm².
+func (p Part) Painted() float64 {
 	if p.Inside == InsidePainted {
 		return p.seen() + p.InsideMM2
 	}
@@ -157,7 +157,7 @@ func (p Part) faces(kind route.StageKind) rates.Figure {
 	case route.RemoveSupports:
 		return rates.Of("area that supports held", p.OverhangMM2/1e4, "dm²", rates.Mesh)
 	case route.Base, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Mask:
-		return rates.Of("surface that is painted", p.painted()/1e4, "dm²", rates.Mesh)
+		return rates.Of("surface that is painted", p.Painted()/1e4, "dm²", rates.Mesh)
 	}
 	return rates.Of("surface that is smoothed", p.smoothed()/1e4, "dm²", rates.Mesh)
 }

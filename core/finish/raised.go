@@ -1,6 +1,7 @@
 package finish
 
 import (
+	"cmp"
 	"slices"
 
 	"sakuji/core/rates"
@@ -30,23 +31,56 @@ func RaisedWays(b rates.Book, f Features) []RaisedWay {
 		return nil
 	}
 	out := []RaisedWay{
-		raisedWay(b, f, ByBrush, "brush", "goes anywhere, and into corners; even cover takes a steady hand"),
-		raisedWay(b, f, ByMask, "mask and spray", "the sharpest edge; tape wants smooth ground that is fully dry"),
-		raisedWay(b, f, ByRoll, "roll or dry-brush", "only where lines stand out clearly and alike; try it on a scrap"),
+		raisedWay(b, f, ByBrush, "brush", goodBrush),
+		raisedWay(b, f, ByMask, "mask and spray", goodMask),
+		raisedWay(b, f, ByRoll, "roll or dry-brush", goodRoll),
 	}
-	slices.SortStableFunc(out, func(a, c RaisedWay) int {
-		if a.Minutes < c.Minutes {
-			return -1
-		}
-		return 1
-	})
-	return out
+	return quickestFirst(out)
 }
+
+func quickestFirst(ways []RaisedWay) []RaisedWay {
+	slices.SortStableFunc(ways, func(a, b RaisedWay) int { return cmp.Compare(a.Minutes, b.Minutes) })
+	return ways
+}
+
+// RegionWays compares them for a region of its own colour on one piece: with a brush, steadily along its edge;
+// sprayed, taped along its edge; rolled, along what stands out. nil where nobody knows its edge.
+func RegionWays(b rates.Book, areaMM2, edgeMM float64, coats int) []RaisedWay {
+	if edgeMM <= 0 || areaMM2 <= 0 {
+		return nil
+	}
+	area, edge := rates.Of("area", areaMM2/1e4, "dm²", rates.Mesh), rates.Of("edge, all around", edgeMM/100, "dm", rates.Mesh)
+	passes := rates.Of("coats", float64(coats), "coats", rates.Ours)
+	share := passes.Value / b.V("paint.coats")
+	brush, mask, roll := sum{book: b}, sum{book: b}, sum{book: b}
+	brush.add("area × brushing × coats ÷ usual coats", area.Value*b.V("base.area")*share, area, b.Get("base.area"), passes, b.Get("paint.coats"))
+	brush.add("edge × coats × along an edge", edge.Value*passes.Value*b.V("raised.brush"), edge, b.Get("raised.brush"))
+	mask.rate("mask.piece", "masking, a piece")
+	mask.add("edge × masking", edge.Value*b.V("mask.edge"), edge, b.Get("mask.edge"))
+	mask.add("area × spraying × coats ÷ usual coats", area.Value*b.V("base.airbrush")*share, area, b.Get("base.airbrush"), passes, b.Get("paint.coats"))
+	mask.rate("airbrush.colour", "cleaning")
+	roll.rate("raised.roll.piece", "loading and trying")
+	line := rates.Of("its length, half its edge", edge.Value/2, "dm", rates.Derived)
+	roll.add("length × coats × rolling", line.Value*passes.Value*b.V("raised.roll"), line, passes, b.Get("raised.roll"))
+	return quickestFirst([]RaisedWay{brush.way(ByBrush, "brush", goodBrush), mask.way(ByMask, "mask and spray", goodMask), roll.way(ByRoll, "roll or dry-brush", goodRoll)})
+}
+
+// What the ways are good for, and where they go wrong. Source: common practice.
+const (
+	goodBrush = "goes anywhere, and into corners; even cover takes a steady hand"
+	goodMask  = "the sharpest edge; tape wants smooth ground that is fully dry"
+	goodRoll  = "only where lines stand out clearly and alike; try it on a scrap"
+)
 
 // raisedWay works a way out.
 func raisedWay(b rates.Book, f Features, key, name, good string) RaisedWay {
 	s := sum{book: b}
 	s.raised(f, key)
+	return s.way(key, name, good)
+}
+
+// way is what was summed up as a way of colouring.
+func (s *sum) way(key, name, good string) RaisedWay {
 	return RaisedWay{Key: key, Name: name, Minutes: s.minutes, Good: good,
 		Working: rates.Working{Formula: s.formula, Inputs: s.inputs, Result: rates.Of(name, s.minutes, "min", rates.Derived)}}
 }

@@ -110,6 +110,8 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		switch {
 		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
+		case change.NotFound(err) && recipeScanned(code) != "":
+			http.Redirect(w, r, recipeScanned(code), http.StatusSeeOther)
 		case change.NotFound(err):
 			s.Refuse(w, r, "No piece and no place has the label "+code+".")
 		default:
@@ -235,6 +237,11 @@ type pieceView struct {
 	Hand   *pieces.InHand // as the one whose sheet it is has it in hand; nil: they have not begun
 }
 
+// MayAlso reports whether something may be laid at the stage that is next, beside what is planned.
+func (v pieceView) MayAlso() bool {
+	return len(v.Recipes) > 0 && studio.OneOf(v.Kind(), studio.PaintStages()...)
+}
+
 func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.App.Pieces.Piece(r.Context(), chi.URLParam(r, "code"))
 	if err != nil {
@@ -258,17 +265,24 @@ func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Minutes kit.Optional `form:"minutes" label:"Minutes" validate:"gte=0"`
-		Note    string       `form:"note"`
-		Early   bool         `form:"early"`
-		Shown   string       `form:"shown"`
-		At      kit.Moment   `form:"at" label:"Done at"`
-		Bath    int64        `form:"bath"`
-		Queued  kit.Queued   `form:"queued"`
-		Then    string       `form:"then"`
-		Next    string       `form:"next"`
+		Minutes kit.Optional  `form:"minutes" label:"Minutes" validate:"gte=0"`
+		Note    string        `form:"note"`
+		Early   bool          `form:"early"`
+		Shown   string        `form:"shown"`
+		At      kit.Moment    `form:"at" label:"Done at"`
+		Bath    int64         `form:"bath"`
+		Laid    map[int64]int `form:"laid" label:"Coats"`
+		Also    int           `form:"also"`
+		Where   string        `form:"also_region"`
+		Coats   int           `form:"also_coats" label:"Coats"`
+		Queued  kit.Queued    `form:"queued"`
+		Then    string        `form:"then"`
+		Next    string        `form:"next"`
 	}](r)
-	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown, Bath: f.Bath}
+	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown, Bath: f.Bath, Laid: f.Laid}
+	if f.Also != 0 {
+		st.Also = studio.AlsoLaid{Number: f.Also, Region: f.Where, Coats: max(1, f.Coats)}
+	}
 	if f.Minutes.Given {
 		st.Minutes = f.Minutes.Value
 	}

@@ -13,12 +13,13 @@ import (
 	"sakuji/web/kit"
 )
 
-// photograph keeps pictures of a piece: from the tablet's camera, or from its files.
-func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
-	code := chi.URLParam(r, "code")
+// noPhoto says that a photograph is missing.
+var noPhoto = change.Refuse("Take a photograph, or choose one. Nothing was saved.")
+
+// photos reads the photographs of a form: from the tablet's camera, or from its files.
+func photos(w http.ResponseWriter, r *http.Request) (list [][]byte, err error) {
 	files, clean, err := kit.UploadsBy(w, r, "photo")
 	defer clean()
-	var shas []string
 	for _, k := range slices.Sorted(maps.Keys(files)) {
 		if err != nil {
 			break
@@ -29,14 +30,25 @@ func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
 		}
 		data, e := io.ReadAll(io.LimitReader(f, photo.MostBytes+1))
 		f.Close()
-		sha := ""
-		if err = e; err == nil {
+		list, err = append(list, data), e
+	}
+	return list, err
+}
+
+// photograph keeps pictures of a piece.
+func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
+	code := chi.URLParam(r, "code")
+	pictures, err := photos(w, r)
+	var shas []string
+	for _, data := range pictures {
+		if err == nil {
+			var sha string
 			sha, err = s.App.Pieces.KeepPhoto(data)
+			shas = append(shas, sha)
 		}
-		shas = append(shas, sha)
 	}
 	if err == nil && len(shas) == 0 {
-		err = change.Refuse("Take a photograph, or choose one. Nothing was saved.")
+		err = noPhoto
 	}
 	if err == nil {
 		err = s.App.Pieces.Photograph(r.Context(), s.Hand(r), code, shas, r.PostFormValue("text"))

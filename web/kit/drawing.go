@@ -6,6 +6,7 @@ import (
 	"math"
 	"strings"
 
+	"sakuji/core/finish"
 	"sakuji/core/solid"
 	"sakuji/studio"
 )
@@ -91,4 +92,17 @@ func costBar(sums []int64, longest int64) template.HTML {
 // kindKey is the little field that explains a hatch.
 func kindKey(i int) template.HTML {
 	return template.HTML(fmt.Sprintf(`<svg width="17" height="12" aria-hidden="true"><rect x=".5" y=".5" width="16" height="11" fill="url(#k%d)" stroke="var(--ink)"/></svg>`, i)) //nolint:gosec // numbers only
+}
+
+// patch draws a colour as it is laid on a ground to be looked at: a patch by hand on a small square. Without a colour
+// it is only outlined.
+func patch(colour, over string, px int) template.HTML {
+	known := func(text, otherwise string) string {
+		if c, err := finish.ParseColour(text); err == nil {
+			return c.Text()
+		}
+		return otherwise
+	}
+	return template.HTML(fmt.Sprintf(`<svg class="patch" width="%[1]d" height="%[1]d" viewBox="0 0 40 40" aria-hidden="true"><rect x=".5" y=".5" width="39" height="39" fill="%[2]s" stroke="var(--ink)"/><path d="M6 9 L31 6 Q35 7 34 12 L35 30 Q34 34 29 34 L9 35 Q5 33 6 28 Z" fill="%[3]s" stroke="var(--ink)" stroke-width=".6"/></svg>`, //nolint:gosec // a number, and colours that were read as such
+		px, known(over, "var(--paper2)"), known(colour, "none")))
 }

@@ -1,0 +1,226 @@
+package pieces
+
+import (
+	"slices"
+
+	"sakuji/app/change"
+	"sakuji/app/setup"
+	"sakuji/core/finish"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/store"
+	"sakuji/studio"
+)
+
+// ToPaint is a region of a piece's paint plan, at the stage that is next.
+type ToPaint struct {
+	studio.Region
+	Recipe studio.Recipe
+	ML     float64 // that it takes here, without what stays in the pot
+	LeftML float64 // of it that is mixed
+	Laid   int     // coats that lie there already
+}
+
+// regionsAt are the regions of a piece that a stage paints.
+func regionsAt(tx *store.Tx, p studio.Piece, kind route.StageKind) ([]studio.Region, error) {
+	if !studio.OneOf(kind, studio.PaintStages()...) && kind != route.JoinAfter {
+		return nil, nil
+	}
+	regions, err := tx.Regions(p.ItemID)
+	return slices.DeleteFunc(regions, func(r studio.Region) bool { return !r.Of(p) || r.Stage != kind && kind != route.JoinAfter }), err
+}
+
+// unsigned says which colours of a piece's next stage nobody has signed off; empty: none.
+func unsigned(tx *store.Tx, p studio.Piece) (string, error) {
+	now := p.Now()
+	if now == nil {
+		return "", nil
+	}
+	regions, err := regionsAt(tx, p, now.Kind)
+	if err != nil || len(regions) == 0 {
+		return "", err
+	}
+	recipes, err := tx.Recipes()
+	if err != nil {
+		return "", err
+	}
+	swatches, err := tx.SwatchesFor(p.OrderID)
+	return studio.UnsignedText(studio.Unsigned(regions, recipes, swatches, p.OrderID, now.Kind)), err
+}
+
+// painting finds what the next stage of a piece paints, with what was laid on it before.
+func (s *PieceSheet) painting(tx *store.Tx, h studio.Shop) error {
+	p, kind := s.Piece, s.Kind()
+	if err := s.laid(tx); err != nil {
+		return err
+	}
+	if p.State != studio.AtBench {
+		return nil
+	}
+	if err := s.firstCoat(tx); err != nil {
+		return err
+	}
+	regions, err := regionsAt(tx, p, kind)
+	if err != nil || len(regions) == 0 || kind == route.JoinAfter {
+		return err
+	}
+	items, err := tx.Items(p.OrderID)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == p.ItemID })
+	if at < 0 {
+		return nil
+	}
+	mixes, err := tx.Mixes()
+	for _, r := range regions {
+		one := ToPaint{Region: r}
+		one.Recipe, _ = studio.RecipeOf(s.Recipes, r.RecipeNumber)
+		one.ML = mixML(h.Book, one.Recipe, r.Coats, h.RegionOnMM2(items[at], r, p))
+		for _, m := range mixes {
+			if m.RecipeID == one.Recipe.ID {
+				one.LeftML += m.LeftML
+			}
+		}
+		for _, l := range s.Laid {
+			if l.Region == r.Name {
+				one.Laid += l.Coats
+			}
+		}
+		s.ToPaint = append(s.ToPaint, one)
+	}
+	return err
+}
+
+// laid finds what was laid on a piece, and the recipes that can be laid.
+func (s *PieceSheet) laid(tx *store.Tx) (err error) {
+	all, err := tx.Recipes()
+	if err != nil {
+		return err
+	}
+	s.Recipes = studio.NewestRecipes(all)
+	s.Laid, err = tx.LaidOn(s.Piece.ID)
+	return err
+}
+
+// firstCoat finds what is still open before the first coat of colour: questions to the client, and colours that nobody
+// has signed off.
+func (s *PieceSheet) firstCoat(tx *store.Tx) (err error) {
+	kind := s.Kind()
+	if s.Unsigned, err = unsigned(tx, s.Piece); err != nil || kind != route.Base && kind != route.Spray {
+		return err
+	}
+	points, err := tx.Points(s.Piece.OrderID)
+	for _, p := range points {
+		if p.Open() && p.Kind == studio.Question {
+			s.Questions = append(s.Questions, p)
+		}
+	}
+	return err
+}
+
+// mixML is what coats of a recipe take on an area, without what stays in the pot.
+func mixML(b rates.Book, r studio.Recipe, coats int, mm2 float64) float64 {
+	if r.ID == 0 {
+		return 0
+	}
+	return finish.MixML(b.With(map[string]float64{"mix.pot": 0}), r.Laying(coats), mm2).Result.Value
+}
+
+// lay notes what was laid at a stage that has just been stamped, takes it from what is mixed, and says what of it dries
+// the slowest.
+func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (finish.Medium, error) {
+	if err := change.Refused(st.Also.Check()); err != nil {
+		return "", err
+	}
+	regions, err := regionsAt(c.Tx, p, p.Stages[at].Kind)
+	if err != nil || p.Stages[at].Kind == route.JoinAfter || len(regions) == 0 && st.Also.Number == 0 {
+		return "", err
+	}
+	recipes, err := c.Recipes()
+	if err != nil {
+		return "", err
+	}
+	h, err := setup.Load(c.Tx)
+	if err != nil {
+		return "", err
+	}
+	items, err := c.Items(p.OrderID)
+	if err != nil {
+		return "", err
+	}
+	item := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == p.ItemID })
+	var media []finish.Medium
+	note := func(r studio.Recipe, region string, coats int, mm2 float64) error {
+		media = append(media, r.Medium)
+		l := studio.Laid{PieceID: p.ID, Position: at, RecipeID: r.ID, Region: region, Coats: coats, ML: mixML(h.Book, r, coats, mm2), At: p.Stages[at].Done, ByID: c.Act().PersonID}
+		if err := takeMixed(c, &l); err != nil {
+			return err
+		}
+		return c.AddLaid(&l)
+	}
+	for _, r := range regions {
+		coats := r.Coats
+		if st.Laid != nil {
+			coats = st.Laid[r.ID]
+		}
+		recipe, ok := studio.RecipeOf(recipes, r.RecipeNumber)
+		if coats < 0 || coats > 30 {
+			return "", change.RefuseField("laid", "%s: between 0 and 30 coats. Nothing was stamped.", r.Name)
+		}
+		if !ok || coats == 0 || item < 0 {
+			continue
+		}
+		if err := note(recipe, r.Name, coats, h.RegionOnMM2(items[item], r, p)); err != nil {
+			return "", err
+		}
+	}
+	if st.Also.Number != 0 {
+		recipe, ok := studio.RecipeOf(recipes, st.Also.Number)
+		if !ok {
+			return "", change.RefuseField("also", "There is no such recipe. Nothing was stamped.")
+		}
+		if err := note(recipe, st.Also.Region, st.Also.Coats, 0); err != nil {
+			return "", err
+		}
+	}
+	return studio.SlowestOf(h.Book, media...), nil
+}
+
+// takeMixed takes what was laid from the oldest pot of it that has some; where none has, nobody mixed it here.
+func takeMixed(c change.Change, l *studio.Laid) error {
+	mixes, err := c.Mixes()
+	for _, m := range slices.Backward(mixes) {
+		if err == nil && l.ML > 0 && m.RecipeID == l.RecipeID && m.LeftML > 0 {
+			l.MixID = m.ID
+			m.LeftML = max(0, m.LeftML-l.ML)
+			return c.SaveMix(&m)
+		}
+	}
+	return err
+}
+
+// unlay takes back what was laid from a stage on that is open again; what was taken of a pot that is still there goes
+// back.
+func unlay(c change.Change, p studio.Piece, from int) error {
+	laid, err := c.Laid(p.ID)
+	if err != nil {
+		return err
+	}
+	for _, l := range laid {
+		if l.Position < from || l.MixID == 0 {
+			continue
+		}
+		m, err := c.Mix(l.MixID)
+		if err != nil {
+			return err
+		}
+		if m.LeftML = min(m.ML, m.LeftML+l.ML); m.Ended {
+			continue
+		}
+		if err := c.SaveMix(&m); err != nil {
+			return err
+		}
+	}
+	return c.DropLaid(p.ID, from)
+}

@@ -1,0 +1,180 @@
+package studio
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"sakuji/core/finish"
+	"sakuji/core/mesh"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+)
+
+// Region is a part of an item's surface that is painted alike: a line of its paint plan.
+type Region struct {
+	ID           int64
+	OrderID      int64
+	ItemID       int64
+	PartID       int64 // 0: of the whole
+	Position     int
+	Name         string
+	Stage        route.StageKind // at which it is painted
+	RecipeNumber int
+	OverID       int64 // the region that lies under it; 0: the primer
+	Coats        int
+	SharePercent float64    // of what is seen
+	AreaMM2      float64    // as marked on the model, at its own size; 0: by its share
+	EdgeMM       float64    // all around it
+	Marks        []mesh.Vec // where it was marked on the model
+	Care         string     // CareFocal, CareToned; empty: as usual
+	Way          string     // finish.ByBrush, ByMask or ByRoll
+	Stop         string     // where to stop
+	StopSHA      string     // and a picture of it
+}
+
+// Care of a region.
+const (
+	CareFocal = "focal" // it gets the hours
+	CareToned = "toned" // it is toned down
+)
+
+// PaintStages are the stages at which regions are painted, in the order of work.
+func PaintStages() []route.StageKind {
+	return []route.StageKind{route.Prime, route.Base, route.Spray, route.Shade, route.Light, route.Detail, route.Weather, route.Clear}
+}
+
+// Check says what is wrong with a region.
+func (r Region) Check() error {
+	var wrong rates.Invalid
+	wrong.Need(strings.TrimSpace(r.Name) != "" && utf8.RuneCountInString(r.Name) <= 100, "name", "a region needs a name of at most 100 letters")
+	wrong.Need(OneOf(r.Stage, PaintStages()...), "stage", "nothing is painted at that stage")
+	wrong.Need(r.RecipeNumber > 0, "recipe", "with which recipe?")
+	wrong.Need(r.Coats >= 1 && r.Coats <= 30, "coats", "between 1 and 30 coats")
+	wrong.Need(r.SharePercent > 0 && r.SharePercent <= 100, "share", "how much of what is seen: more than 0, at most 100 %%")
+	wrong.Need(r.EdgeMM >= 0 && r.EdgeMM <= 1e6, "edge", "edge: between 0 and 1,000 m")
+	wrong.Need(OneOf(r.Care, "", CareFocal, CareToned), "care", "care is as usual, focal or toned down")
+	wrong.Need(OneOf(r.Way, finish.RaisedWaysKnown()...), "way", "it is brushed, masked or rolled")
+	wrong.Need(utf8.RuneCountInString(r.Stop) <= 300, "stop", "at most 300 letters")
+	return wrong.Err()
+}
+
+// Of reports whether a piece has the region: a print has those of its part and of the whole, what is joined of several
+// has all.
+func (r Region) Of(p Piece) bool {
+	return r.ItemID == p.ItemID && (r.PartID == 0 || r.PartID == p.PartID || p.Kind == KindAssembly) && !OneOf(p.Kind, StaysHere()...)
+}
+
+// Wants reports whether a stage of a kind is still to come of a piece.
+func (p Piece) Wants(kind route.StageKind) bool {
+	return slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == kind && s.Mark == route.Todo })
+}
+
+// RegionMM2 is the area of a region on one copy of its item, with how it was worked out.
+func (h Shop) RegionMM2(it Item, r Region) rates.Working {
+	k := rates.Of("scale", it.Scale, "×", rates.Ours)
+	if r.AreaMM2 > 0 {
+		w := rates.Working{Formula: "marked × scale² × parts", Inputs: []rates.Figure{rates.Of("as marked on the model", r.AreaMM2/100, "cm²", rates.Mesh), k}}
+		sum := 0.0
+		for _, p := range it.prints() {
+			sum += float64(p.Copies) * h.partMM2(it, r, p)
+		}
+		w.Result = rates.Of("area", sum, "mm²", rates.Mesh)
+		return w
+	}
+	seen, own := 0.0, r
+	own.SharePercent = 100
+	for _, p := range it.prints() {
+		seen += float64(p.Copies) * h.partMM2(it, own, p)
+	}
+	share := rates.Of("share of it", r.SharePercent, "%", rates.Ours)
+	return rates.Working{Formula: "seen × share", Inputs: []rates.Figure{rates.Of("seen, of one copy", seen/100, "cm²", rates.Mesh), share},
+		Result: rates.Of("area", seen*r.SharePercent/100, "mm²", rates.Derived)}
+}
+
+// partMM2 is the area of a region on one print of a part.
+func (h Shop) partMM2(it Item, r Region, p Part) float64 {
+	switch {
+	case r.PartID != 0 && r.PartID != p.ID:
+		return 0
+	case r.AreaMM2 > 0:
+		return r.AreaMM2 * it.Scale * it.Scale
+	}
+	return h.finishPart(p.Model, p, it).Painted() * r.SharePercent / 100
+}
+
+// RegionOnMM2 is its area on a piece.
+func (h Shop) RegionOnMM2(it Item, r Region, p Piece) float64 {
+	if p.Kind == KindAssembly {
+		return h.RegionMM2(it, r).Result.Value
+	}
+	for _, part := range it.prints() {
+		if part.ID == p.PartID {
+			return h.partMM2(it, r, part)
+		}
+	}
+	return 0
+}
+
+// CoverOf is how many coats of a recipe a region takes until it is even, by what lies under it and by swatches of it;
+// false: a colour is not known.
+func (r Region) CoverOf(it Item, regions []Region, recipes []Recipe, swatches []Swatch) (finish.Cover, bool) {
+	own, ok := RecipeOf(recipes, r.RecipeNumber)
+	over, err := finish.ParseColour(own.Colour)
+	if !ok || err != nil || !own.Tried() {
+		return finish.Cover{}, false
+	}
+	primer, _ := finish.PrimerFor(it.Scheme, finish.Schools{})
+	under, known := finish.PrimerColour(primer), true
+	if at := slices.IndexFunc(regions, func(o Region) bool { return o.ID == r.OverID && r.OverID != 0 }); at >= 0 {
+		below, _ := RecipeOf(recipes, regions[at].RecipeNumber)
+		if under, err = finish.ParseColour(below.Colour); err != nil {
+			known = false
+		}
+	}
+	var took []int
+	for _, s := range swatches {
+		ground, err := finish.ParseColour(s.OverColour)
+		if s.RecipeID == own.ID && s.Verdict != VerdictNo && err == nil && known && ground.Differs(under) < alike {
+			took = append(took, s.Coats)
+		}
+	}
+	return finish.CoverOf(under, over, took), known
+}
+
+// alike is up to what difference the grounds of two swatches are one, to the eye. Source: from memory.
+const alike = 15
+
+// Ways compares brushing a region with masking it and with rolling it on, the quickest first; nil where nobody knows
+// how long its edge is.
+func (h Shop) Ways(r Region, it Item) []finish.RaisedWay {
+	return finish.RegionWays(h.Book, h.RegionMM2(it, r).Result.Value, r.EdgeMM*it.Scale, r.Coats)
+}
+
+// Unsigned are the colours of a paint plan that nobody has signed off on a swatch for an order, at a stage; at the
+// joining of painted parts, those of all stages.
+func Unsigned(regions []Region, recipes []Recipe, swatches []Swatch, orderID int64, kind route.StageKind) (out []Recipe) {
+	for _, r := range regions {
+		own, ok := RecipeOf(recipes, r.RecipeNumber)
+		if !ok || !own.Tried() || r.Stage != kind && kind != route.JoinAfter {
+			continue
+		}
+		if _, signed := Signed(swatches, own.ID, orderID); !signed && !slices.ContainsFunc(out, func(o Recipe) bool { return o.ID == own.ID }) {
+			out = append(out, own)
+		}
+	}
+	return out
+}
+
+// UnsignedText says so; empty: all are.
+func UnsignedText(list []Recipe) string {
+	if len(list) == 0 {
+		return ""
+	}
+	var names []string
+	for _, r := range list {
+		names = append(names, fmt.Sprintf("%s (%s)", r.Name, r.Code()))
+	}
+	return fmt.Sprintf("Nobody has signed off %s on a swatch.", joinAnd(names))
+}
