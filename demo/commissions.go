@@ -3,9 +3,7 @@ package demo
 import (
 	"bytes"
 	"fmt"
-	"image"
 	"image/color"
-	"image/png"
 	"io"
 	"math"
 	"slices"
@@ -198,6 +196,9 @@ func (l *life) april() error {
 	if err := l.until(day(time.April, 20, 9, 30)); err != nil {
 		return err
 	}
+	if err := l.writeDown(); err != nil {
+		return err
+	}
 	if err := l.takeIn(commission{nick: "first lanterns", client: museum, title: "Four seed-pod lanterns, trial", use: "shelf", wanted: day(time.April, 30, 0, 0),
 		items: []line{{"Seed-pod lantern", []model{lantern}, route.Primed, 4, 1, ""}}}); err != nil {
 		return err
@@ -210,6 +211,9 @@ func (l *life) april() error {
 		return err
 	}
 	if err := l.agreed("old heron", "Tamsin Rook, props", 22*time.Hour, true); err != nil {
+		return err
+	}
+	if err := l.scheme("old heron", "Tamsin Rook, props"); err != nil {
 		return err
 	}
 	if err := l.takeIn(commission{nick: "big loom", client: opera, title: "Cloud Loom at double size", use: "stage", note: "Only if it can be carried by one person.",
@@ -268,6 +272,9 @@ func (l *life) may() error {
 		if err := l.agreed(s.c.nick, s.by, s.wait, true); err != nil {
 			return err
 		}
+		if err := l.scheme(s.c.nick, s.by); err != nil {
+			return err
+		}
 	}
 	return l.until(day(time.May, 13, 16, 10))
 }
@@ -280,6 +287,9 @@ func (l *life) lastNight() error {
 		return err
 	}
 	if err := l.pictures("heron"); err != nil {
+		return err
+	}
+	if err := l.scheme("heron", ""); err != nil {
 		return err
 	}
 	qh, err := l.App.Quotes.SendQuote(l.ctx, l.ilse, l.orders["heron"], "")
@@ -448,18 +458,10 @@ func (l *life) letterBox() error {
 // pictures adds two painted swatches as reference pictures, made here.
 func (l *life) pictures(nick string) error {
 	swatch := func(base color.RGBA) []byte {
-		img := image.NewRGBA(image.Rect(0, 0, 160, 120))
-		for y := range 120 {
-			for x := range 160 {
-				shade := 0.82 + 0.18*math.Sin(float64(x)/9+math.Sin(float64(y)/17)*2)
-				img.Set(x, y, color.RGBA{uint8(float64(base.R) * shade), uint8(float64(base.G) * shade), uint8(float64(base.B) * shade), 255})
-			}
-		}
-		var b bytes.Buffer
-		if err := png.Encode(&b, img); err != nil {
-			panic(err) // an image in memory always encodes
-		}
-		return b.Bytes()
+		return pictureOf(160, 120, func(x, y float64) color.RGBA {
+			shade := 0.82 + 0.18*math.Sin(x/9+2*math.Sin(y/17))
+			return color.RGBA{uint8(float64(base.R) * shade), uint8(float64(base.G) * shade), uint8(float64(base.B) * shade), 255}
+		})
 	}
 	_, _, err := l.App.Orders.AddPictures(l.ctx, l.ilse, l.orders[nick], []models.Upload{
 		upload("lining-a.png", swatch(color.RGBA{52, 84, 132, 255})), upload("lining-b.png", swatch(color.RGBA{38, 98, 110, 255}))})

@@ -26,15 +26,16 @@ import (
 // who empty plates, lay new ones and stamp what they have done.
 type life struct {
 	*Demo
-	ctx    context.Context
-	rand   *rand.Rand
-	ilse   change.Actor
-	jory   change.Actor
-	maren  change.Actor
-	files  map[string][]byte
-	orders map[string]string // number by nickname
-	came   int               // lots that came
-	spare  map[int64]float64 // minutes of hands left, by person
+	ctx     context.Context
+	rand    *rand.Rand
+	ilse    change.Actor
+	jory    change.Actor
+	maren   change.Actor
+	files   map[string][]byte
+	orders  map[string]string        // number by nickname
+	recipes map[string]studio.Recipe // by name
+	came    int                      // lots that came
+	spare   map[int64]float64        // minutes of hands left, by person
 }
 
 // day is a moment of the demo's spring.

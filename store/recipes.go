@@ -66,8 +66,8 @@ func (t *Tx) SaveMix(m *studio.Mix) error { return t.save("mixes", &m.ID, m, mix
 
 const (
 	regionOnce    = `item_id`
-	regionColumns = `part_id, position, name, stage, recipe_number, over_id, coats, share_percent, area_mm2, edge_mm, marks, care, way, stop, stop_sha`
-	selectRegion  = `SELECT r.id, r.item_id, r.part_id, r.position, r.name, r.stage, r.recipe_number, r.over_id, r.coats, r.share_percent, r.area_mm2, r.edge_mm, r.marks, r.care, r.way, r.stop, coalesce(r.stop_sha, '') AS stop_sha, i.order_id FROM regions r JOIN items i ON i.id = r.item_id `
+	regionColumns = `part_id, position, name, stage, recipe_number, only, over_id, coats, share_percent, area_mm2, edge_mm, marks, care, way, stop, stop_sha`
+	selectRegion  = `SELECT r.id, r.item_id, r.part_id, r.position, r.name, r.stage, r.recipe_number, r.only, r.over_id, r.coats, r.share_percent, r.area_mm2, r.edge_mm, r.marks, r.care, r.way, r.stop, coalesce(r.stop_sha, '') AS stop_sha, i.order_id FROM regions r JOIN items i ON i.id = r.item_id `
 )
 
 // Regions returns the paint plan of an item, in the order of painting.
@@ -135,20 +135,21 @@ type Was struct {
 	Version    int
 	Recipe     string
 	Colour     string
+	Pieces     int // of the order that have it alike; the one that is named was the last
 }
 
-const selectWas = `SELECT c.id, c.piece_id, c.position, c.recipe_id, c.region, c.coats, c.ml, c.mix_id, c.at_ms, c.by_id,
-		p.code, p.name, o.number AS "order", k.name AS client, r.number, r.version, r.name AS recipe, r.colour
+const selectWas = `SELECT max(c.id) AS id, c.piece_id, c.position, c.recipe_id, c.region, c.coats, c.ml, c.mix_id, c.at_ms, c.by_id,
+		p.code, p.name, o.number AS "order", k.name AS client, r.number, r.version, r.name AS recipe, r.colour, count(*) AS pieces
 	FROM coats c JOIN pieces p ON p.id = c.piece_id JOIN orders o ON o.id = p.order_id JOIN clients k ON k.id = o.client_id JOIN recipes r ON r.id = c.recipe_id `
 
 // LaidOn returns what was laid on a piece, the first first.
 func (t *Tx) LaidOn(pieceID int64) ([]Was, error) {
-	return rows[Was](t, selectWas+`WHERE c.piece_id = ? ORDER BY c.id`, pieceID)
+	return rows[Was](t, selectWas+`WHERE c.piece_id = ? GROUP BY c.id ORDER BY c.id`, pieceID)
 }
 
 // WasLaid finds the coats whose region, piece, order, client or recipe has some letters in its name, the last first;
 // empty letters: all. Recipe 0 is any.
 func (t *Tx) WasLaid(letters string, recipe, most int) ([]Was, error) {
 	return rows[Was](t, selectWas+`WHERE ?2 IN (0, r.number) AND folded(c.region || char(10) || p.name || char(10) || p.code || char(10) || o.title || char(10) || k.name || char(10) || r.name) LIKE ?1 ESCAPE '\'
-		ORDER BY c.id DESC LIMIT ?3`, like(letters), recipe, most)
+		GROUP BY p.order_id, p.item_id, c.region, c.recipe_id, c.coats ORDER BY max(c.id) DESC LIMIT ?3`, like(letters), recipe, most)
 }

@@ -3,6 +3,7 @@ package studio
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -22,7 +23,8 @@ type Region struct {
 	Name         string
 	Stage        route.StageKind // at which it is painted
 	RecipeNumber int
-	OverID       int64 // the region that lies under it; 0: the primer
+	Only         string // numbers on the labels of the pieces that have it: 1-6, 9; empty: all
+	OverID       int64  // the region that lies under it; 0: the primer
 	Coats        int
 	SharePercent float64    // of what is seen
 	AreaMM2      float64    // as marked on the model, at its own size; 0: by its share
@@ -51,6 +53,8 @@ func (r Region) Check() error {
 	wrong.Need(strings.TrimSpace(r.Name) != "" && utf8.RuneCountInString(r.Name) <= 100, "name", "a region needs a name of at most 100 letters")
 	wrong.Need(OneOf(r.Stage, PaintStages()...), "stage", "nothing is painted at that stage")
 	wrong.Need(r.RecipeNumber > 0, "recipe", "with which recipe?")
+	_, err := r.spans()
+	wrong.Need(err == nil, "only", "%v", err)
 	wrong.Need(r.Coats >= 1 && r.Coats <= 30, "coats", "between 1 and 30 coats")
 	wrong.Need(r.SharePercent > 0 && r.SharePercent <= 100, "share", "how much of what is seen: more than 0, at most 100 %%")
 	wrong.Need(r.EdgeMM >= 0 && r.EdgeMM <= 1e6, "edge", "edge: between 0 and 1,000 m")
@@ -63,7 +67,56 @@ func (r Region) Check() error {
 // Of reports whether a piece has the region: a print has those of its part and of the whole, what is joined of several
 // has all.
 func (r Region) Of(p Piece) bool {
-	return r.ItemID == p.ItemID && (r.PartID == 0 || r.PartID == p.PartID || p.Kind == KindAssembly) && !OneOf(p.Kind, StaysHere()...)
+	return r.ItemID == p.ItemID && r.has(numberOf(p.Code)) && (r.PartID == 0 || r.PartID == p.PartID || p.Kind == KindAssembly) && !OneOf(p.Kind, StaysHere()...)
+}
+
+// numberOf is the number of a piece on its label, behind that of its order; what is made of several parts has its
+// parts' letters behind it.
+func numberOf(code string) int {
+	digits := code[strings.LastIndex(code, "-")+1:]
+	if end := strings.IndexFunc(digits, func(c rune) bool { return c < '0' || c > '9' }); end >= 0 {
+		digits = digits[:end]
+	}
+	n, _ := strconv.Atoi(digits)
+	return n
+}
+
+// span is a run of numbers on labels.
+type span struct{ from, to int }
+
+// spans reads the numbers that a region is only for.
+func (r Region) spans() (out []span, err error) {
+	for _, word := range strings.FieldsFunc(r.Only, func(c rune) bool { return c == ',' || c == ';' || c == ' ' }) {
+		a, b, run := strings.Cut(strings.ReplaceAll(word, "–", "-"), "-")
+		if !run {
+			b = a
+		}
+		from, err := strconv.Atoi(a)
+		to, e := strconv.Atoi(b)
+		if err != nil || e != nil || from < 1 || to < from || to > 1e6 {
+			return nil, fmt.Errorf("%q: say the numbers on the labels, as in 1-6, 9", r.Only)
+		}
+		out = append(out, span{from, to})
+	}
+	return out, nil
+}
+
+// has reports whether the piece of a number has the region.
+func (r Region) has(number int) bool {
+	spans, err := r.spans()
+	return err != nil || len(spans) == 0 || slices.ContainsFunc(spans, func(s span) bool { return s.from <= number && number <= s.to })
+}
+
+// Copies is how many of so many copies have the region.
+func (r Region) Copies(of int) (n int) {
+	spans, _ := r.spans()
+	for _, s := range spans {
+		n += s.to - s.from + 1
+	}
+	if n == 0 {
+		return of
+	}
+	return min(n, of)
 }
 
 // Wants reports whether a stage of a kind is still to come of a piece.
@@ -122,7 +175,7 @@ func (h Shop) RegionOnMM2(it Item, r Region, p Piece) float64 {
 func (r Region) CoverOf(it Item, regions []Region, recipes []Recipe, swatches []Swatch) (finish.Cover, bool) {
 	own, ok := RecipeOf(recipes, r.RecipeNumber)
 	over, err := finish.ParseColour(own.Colour)
-	if !ok || err != nil || !own.Tried() {
+	if !ok || err != nil || !OneOf(own.Medium, finish.AcrylicPaint, finish.CanPaint) {
 		return finish.Cover{}, false
 	}
 	primer, _ := finish.PrimerFor(it.Scheme, finish.Schools{})

@@ -118,7 +118,7 @@ func (s *PaintPlan) items(tx *store.Tx) error {
 		}
 		for _, r := range regions {
 			plan.Regions = append(plan.Regions, regionRow(h, it, r, regions, recipes, swatches, plan.Primer))
-			plan.Shares[r.Stage] += r.SharePercent
+			plan.Shares[r.Stage] += r.SharePercent * float64(r.Copies(it.Copies)) / float64(max(1, it.Copies))
 		}
 		s.Items = append(s.Items, plan)
 	}
@@ -140,7 +140,7 @@ func regionRow(h studio.Shop, it studio.Item, r studio.Region, regions []studio.
 	if signed, ok := studio.Signed(swatches, row.Recipe.ID, it.OrderID); ok {
 		row.Signed = signed
 	}
-	row.Mix = finish.MixML(h.Book, row.Recipe.Laying(r.Coats), row.Area.Result.Value*float64(it.Copies))
+	row.Mix = finish.MixML(h.Book, row.Recipe.Laying(r.Coats), row.Area.Result.Value*float64(r.Copies(it.Copies)))
 	return row
 }
 
@@ -249,7 +249,7 @@ func (a *Room) CopyPlan(ctx context.Context, who change.Actor, number string, it
 		fresh := map[int64]int64{}
 		for k, r := range from {
 			was := r.ID
-			r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.AreaMM2, r.Marks = 0, it.ID, 0, len(regions)+k, fresh[r.OverID], 0, nil
+			r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.AreaMM2, r.Marks, r.Only = 0, it.ID, 0, len(regions)+k, fresh[r.OverID], 0, nil, ""
 			if err := c.SaveRegion(&r); err != nil {
 				return err
 			}

@@ -60,6 +60,7 @@ CREATE TABLE regions ( -- of an item, as it is to be painted
   name          TEXT NOT NULL CHECK (name <> ''),
   stage         TEXT NOT NULL,
   recipe_number INTEGER NOT NULL,
+  only          TEXT NOT NULL DEFAULT '', -- the numbers on the labels of the pieces that have it; empty: all
   over_id       INTEGER REFERENCES regions (id) ON DELETE SET NULL, -- what lies under it; NULL: the primer
   coats         INTEGER NOT NULL CHECK (coats > 0),
   share_percent REAL NOT NULL CHECK (share_percent > 0 AND share_percent <= 100), -- of what is seen

@@ -243,6 +243,7 @@ type regionForm struct {
 	Stage  string  `form:"stage"`
 	Recipe int     `form:"recipe" label:"Recipe"`
 	Over   int64   `form:"over"`
+	Only   string  `form:"only"`
 	Coats  int     `form:"coats" label:"Coats"`
 	Share  float64 `form:"share" label:"Share"`
 	Edge   float64 `form:"edge" label:"Edge"`
@@ -282,7 +283,7 @@ func (s *Room) saveRegion(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[regionForm](r)
 	if err == nil {
 		err = s.App.Pieces.SaveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), studio.Region{ID: f.ID, ItemID: f.Item, PartID: f.Part, Name: f.Name, Stage: route.StageKind(f.Stage), RecipeNumber: f.Recipe,
-			OverID: f.Over, Coats: f.Coats, SharePercent: f.Share, EdgeMM: 10 * f.Edge, Care: f.Care, Way: f.Way, Stop: f.Stop})
+			OverID: f.Over, Only: f.Only, Coats: f.Coats, SharePercent: f.Share, EdgeMM: 10 * f.Edge, Care: f.Care, Way: f.Way, Stop: f.Stop})
 	}
 	s.Ended(w, r, err, paintSheet(r), f.Name+" is in the plan.")
 }

@@ -47,6 +47,7 @@ func funcs(version string) template.FuncMap {
 			return no
 		},
 		"whole": func(v float64) string { return fmt.Sprintf("%.0f", v) },
+		"ml":    millilitres,
 		"pct":   func(v float64) string { return fmt.Sprintf("%.0f %%", v*100) },
 	}
 }
@@ -63,6 +64,17 @@ func millimetres(mm float64) string {
 		return fmt.Sprintf("%.2g", mm)
 	}
 	return fmt.Sprintf("%.1f", mm)
+}
+
+// millilitres writes an amount as it can be measured out.
+func millilitres(ml float64) string {
+	switch {
+	case ml >= 100:
+		return fmt.Sprintf("%.0f ml", ml)
+	case ml >= 0.05:
+		return fmt.Sprintf("%.1f ml", ml)
+	}
+	return "a drop"
 }
 
 // dims writes a size.

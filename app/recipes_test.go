@@ -1,0 +1,237 @@
+package app_test
+
+import (
+	"bytes"
+	"image"
+	"image/color"
+	"image/png"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sakuji/app/apptest"
+	"sakuji/app/change"
+	"sakuji/app/pieces"
+	"sakuji/core/finish"
+	"sakuji/core/rates"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// grey is a recipe as somebody writes it down.
+func grey(name string) studio.Recipe {
+	return studio.Recipe{Name: name, Medium: finish.AcrylicPaint, Colour: "#60656b", Paints: []studio.PaintPart{{Paint: "white acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 20,
+		Tool: finish.Airbrush, PressureBar: 1.4, Coats: 2, Over: "grey primer", OverColour: "#808080"}
+}
+
+// toBase stamps a piece until its base coats are next.
+func toBase(t *testing.T, s *apptest.Studio, code string) {
+	t.Helper()
+	for range 40 {
+		p, err := s.Pieces.Piece(s.Ctx, code)
+		require.NoError(t, err)
+		if p.Kind() == route.Base && !p.Wait {
+			return
+		}
+		if p.Wait {
+			s.Clock.At = p.Until
+			continue
+		}
+		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1})
+		require.NoError(t, err)
+	}
+	t.Fatal("no base coats")
+}
+
+// painted is an order whose pieces are printed, with a plan for its wings.
+func painted(t *testing.T, copies int) (s *apptest.Studio, number string, r studio.Recipe, item studio.Item) {
+	s = apptest.New(t)
+	number = s.Order(copies, route.Painted)
+	s.Accept(number)
+	s.Print()
+	r, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
+	require.NoError(t, err)
+	plan, err := s.Pieces.PaintPlan(s.Ctx, number)
+	require.NoError(t, err)
+	item = plan.Items[0].Item
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}))
+	return s, number, r, item
+}
+
+// A colour is signed off on a swatch before it goes on a piece; a no after a yes counts, and so does a change of the
+// recipe after it. What is laid is noted by the stamp, and years later “what did I use on the wings?” has its answer.
+func TestSignedOffOnASwatch(t *testing.T) {
+	s, no, r, _ := painted(t, 1)
+	code := no + "-1"
+	toBase(t, s, code)
+	stamp := func(st studio.Stamp) error {
+		st.Minutes = -1
+		_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, st)
+		return err
+	}
+	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off wing grey (R1) on a swatch.")
+	o, err := s.Orders.Orders(s.Ctx)
+	require.NoError(t, err)
+	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}, nil))
+	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
+	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, err)
+	assert.Equal(t, "grey primer", sheet.Swatches[0].Over, "as the recipe has it")
+	id := sheet.Swatches[0].ID
+	refusal(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", " "), "Say what is wrong with it")
+	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictYes, "the client", ""))
+	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", "too dark by daylight"))
+	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
+	changed := r
+	changed.Paints[0].Parts = 3
+	second, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, changed)
+	require.NoError(t, err)
+	assert.Equal(t, 2, second.Version, "what was tried stays as it was")
+	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 3}, nil))
+	sheet, err = s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, err)
+	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, sheet.Swatches[0].ID, studio.VerdictYes, "the client", ""))
+	require.NoError(t, stamp(studio.Stamp{}))
+	p, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	require.Len(t, p.Laid, 1)
+	assert.Equal(t, []any{"wings", 2, "wing grey", 2}, []any{p.Laid[0].Region, p.Laid[0].Coats, p.Laid[0].Recipe, p.Laid[0].Version})
+	found, err := s.Today.Find(s.Ctx, "wing")
+	require.NoError(t, err)
+	var kinds []string
+	for _, f := range found {
+		kinds = append(kinds, f.Kind)
+	}
+	assert.Contains(t, kinds, "recipe")
+	assert.Contains(t, kinds, "coat")
+	list, err := s.Pieces.Recipes(s.Ctx, "WINGS")
+	require.NoError(t, err)
+	require.Len(t, list.Was, 1)
+	assert.Equal(t, code, list.Was[0].Code)
+	third, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
+	require.NoError(t, err)
+	assert.Equal(t, 2, third.Number, "a new one, though it is called alike")
+}
+
+// It can be painted all the same, with a reason; then what was laid otherwise than planned is noted as it was.
+func TestLaidOtherwiseThanPlanned(t *testing.T) {
+	s, no, r, item := painted(t, 2)
+	code := no + "-1"
+	toBase(t, s, code)
+	p, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	require.Len(t, p.ToPaint, 1)
+	assert.Contains(t, p.Unsigned, "wing grey")
+	require.NoError(t, s.Pieces.MixRecipe(s.Ctx, s.Bench, r.Number, 20))
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "the client sat beside me", Laid: map[int64]int{p.ToPaint[0].ID: 4}, Also: studio.AlsoLaid{Number: r.Number, Region: "tail", Coats: 1}})
+	require.NoError(t, err)
+	laid, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	require.Len(t, laid.Laid, 2)
+	assert.Equal(t, 4, laid.Laid[0].Coats)
+	assert.Equal(t, "tail", laid.Laid[1].Region)
+	assert.Equal(t, finish.AcrylicPaint, laid.Last().Medium)
+	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, err)
+	assert.InDelta(t, 20-2*p.ToPaint[0].ML, sheet.LeftML, 1e-6, "four coats take twice what two do")
+	assert.Equal(t, 1, sheet.Wanted[0].Pieces, "the other one still wants it")
+	assert.InDelta(t, p.ToPaint[0].ML, sheet.Wanted[0].ML, 1e-6)
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, code))
+	sheet, err = s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, err)
+	assert.InDelta(t, 20, sheet.LeftML, 1e-6, "taken back with the stamp")
+	assert.Empty(t, sheet.Was)
+	refusal(t, s.Pieces.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 30), "Between 0 and 20 ml")
+	require.NoError(t, s.Pieces.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 0))
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "again", Laid: map[int64]int{p.ToPaint[0].ID: 99}})
+	refusal(t, err, "between 0 and 30 coats")
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "none of it", Laid: map[int64]int{p.ToPaint[0].ID: 0}})
+	require.NoError(t, err)
+	laid, err = s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Empty(t, laid.Laid)
+	assert.NotZero(t, item.ID)
+}
+
+// What takes longest of what was laid is what the piece's clocks go by: mirror metal beside acrylic is not taped
+// within the hour.
+func TestClocksGoByWhatWasLaid(t *testing.T) {
+	s, no, r, _ := painted(t, 1)
+	code := no + "-1"
+	toBase(t, s, code)
+	mirror := grey("mirror")
+	mirror.Medium, mirror.Coat = finish.MirrorMetal, route.Mirror
+	m, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, mirror)
+	require.NoError(t, err)
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "tried on an offcut", Also: studio.AlsoLaid{Number: m.Number, Region: "eye", Coats: 1}})
+	require.NoError(t, err)
+	p, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, finish.MirrorMetal, p.Clocks.Of)
+	assert.InDelta(t, 24*finish.Slower(rates.Starting().V("room")), p.Clocks.Handle.Sub(p.Clocks.Laid).Hours(), 0.01)
+	assert.NotZero(t, r.ID)
+}
+
+// A plan is put in order, copied to a sister, and no region lies on itself; some of a set have a colour of their own.
+func TestPaintPlans(t *testing.T) {
+	s, no, r, item := painted(t, 3)
+	save := func(reg studio.Region) error {
+		reg.ItemID, reg.Stage, reg.RecipeNumber = item.ID, route.Base, r.Number
+		if reg.SharePercent == 0 {
+			reg.SharePercent = 10
+		}
+		return s.Pieces.SaveRegion(s.Ctx, s.Bench, no, reg)
+	}
+	plan := func(number string) pieces.ItemPlan {
+		p, err := s.Pieces.PaintPlan(s.Ctx, number)
+		require.NoError(t, err)
+		return p.Items[0]
+	}
+	wings := plan(no).Regions[0].Region
+	require.NoError(t, save(studio.Region{Name: "tips", OverID: wings.ID, Only: "1-2"}))
+	tips := plan(no).Regions[1]
+	assert.Equal(t, "wings", tips.Over)
+	assert.InDelta(t, plan(no).Regions[0].Area.Result.Value/4, tips.Area.Result.Value, 1e-6)
+	assert.Equal(t, 2, tips.Copies(3))
+	wings.OverID = tips.ID
+	refusal(t, save(wings), "wings cannot lie on what lies on it")
+	refusal(t, save(studio.Region{Name: "x", Only: "2-1"}), "say the numbers on the labels")
+	refusal(t, save(studio.Region{Name: "x", SharePercent: 120}), "at most 100 %")
+	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}), "no such recipe")
+	require.NoError(t, s.Pieces.MoveRegion(s.Ctx, s.Bench, no, item.ID, tips.ID))
+	assert.Equal(t, "tips", plan(no).Regions[0].Name)
+	toBase(t, s, no+"-3")
+	third, err := s.Pieces.Piece(s.Ctx, no+"-3")
+	require.NoError(t, err)
+	require.Len(t, third.ToPaint, 1, "the third has no tips")
+	other := s.Order(1, route.Painted)
+	require.NoError(t, s.Pieces.CopyPlan(s.Ctx, s.Bench, other, plan(other).Item.ID, item.ID))
+	copied := plan(other).Regions
+	require.Len(t, copied, 2)
+	assert.Equal(t, "", copied[0].Only, "labels are the other order’s")
+	assert.NotEqual(t, copied[0].ID, tips.ID)
+	require.NoError(t, s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID))
+	assert.Len(t, plan(no).Regions, 1)
+	assert.Equal(t, "grey primer", plan(no).Regions[0].Over, "what lay under it is gone from the plan")
+	assert.True(t, change.NotFound(s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID)))
+}
+
+// A photograph of a swatch says its colour, unless somebody picked one.
+func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
+	s, _, r, _ := painted(t, 1)
+	img := image.NewRGBA(image.Rect(0, 0, 60, 60))
+	for k := range 3600 {
+		img.Set(k%60, k/60, color.RGBA{40, 80, 120, 255})
+	}
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, img))
+	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, b.Bytes()))
+	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, Colour: "#112233"}, b.Bytes()))
+	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, err)
+	assert.Equal(t, "#285078", sheet.Swatches[1].Colour)
+	assert.Equal(t, "#112233", sheet.Swatches[0].Colour)
+	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, []byte("no picture")), "Nothing was saved")
+	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}, nil), "How many coats")
+}

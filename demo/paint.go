@@ -1,0 +1,180 @@
+package demo
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+
+	"sakuji/core/finish"
+	"sakuji/core/route"
+	"sakuji/studio"
+)
+
+// What the studio calls its recipes.
+const (
+	postBlue   = "post-office blue"
+	feather    = "heron feather"
+	beakYellow = "beak yellow"
+	eyeBlack   = "eye gloss"
+	snailSkin  = "snail skin"
+	shellMoss  = "shell moss"
+	shellPlum  = "shell plum"
+	shellBrass = "shell brass"
+	shellSlate = "shell slate"
+	oldBrass   = "old brass"
+	bagWash    = "waxed brown wash"
+	paperWhite = "kiosk paper white"
+	capRed     = "cap red"
+)
+
+// written are the recipes of the spring, as they were written down.
+var written = []studio.Recipe{
+	{Name: postBlue, Colour: "#2f4f86", Paints: []studio.PaintPart{{Paint: "ultramarine acrylic", Parts: 3}, {Paint: "black acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 25, Tool: finish.Airbrush, PressureBar: 1.4, Coats: 3, Over: "grey primer", OverColour: "#80807e"},
+	{Name: feather, Colour: "#a9b0b8", Paints: []studio.PaintPart{{Paint: "matt white acrylic", Parts: 4}, {Paint: "blue grey acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 15, Tool: finish.Brush, Coats: 2, Over: "grey primer", OverColour: "#80807e", Note: "Dry-brushed along the barbs; stop while the grey still shows between them."},
+	{Name: beakYellow, Colour: "#d9a53a", Paints: []studio.PaintPart{{Paint: "ochre acrylic", Parts: 1}, {Paint: "warm yellow acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: "grey primer", OverColour: "#80807e"},
+	{Name: eyeBlack, Colour: "#15161a", Paints: []studio.PaintPart{{Paint: "black acrylic, gloss", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: "grey primer", OverColour: "#80807e"},
+	{Name: snailSkin, Colour: "#c9b08a", Paints: []studio.PaintPart{{Paint: "bone white acrylic", Parts: 5}, {Paint: "raw umber acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 30, Tool: finish.Airbrush, PressureBar: 1.2, Coats: 2, Over: "grey primer", OverColour: "#80807e"},
+	{Name: shellMoss, Colour: "#5d7a3a", Paints: []studio.PaintPart{{Paint: "olive acrylic", Parts: 2}, {Paint: "leaf green acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: snailSkin, OverColour: "#c9b08a"},
+	{Name: shellPlum, Colour: "#6a3357", Paints: []studio.PaintPart{{Paint: "carmine acrylic", Parts: 2}, {Paint: "ultramarine acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 3, Over: snailSkin, OverColour: "#c9b08a"},
+	{Name: shellBrass, Colour: "#a98444", Paints: []studio.PaintPart{{Paint: "brass acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: snailSkin, OverColour: "#c9b08a", Note: "Needs no silver under it."},
+	{Name: shellSlate, Colour: "#4c5560", Paints: []studio.PaintPart{{Paint: "blue grey acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: snailSkin, OverColour: "#c9b08a"},
+	{Name: oldBrass, Colour: "#8a6a35", Paints: []studio.PaintPart{{Paint: "brass acrylic", Parts: 3}, {Paint: "raw umber acrylic", Parts: 1}}, Tool: finish.Airbrush, PressureBar: 1.5, Coats: 2, Over: "black primer", OverColour: "#1c1c1e"},
+	{Name: bagWash, Colour: "#5a3d24", Medium: finish.SandOrWash, Paints: []studio.PaintPart{{Paint: "brown wash", Parts: 1}}, Tool: finish.Brush, Coats: 1, Over: "whatever is there", OverColour: "#c9b08a", Note: "Wipe back within ten minutes."},
+	{Name: paperWhite, Colour: "#ece6d6", Paints: []studio.PaintPart{{Paint: "matt white acrylic", Parts: 8}, {Paint: "ochre acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 20, Tool: finish.Airbrush, PressureBar: 1.3, Coats: 4, Over: "grey primer", OverColour: "#80807e"},
+	{Name: capRed, Colour: "#a3352c", Paints: []studio.PaintPart{{Paint: "carmine acrylic", Parts: 1}, {Paint: "warm yellow acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 3, Over: paperWhite, OverColour: "#ece6d6"},
+}
+
+// painted is a region of a plan, by the name of its recipe.
+type painted struct {
+	name, recipe, over string
+	at                 route.StageKind
+	share, edgeMM      float64
+	coats              int
+	only, care, stop   string
+}
+
+// schemes are the paint plans of the spring, by nickname of the order and title of the item.
+var schemes = map[string]map[string][]painted{
+	"old heron": {"Heron Postmaster, bust": heronScheme},
+	"heron":     {"Heron Postmaster, bust": heronScheme},
+	"snails": {"Snail courier": {
+		{name: "skin", recipe: snailSkin, at: route.Base, share: 100},
+		{name: "shell, moss", recipe: shellMoss, over: "skin", at: route.Light, share: 35, edgeMM: 90, only: "1-6"},
+		{name: "shell, plum", recipe: shellPlum, over: "skin", at: route.Light, share: 35, edgeMM: 90, only: "7-12"},
+		{name: "shell, brass", recipe: shellBrass, over: "skin", at: route.Light, share: 35, edgeMM: 90, only: "13-18"},
+		{name: "shell, slate", recipe: shellSlate, over: "skin", at: route.Light, share: 35, edgeMM: 90, only: "19-24"},
+		{name: "bag and straps", recipe: bagWash, over: "skin", at: route.Shade, share: 12, stop: "when the stitches stay light", care: studio.CareToned},
+		{name: "eyes", recipe: eyeBlack, over: "skin", at: route.Detail, share: 1, care: studio.CareFocal},
+	}},
+	"orrery": {
+		"Orrery moth": {{name: "wings and body", recipe: feather, at: route.Base, share: 100, coats: 2}, {name: "gaps of the veins", recipe: bagWash, over: "wings and body", at: route.Shade, share: 30}},
+		"Orrery gear": {{name: "all of it", recipe: oldBrass, at: route.Base, share: 100}, {name: "gaps between the teeth", recipe: bagWash, over: "all of it", at: route.Shade, share: 40, stop: "darker in the gaps, bright on the rims"}},
+	},
+	"kiosks": {"Mushroom kiosk": {
+		{name: "stem and counter", recipe: paperWhite, at: route.Base, share: 70},
+		{name: "cap", recipe: capRed, over: "stem and counter", at: route.Light, share: 35, edgeMM: 420, care: studio.CareFocal},
+		{name: "under the cap", recipe: bagWash, over: "stem and counter", at: route.Shade, share: 20, care: studio.CareToned},
+	}},
+}
+
+var heronScheme = []painted{
+	{name: "coat", recipe: postBlue, at: route.Base, share: 45, edgeMM: 610},
+	{name: "feathers", recipe: feather, at: route.Light, share: 45, stop: "while the grey still shows between the barbs"},
+	{name: "beak", recipe: beakYellow, at: route.Detail, share: 6, edgeMM: 120, care: studio.CareFocal},
+	{name: "eyes", recipe: eyeBlack, at: route.Detail, share: 1, care: studio.CareFocal},
+}
+
+// writeDown writes the recipes down.
+func (l *life) writeDown() error {
+	l.recipes = map[string]studio.Recipe{}
+	for _, r := range written {
+		if r.Medium == "" {
+			r.Medium = finish.AcrylicPaint
+		}
+		made, err := l.App.Pieces.SaveRecipe(l.ctx, l.ilse, r)
+		if err != nil {
+			return fmt.Errorf("%s: %w", r.Name, err)
+		}
+		l.recipes[r.Name] = made
+	}
+	return nil
+}
+
+// scheme plans how the items of an order are painted; signed: each colour is laid as a swatch, and signed off by somebody.
+func (l *life) scheme(nick, by string) error {
+	number := l.orders[nick]
+	plan, err := l.App.Pieces.PaintPlan(l.ctx, number)
+	if err != nil {
+		return err
+	}
+	shown := map[string]bool{}
+	for _, it := range plan.Items {
+		ids := map[string]int64{}
+		for _, p := range schemes[nick][it.Item.Title] {
+			r := l.recipes[p.recipe]
+			if err := l.App.Pieces.SaveRegion(l.ctx, l.ilse, number, studio.Region{ItemID: it.Item.ID, Name: p.name, Stage: p.at, RecipeNumber: r.Number, OverID: ids[p.over], Coats: p.coats, SharePercent: p.share, EdgeMM: p.edgeMM, Only: p.only, Care: p.care, Stop: p.stop}); err != nil {
+				return fmt.Errorf("%s, %s: %w", nick, p.name, err)
+			}
+			after, err := l.App.Pieces.PaintPlan(l.ctx, number)
+			if err != nil {
+				return err
+			}
+			for _, o := range after.Items {
+				if n := len(o.Regions); o.Item.ID == it.Item.ID && n > 0 {
+					ids[p.name] = o.Regions[n-1].ID
+				}
+			}
+			if by != "" && !shown[p.recipe] {
+				shown[p.recipe] = true
+				if err := l.signOff(r, plan.Order.ID, by); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// signOff lays a swatch, and has it signed off.
+func (l *life) signOff(r studio.Recipe, orderID int64, by string) error {
+	if err := l.App.Pieces.AddSwatch(l.ctx, l.ilse, r.Number, studio.Swatch{OrderID: orderID, Coats: r.Coats, Colour: r.Colour, Note: "dry, by daylight"}, dabbed(r)); err != nil {
+		return err
+	}
+	sheet, err := l.App.Pieces.Recipe(l.ctx, r.Number)
+	if err != nil {
+		return err
+	}
+	return l.App.Pieces.JudgeSwatch(l.ctx, l.ilse, sheet.Swatches[0].ID, studio.VerdictYes, by, "")
+}
+
+// dabbed is a photograph of a swatch: strokes of a colour on its ground.
+func dabbed(r studio.Recipe) []byte {
+	over, _ := finish.ParseColour(r.OverColour)
+	own, _ := finish.ParseColour(r.Colour)
+	return pictureOf(180, 140, func(x, y float64) color.RGBA {
+		edge := 16 + 5*math.Sin(x/13)
+		c, shade := own, 0.93+0.07*math.Sin(x/9+2*math.Sin(y/17))
+		if y < edge || y > 140-edge || x < 16+4*math.Sin(y/7) || x > 164+4*math.Sin(y/5) {
+			c, shade = over, 0.97+0.03*math.Sin(x*y/80)
+		}
+		return color.RGBA{uint8(float64(c.R) * shade), uint8(float64(c.G) * shade), uint8(float64(c.B) * shade), 255}
+	})
+}
+
+// pictureOf is a picture, point by point.
+func pictureOf(w, h int, at func(x, y float64) color.RGBA) []byte {
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			img.Set(x, y, at(float64(x), float64(y)))
+		}
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, img); err != nil {
+		panic(err) // an image in memory always encodes
+	}
+	return b.Bytes()
+}
