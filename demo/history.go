@@ -26,16 +26,17 @@ import (
 // who empty plates, lay new ones and stamp what they have done.
 type life struct {
 	*Demo
-	ctx     context.Context
-	rand    *rand.Rand
-	ilse    change.Actor
-	jory    change.Actor
-	maren   change.Actor
-	files   map[string][]byte
-	orders  map[string]string        // number by nickname
-	recipes map[string]studio.Recipe // by name
-	came    int                      // lots that came
-	spare   map[int64]float64        // minutes of hands left, by person
+	ctx      context.Context
+	rand     *rand.Rand
+	ilse     change.Actor
+	jory     change.Actor
+	maren    change.Actor
+	files    map[string][]byte
+	orders   map[string]string        // number by nickname
+	recipes  map[string]studio.Recipe // by name
+	happened map[string]bool          // mishaps, by what is said of them
+	came     int                      // lots that came
+	spare    map[int64]float64        // minutes of hands left, by person
 }
 
 // day is a moment of the demo's spring.
@@ -45,7 +46,7 @@ func day(month time.Month, d, h, m int) time.Time {
 
 // live fills an empty folder.
 func (d *Demo) live(ctx context.Context) error {
-	l := &life{Demo: d, ctx: ctx, rand: rand.New(rand.NewPCG(seed, 1)), orders: map[string]string{}, spare: map[int64]float64{}}
+	l := &life{Demo: d, ctx: ctx, rand: rand.New(rand.NewPCG(seed, 1)), orders: map[string]string{}, spare: map[int64]float64{}, happened: map[string]bool{}}
 	d.clock.Set(day(time.April, 17, 10, 0))
 	l.carve()
 	for _, part := range []func() error{l.house, l.april, l.may, l.lastNight} {
@@ -355,11 +356,48 @@ func (l *life) hands(who change.Actor) error {
 	return nil
 }
 
+// looked is what looks have found.
+var looked = []studio.Flaw{
+	{Kind: "seam", Cause: "putty sank", Text: "at the back", Verdict: studio.FlawBack, BackTo: route.Fill, Remedy: "two thin fillings"},
+	{Kind: "pits", Cause: "supports torn out", Text: "on the base", Verdict: studio.FlawBack, BackTo: route.Fill, Remedy: "spot putty"},
+	{Kind: "lines", Cause: "too little filler or skin", Text: "layer lines at the back", Verdict: studio.FlawBack, BackTo: route.Fill, Remedy: "filler primer, twice"},
+}
+
+// mishap is where one happened: in which order, at what stage.
+type mishap struct {
+	nick string
+	at   route.StageKind
+}
+
+// mishaps are those of the spring while pieces were painted, each once.
+var mishaps = map[mishap]studio.Flaw{
+	{"old heron", route.Shade}: {Kind: "run", Cause: "too much at once, or too near", Text: "under the left cuff", Verdict: studio.FlawMended, Remedy: "sanded flat, coated again", Minutes: 18, Marked: true, X: 0.44, Y: 0.62},
+	{"snails", route.Clear}:    {Kind: "print", Cause: "handled before it was dry", Text: "on the shell", Verdict: studio.FlawMended, Remedy: "polished out", Minutes: 6, Marked: true, X: 0.6, Y: 0.4},
+	{"snails", route.Light}:    {Kind: "cover", Cause: "a coat too few for this pair", Text: "plum over skin", Verdict: studio.FlawMended, Remedy: "one more coat", Minutes: 9},
+	{"orrery", route.Shade}:    {Kind: "spatter", Cause: "paint too thick, or a dirty needle", Text: "one wing tip", Verdict: studio.FlawMended, Remedy: "lifted while wet", Minutes: 4},
+}
+
+// nickOf is what an order is called here.
+func (l *life) nickOf(number string) string {
+	for nick, n := range l.orders {
+		if n == number {
+			return nick
+		}
+	}
+	return ""
+}
+
 func (l *life) one(who change.Actor, row pieces.BenchRow) error {
 	now := row.Now()
 	if now.Kind == route.Look && row.Repeat == 0 && slices.Contains(row.Strip().BackTo(), route.Fill) && l.rand.Float64() < 0.22 {
 		l.spare[who.ID] -= 2
-		return l.App.Pieces.SendBack(l.ctx, who, row.Code, route.Fill, []string{"seam shows", "pits on the base", "layer lines at the back"}[l.rand.IntN(3)], "")
+		return l.App.Pieces.NoteFlaw(l.ctx, who, row.Code, looked[l.rand.IntN(len(looked))], "")
+	}
+	if f, ok := mishaps[mishap{l.nickOf(row.Order.Number), now.Kind}]; ok && !l.happened[f.Text] {
+		l.happened[f.Text] = true
+		if err := l.App.Pieces.NoteFlaw(l.ctx, who, row.Code, f, ""); err != nil || f.Verdict == studio.FlawBack {
+			return err
+		}
 	}
 	minutes := math.Max(1, math.Round(now.PlannedMin*math.Exp(0.26*l.rand.NormFloat64()+0.03)))
 	l.spare[who.ID] -= minutes

@@ -27,6 +27,7 @@ type Stamp struct {
 	Shown   string        // the stage that the sheet showed (Piece.Shown); empty: whichever is next
 	Laid    map[int64]int // coats laid of each region of its paint plan, by id; nil: as planned
 	Also    AlsoLaid      // what was laid beside the plan
+	Checked int           // of what was to be looked at
 	Drying  *Drying       // the air of the day, and the piece's paints; nil: its strip alone says what waits
 }
 
@@ -140,7 +141,15 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	if p.Now() == nil {
 		p.State = PieceDone
 	}
-	return p, a.entry("stamped", "%s: %s, %.0f min%s", p.Code, name, st.Minutes, Dash(st.Note)).of(p.OrderID, p.ID, 0), nil
+	return p, a.entry("stamped", "%s: %s, %.0f min%s%s", p.Code, name, st.Minutes, checked(st.Checked), Dash(st.Note)).of(p.OrderID, p.ID, 0), nil
+}
+
+// checked says how much was looked at.
+func checked(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return ", " + Say(n, "check")
 }
 
 func (s *Stage) mark(m route.Mark, a Act, at time.Time, minutes float64, note string) {

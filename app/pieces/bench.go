@@ -346,7 +346,7 @@ func (a *Room) TakeBackStamp(ctx context.Context, who change.Actor, code string)
 		}
 		p, e, err := p.TakeBack(c.Act())
 		if err == nil {
-			err = errors.Join(stopAll(c, p.ID, c.Now), unlay(c, p, p.Now().Position))
+			err = errors.Join(stopAll(c, p.ID, c.Now), unlay(c, p, p.Now().Position), c.DropFlaws(p.ID, p.Now().Position))
 		}
 		return p, e, err
 	})

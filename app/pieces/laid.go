@@ -19,6 +19,7 @@ type ToPaint struct {
 	ML     float64 // that it takes here, without what stays in the pot
 	LeftML float64 // of it that is mixed
 	Laid   int     // coats that lie there already
+	Warns  string  // what this pair of coats did before
 }
 
 // regionsAt are the regions of a piece that a stage paints.
@@ -73,6 +74,10 @@ func (s *PieceSheet) painting(tx *store.Tx, h studio.Shop) error {
 		return nil
 	}
 	mixes, err := tx.Mixes()
+	if err != nil {
+		return err
+	}
+	bad, err := tx.BadPairs()
 	for _, r := range regions {
 		one := ToPaint{Region: r}
 		one.Recipe, _ = studio.RecipeOf(s.Recipes, r.RecipeNumber)
@@ -85,6 +90,9 @@ func (s *PieceSheet) painting(tx *store.Tx, h studio.Shop) error {
 		for _, l := range s.Laid {
 			if l.Region == r.Name {
 				one.Laid += l.Coats
+			}
+			if one.Warns == "" {
+				one.Warns = studio.Warns(bad, l.Number, r.RecipeNumber)
 			}
 		}
 		s.ToPaint = append(s.ToPaint, one)

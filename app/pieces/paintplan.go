@@ -47,6 +47,7 @@ type RegionRow struct {
 	Ways    []finish.RaisedWay
 	Signed  studio.Swatch // the swatch that is signed off; none: ID 0
 	Tried   bool          // it needs one
+	Warns   string        // what this pair of coats did before
 }
 
 // mostPlanned is how many plans are offered to be copied.
@@ -93,6 +94,10 @@ func (s *PaintPlan) items(tx *store.Tx) error {
 	if err != nil {
 		return err
 	}
+	bad, err := tx.BadPairs()
+	if err != nil {
+		return err
+	}
 	items, err := tx.Items(s.Order.ID)
 	if err != nil {
 		return err
@@ -117,7 +122,11 @@ func (s *PaintPlan) items(tx *store.Tx) error {
 			}
 		}
 		for _, r := range regions {
-			plan.Regions = append(plan.Regions, regionRow(h, it, r, regions, recipes, swatches, plan.Primer))
+			row := regionRow(h, it, r, regions, recipes, swatches, plan.Primer)
+			if at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == r.OverID }); at >= 0 {
+				row.Warns = studio.Warns(bad, regions[at].RecipeNumber, r.RecipeNumber)
+			}
+			plan.Regions = append(plan.Regions, row)
 			plan.Shares[r.Stage] += r.SharePercent * float64(r.Copies(it.Copies)) / float64(max(1, it.Copies))
 		}
 		s.Items = append(s.Items, plan)

@@ -51,6 +51,8 @@ type PieceSheet struct {
 	ToPaint   []ToPaint             // regions that are next
 	Laid      []store.Was           // what lies on it
 	Unsigned  string                // colours that nobody has signed off; empty: all are
+	Checks    []string              // what to look at before it is stamped
+	Wrong     []studio.Flaw         // what was wrong with it, the newest first
 	Questions []studio.Point        // open, before the first coat of colour
 	Change    int64                 // the last thing that had happened when it was drawn
 }
@@ -99,22 +101,17 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		if pl, err := tx.PlateOfPiece(p.ID); err == nil && p.State == studio.OnPlate {
 			s.Plate = pl.Number
 		}
-		if err := s.provenance(tx, h, p); err != nil {
-			return err
-		}
-		if err := s.family(tx, p); err != nil {
-			return err
-		}
-		if err := s.exploded(tx, p); err != nil {
-			return err
-		}
-		if s.Kind() == route.Cure {
-			if s.Sealed, err = sealed(tx, p); err != nil {
+		for _, part := range []func() error{
+			func() error { return s.provenance(tx, h, p) },
+			func() error { return s.family(tx, p) },
+			func() error { return s.exploded(tx, p) },
+			func() error { return s.painting(tx, h) },
+			func() error { return s.toLookFor(tx) },
+			func() error { return s.curing(tx, p) },
+		} {
+			if err := part(); err != nil {
 				return err
 			}
-		}
-		if err := s.painting(tx, h); err != nil {
-			return err
 		}
 		if s.Log, err = tx.LogOfPiece(p.ID); err != nil {
 			return err
@@ -149,6 +146,14 @@ func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
 		if !at.Ended {
 			s.Places = append(s.Places, at)
 		}
+	}
+	return err
+}
+
+// curing finds why it must not be cured as it is, where that is next.
+func (s *PieceSheet) curing(tx *store.Tx, p studio.Piece) (err error) {
+	if s.Kind() == route.Cure {
+		s.Sealed, err = sealed(tx, p)
 	}
 	return err
 }

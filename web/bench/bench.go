@@ -260,7 +260,7 @@ func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 	}
 	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people, hand},
 		Block: kit.Block("Order", sheet.Order.Number, "Try", strconv.Itoa(sheet.Attempt)),
-		Keys:  kit.Keys("T", "start or pause", "S", "stamp", "B", "send back", "N", "next piece", "U", "take back")})
+		Keys:  kit.Keys("T", "start or pause", "S", "stamp", "W", "something is wrong", "B", "send back", "N", "next piece", "U", "take back")})
 }
 
 func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
@@ -271,6 +271,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		Shown   string        `form:"shown"`
 		At      kit.Moment    `form:"at" label:"Done at"`
 		Bath    int64         `form:"bath"`
+		Check   []string      `form:"check"`
 		Laid    map[int64]int `form:"laid" label:"Coats"`
 		Also    int           `form:"also"`
 		Where   string        `form:"also_region"`
@@ -279,7 +280,7 @@ func (s *Room) stamp(w http.ResponseWriter, r *http.Request) {
 		Then    string        `form:"then"`
 		Next    string        `form:"next"`
 	}](r)
-	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown, Bath: f.Bath, Laid: f.Laid}
+	st := studio.Stamp{Minutes: -1, Note: f.Note, Early: f.Early, Shown: f.Shown, Bath: f.Bath, Laid: f.Laid, Checked: len(f.Check)}
 	if f.Also != 0 {
 		st.Also = studio.AlsoLaid{Number: f.Also, Region: f.Where, Coats: max(1, f.Coats)}
 	}

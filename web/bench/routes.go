@@ -44,6 +44,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Post("/{number}/swatches", s.addSwatch)
 		r.Post("/{number}/mixes", s.mixRecipe)
 	})
+	r.Get("/bench/problems", s.problems)
 	r.Post("/bench/swatches/{swatch}", s.judgeSwatch)
 	r.Post("/bench/mixes/{mix}", s.noteMixLeft)
 	r.Route("/bench/paint/{order}", func(r chi.Router) {
@@ -60,6 +61,8 @@ func (s *Room) Routes(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Get("/label.pdf", s.pieceLabel)
 		r.Get("/traveller.pdf", s.traveller)
+		r.Get("/flaw", s.flaw)
+		r.Post("/flaw", s.noteFlaw)
 		r.Post("/photos", s.photograph)
 		r.Post("/stamp", s.stamp)
 		r.Post("/spare", s.takeSpare)

@@ -106,3 +106,14 @@ func patch(colour, over string, px int) template.HTML {
 	return template.HTML(fmt.Sprintf(`<svg class="patch" width="%[1]d" height="%[1]d" viewBox="0 0 40 40" aria-hidden="true"><rect x=".5" y=".5" width="39" height="39" fill="%[2]s" stroke="var(--ink)"/><path d="M6 9 L31 6 Q35 7 34 12 L35 30 Q34 34 29 34 L9 35 Q5 33 6 28 Z" fill="%[3]s" stroke="var(--ink)" stroke-width=".6"/></svg>`, //nolint:gosec // a number, and colours that were read as such
 		px, known(over, "var(--paper2)"), known(colour, "none")))
 }
+
+// ring marks a place on a picture, from its left and its top, 0 to 1.
+func ring(x, y float64) template.HTML {
+	return template.HTML(fmt.Sprintf(`<svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true"><ellipse cx="%.2f" cy="%.2f" rx="6" ry="8"/></svg>`, 100*x, 100*y)) //nolint:gosec // numbers
+}
+
+// flawName is what a kind of flaw is called.
+func flawName(key string) string {
+	f, _ := finish.FlawOf(key)
+	return f.Name
+}

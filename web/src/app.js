@@ -127,6 +127,19 @@ document.addEventListener("submit", (e) => {
   upload(e.target);
 });
 
+// A tap on a picture marks where a flaw is: its place goes along with the form, from the left and the top.
+document.addEventListener("click", (e) => {
+  const img = e.target.closest?.("[data-marking] img, [data-marking] svg")?.parentElement?.querySelector("img");
+  if (!img) return;
+  const box = img.getBoundingClientRect(), marking = img.closest("[data-marking]");
+  const at = { x: (e.clientX - box.left) / box.width, y: (e.clientY - box.top) / box.height };
+  for (const k of ["x", "y"]) marking.querySelector(`[name=${k}]`).value = Math.min(1, Math.max(0, at[k])).toFixed(4);
+  marking.querySelectorAll("svg").forEach((old) => old.remove());
+  img.parentElement.insertAdjacentHTML("beforeend", `<svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true"><ellipse cx="${100 * at.x}" cy="${100 * at.y}" rx="6" ry="8"/></svg>`);
+  img.parentElement.querySelector("input").checked = true;
+  marking.querySelector("[data-marking-say]").textContent = "Marked. Tap again to move it.";
+});
+
 // Long work tells how far it is; when the last of it has ended the sheet is new.
 document.querySelectorAll("[data-jobs]").forEach((el) => {
   const from = new EventSource(el.dataset.jobs);
