@@ -18,6 +18,7 @@ require (
 	github.com/johnfercher/maroto/v2 v2.3.3
 	github.com/kovidgoyal/imaging v1.9.0
 	github.com/makiuchi-d/gozxing v0.1.1
+	github.com/phpdave11/gofpdf v1.4.3
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/rwcarlsen/goexif v0.0.0-20190401172101-9e8deecbddbd
 	github.com/shopspring/decimal v1.6.0
@@ -55,7 +56,6 @@ require (
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/ncruces/go-strftime v1.1.0 // indirect
 	github.com/pdfcpu/pdfcpu v0.15.0 // indirect
-	github.com/phpdave11/gofpdf v1.4.3 // indirect
 	github.com/remyoudompheng/bigfft v0.0.0-20230129092748-24d4a6f8daec // indirect
 	github.com/sethvargo/go-retry v0.5.0 // indirect
 	github.com/spf13/pflag v1.1.0 // indirect

@@ -66,8 +66,8 @@ func (t *Tx) SaveMix(m *studio.Mix) error { return t.save("mixes", &m.ID, m, mix
 
 const (
 	regionOnce    = `item_id`
-	regionColumns = `part_id, position, name, stage, recipe_number, only, over_id, coats, share_percent, area_mm2, edge_mm, marks, care, way, stop, stop_sha`
-	selectRegion  = `SELECT r.id, r.item_id, r.part_id, r.position, r.name, r.stage, r.recipe_number, r.only, r.over_id, r.coats, r.share_percent, r.area_mm2, r.edge_mm, r.marks, r.care, r.way, r.stop, coalesce(r.stop_sha, '') AS stop_sha, i.order_id FROM regions r JOIN items i ON i.id = r.item_id `
+	regionColumns = `part_id, position, name, stage, recipe_number, only, over_id, coats, share_percent, area_mm2, edge_mm, marks, mirror, care, way, stop, stop_sha`
+	selectRegion  = `SELECT r.id, r.item_id, r.part_id, r.position, r.name, r.stage, r.recipe_number, r.only, r.over_id, r.coats, r.share_percent, r.area_mm2, r.edge_mm, r.marks, r.mirror, r.care, r.way, r.stop, coalesce(r.stop_sha, '') AS stop_sha, i.order_id FROM regions r JOIN items i ON i.id = r.item_id `
 )
 
 // Regions returns the paint plan of an item, in the order of painting.

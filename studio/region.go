@@ -2,15 +2,16 @@ package studio
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"sakuji/core/finish"
-	"sakuji/core/mesh"
 	"sakuji/core/rates"
 	"sakuji/core/route"
+	"sakuji/core/surface"
 )
 
 // Region is a part of an item's surface that is painted alike: a line of its paint plan.
@@ -26,14 +27,15 @@ type Region struct {
 	Only         string // numbers on the labels of the pieces that have it: 1-6, 9; empty: all
 	OverID       int64  // the region that lies under it; 0: the primer
 	Coats        int
-	SharePercent float64    // of what is seen
-	AreaMM2      float64    // as marked on the model, at its own size; 0: by its share
-	EdgeMM       float64    // all around it
-	Marks        []mesh.Vec // where it was marked on the model
-	Care         string     // CareFocal, CareToned; empty: as usual
-	Way          string     // finish.ByBrush, ByMask or ByRoll
-	Stop         string     // where to stop
-	StopSHA      string     // and a picture of it
+	SharePercent float64        // of what is seen
+	AreaMM2      float64        // as marked on the model, at its own size; 0: by its share
+	EdgeMM       float64        // all around it
+	Marks        []surface.Mark // how it was marked on the model
+	Mirror       string         // across which axis it is on the other side, too: x, left and right; y, front and back
+	Care         string         // CareFocal, CareToned; empty: as usual
+	Way          string         // finish.ByBrush, ByMask or ByRoll
+	Stop         string         // where to stop
+	StopSHA      string         // and a picture of it
 }
 
 // Care of a region.
@@ -69,6 +71,62 @@ func (r Region) Check() error {
 func (r Region) Of(p Piece) bool {
 	return r.ItemID == p.ItemID && r.has(numberOf(p.Code)) && (r.PartID == 0 || r.PartID == p.PartID || p.Kind == KindAssembly) && !OneOf(p.Kind, StaysHere()...)
 }
+
+// MostMarks is how many marks a region has at the most.
+const MostMarks = 400
+
+// Axes are the axes that a region may be mirrored across.
+func Axes() []string { return []string{"", "x", "y"} }
+
+// Marking is a region on its model, at the model's own size.
+type Marking struct {
+	surface.Measured
+	In    []bool
+	Other surface.Measured // the other side by itself, where it is mirrored
+	Own   surface.Measured // this side by itself
+}
+
+// Marked is what the marks of a region have of a surface, with those on the other side where it is mirrored.
+func Marked(s *surface.Surface, marks []surface.Mark, mirror string) (m Marking, err error) {
+	var wrong rates.Invalid
+	wrong.Need(len(marks) <= MostMarks, "marks", "a region has at most %d marks", MostMarks)
+	wrong.Need(OneOf(mirror, Axes()...), "mirror", "it is mirrored left and right, or front and back")
+	for _, k := range marks {
+		wrong.Need(k.RadiusMM >= 0 && k.RadiusMM <= 2000 && k.EdgeDeg >= 0 && k.EdgeDeg <= 180, "marks", "a dab is at most 2,000 mm wide, an edge has at most 180°")
+	}
+	if err := wrong.Err(); err != nil {
+		return m, err
+	}
+	m.In = s.Region(marks)
+	if m.Own = s.Measure(m.In); mirror != "" {
+		axis := map[string]int{"x": 0, "y": 1}[mirror]
+		other := s.Region(s.Mirrored(marks, axis))
+		m.Other = s.Measure(other)
+		for t, in := range other {
+			m.In[t] = m.In[t] || in
+		}
+	}
+	m.Measured = s.Measure(m.In)
+	return m, nil
+}
+
+// Text says how large it is.
+func (m Marking) Text() string {
+	if m.Triangles == 0 {
+		return "Nothing is marked yet."
+	}
+	text := fmt.Sprintf("%s cm², edge %s cm, %s", rates.Number(m.AreaMM2/100), rates.Number(m.EdgeMM/10), Say(m.Pieces, "piece"))
+	if m.Other.Triangles > 0 {
+		text += fmt.Sprintf("; this side %s cm², the other %s cm²", rates.Number(m.Own.AreaMM2/100), rates.Number(m.Other.AreaMM2/100))
+		if d := math.Abs(m.Own.AreaMM2-m.Other.AreaMM2) / max(m.Own.AreaMM2, m.Other.AreaMM2); d > unlike {
+			text += fmt.Sprintf(": they differ by %.0f %%, compare them before you paint", 100*d)
+		}
+	}
+	return text + "."
+}
+
+// unlike is from which share on two sides are not alike. Source: from memory.
+const unlike = 0.05
 
 // numberOf is the number of a piece on its label, behind that of its order; what is made of several parts has its
 // parts' letters behind it.

@@ -20,10 +20,13 @@ import (
 )
 
 // Room is where pieces are.
-type Room struct{ change.Base }
+type Room struct {
+	change.Base
+	surfaces *surfaces
+}
 
 // New makes the room.
-func New(base change.Base) *Room { return &Room{base} }
+func New(base change.Base) *Room { return &Room{base, &surfaces{}} }
 
 // BenchRow is a piece on the bench's sheet.
 type BenchRow struct {

@@ -166,8 +166,8 @@ func (a *Room) SaveRegion(ctx context.Context, who change.Actor, number string, 
 		default:
 			was := regions[at]
 			r.Position, r.StopSHA = was.Position, was.StopSHA
-			if r.PartID == was.PartID {
-				r.AreaMM2, r.Marks = was.AreaMM2, was.Marks
+			if r.PartID == was.PartID && was.AreaMM2 > 0 {
+				r.AreaMM2, r.EdgeMM, r.Marks, r.Mirror = was.AreaMM2, was.EdgeMM, was.Marks, was.Mirror
 			}
 		}
 		recipes, err := c.Recipes()
@@ -258,7 +258,7 @@ func (a *Room) CopyPlan(ctx context.Context, who change.Actor, number string, it
 		fresh := map[int64]int64{}
 		for k, r := range from {
 			was := r.ID
-			r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.AreaMM2, r.Marks, r.Only = 0, it.ID, 0, len(regions)+k, fresh[r.OverID], 0, nil, ""
+			r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.AreaMM2, r.Marks, r.Mirror, r.Only = 0, it.ID, 0, len(regions)+k, fresh[r.OverID], 0, nil, "", ""
 			if err := c.SaveRegion(&r); err != nil {
 				return err
 			}

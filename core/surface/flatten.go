@@ -94,7 +94,7 @@ func (s *Surface) flat(piece []int32) (p Pattern, err error) {
 				stretch = append(stretch, 100*math.Abs(length(sh.uv[v], sh.uv[w])/long-1))
 			}
 		}
-		p.Loops = append(p.Loops, points)
+		p.Loops = append(p.Loops, toothless(points, func(a, b Point) Point { return Point{a.X + b.X, a.Y + b.Y} }, func(a Point, k float64) Point { return Point{k * a.X, k * a.Y} }, length))
 	}
 	slices.Sort(stretch)
 	p.StretchPercent = stretch[len(stretch)*19/20]
@@ -413,4 +413,17 @@ func (s sets) join(i, j int) {
 	if a, b := s.of(i), s.of(j); a != b {
 		s[max(a, b)] = int32(min(a, b))
 	}
+}
+
+// Scaled is a pattern at another size.
+func (p Pattern) Scaled(k float64) Pattern {
+	out := Pattern{AreaMM2: p.AreaMM2 * k * k, FlatMM2: p.FlatMM2 * k * k, StretchPercent: p.StretchPercent}
+	for _, loop := range p.Loops {
+		var scaled []Point
+		for _, q := range loop {
+			scaled = append(scaled, Point{k * q.X, k * q.Y})
+		}
+		out.Loops = append(out.Loops, scaled)
+	}
+	return out
 }

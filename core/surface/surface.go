@@ -3,6 +3,7 @@
 package surface
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -152,6 +153,7 @@ type Measured struct {
 
 // Measure measures a region.
 func (s *Surface) Measure(in []bool) (out Measured) {
+	follows := map[int32][]int32{} // along the edge
 	for t := range s.m.Triangles {
 		if !in[t] {
 			continue
@@ -161,12 +163,53 @@ func (s *Surface) Measure(in []bool) (out Measured) {
 		for k, to := range s.next[t] {
 			if to < 0 || !in[to] {
 				c := s.m.Triangles[t]
-				out.EdgeMM += s.m.Vertices[c[k]].Sub(s.m.Vertices[c[(k+1)%3]]).Len()
+				follows[c[k]] = append(follows[c[k]], c[(k+1)%3])
+			}
+		}
+	}
+	for _, from := range slices.Sorted(maps.Keys(follows)) {
+		for len(follows[from]) > 0 {
+			var loop []mesh.Vec
+			for v := from; len(follows[v]) > 0; {
+				loop = append(loop, s.m.Vertices[v])
+				next := follows[v][0]
+				follows[v] = follows[v][1:]
+				v = next
+			}
+			loop = toothless(loop, mesh.Vec.Add, mesh.Vec.Mul, func(a, b mesh.Vec) float64 { return a.Sub(b).Len() })
+			for k, v := range loop {
+				out.EdgeMM += v.Sub(loop[(k+1)%len(loop)]).Len()
 			}
 		}
 	}
 	out.Pieces = len(s.pieces(in))
 	return out
+}
+
+// A dab ends along facets, in teeth that no knife follows: sides shorter than this are smoothed so often. Source: from
+// memory.
+const (
+	toothMM   = 1.5
+	smoothing = 3
+)
+
+// toothless takes the teeth of short sides from a closed line; long sides, and the corners between them, stay.
+func toothless[P any](loop []P, add func(a, b P) P, times func(a P, k float64) P, apart func(a, b P) float64) []P {
+	n := len(loop)
+	if n < 4 {
+		return loop
+	}
+	for range smoothing {
+		out := slices.Clone(loop)
+		for k, p := range loop {
+			a, b := loop[(k+n-1)%n], loop[(k+1)%n]
+			if apart(a, p) < toothMM && apart(p, b) < toothMM {
+				out[k] = add(times(p, 0.5), add(times(a, 0.25), times(b, 0.25)))
+			}
+		}
+		loop = out
+	}
+	return loop
 }
 
 // pieces are the parts of a region that hang together, the largest first.
@@ -188,8 +231,8 @@ func (s *Surface) pieces(in []bool) (out [][]int32) {
 
 // Mirrored are marks on the other side of a model: mirrored at the plane through the middle of its box, across an axis,
 // 0 x, 1 y, 2 z.
-func Mirrored(m *mesh.Mesh, marks []Mark, axis int) []Mark {
-	middle := m.Box.Centre()
+func (s *Surface) Mirrored(marks []Mark, axis int) []Mark {
+	middle := s.m.Box.Centre()
 	out := slices.Clone(marks)
 	for i := range out {
 		p := &out[i].At

@@ -66,7 +66,8 @@ CREATE TABLE regions ( -- of an item, as it is to be painted
   share_percent REAL NOT NULL CHECK (share_percent > 0 AND share_percent <= 100), -- of what is seen
   area_mm2      REAL NOT NULL DEFAULT 0, -- as marked on the model, at its own size; 0: by its share
   edge_mm       REAL NOT NULL DEFAULT 0,
-  marks         TEXT NOT NULL DEFAULT '[]', -- JSON: where it was marked on the model
+  marks         TEXT NOT NULL DEFAULT '[]', -- JSON: how it was marked on the model
+  mirror        TEXT NOT NULL DEFAULT '' CHECK (mirror IN ('', 'x', 'y')), -- across which axis it is on the other side, too
   care          TEXT NOT NULL DEFAULT '' CHECK (care IN ('', 'focal', 'toned')),
   way           TEXT NOT NULL DEFAULT '' CHECK (way IN ('', 'mask', 'roll')),
   stop          TEXT NOT NULL DEFAULT '', -- where to stop

@@ -79,6 +79,6 @@ func (s *Room) problems(w http.ResponseWriter, r *http.Request) {
 	for _, p := range book.Problems {
 		n += p.Times
 	}
-	s.Show(w, r, "problems", kit.Page{Title: "Problem book", Sheet: "Problem book", Active: "/bench", D: book,
+	s.Show(w, r, "problems", kit.Page{Title: "Problem book", Sheet: "Problem book", Active: "/bench", Bench: true, D: book,
 		Block: kit.Block("Written down", fmt.Sprint(n)), Keys: kit.Keys("↑ ↓", "move", "F", "find")})
 }

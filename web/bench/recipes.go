@@ -266,6 +266,11 @@ func (v paintView) Fields(it pieces.ItemPlan, r studio.Region) map[string]any {
 	return map[string]any{"V": v, "Item": it, "R": r}
 }
 
+// Sisters are the items whose plan another may copy.
+func (v paintView) Sisters(it pieces.ItemPlan) []store.Planned {
+	return slices.DeleteFunc(slices.Clone(v.Others), func(o store.Planned) bool { return o.ItemID == it.Item.ID })
+}
+
 // None is a region that is still to be named.
 func (v paintView) None() studio.Region { return studio.Region{} }
 
@@ -275,7 +280,7 @@ func (s *Room) paint(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "paint", kit.Page{Title: "Paint plan, " + plan.Order.Title, Sheet: "Paint plan", Active: "/bench", D: paintView{plan, studio.PaintStages()},
+	s.Show(w, r, "paint", kit.Page{Title: "Paint plan, " + plan.Order.Title, Sheet: "Paint plan", Active: "/bench", Bench: true, D: paintView{plan, studio.PaintStages()},
 		Block: kit.Block("Order", plan.Order.Number), Keys: kit.Keys("↑ ↓", "move", "F", "find")})
 }
 

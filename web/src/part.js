@@ -1,128 +1,22 @@
-// The part sheet's canvas: a model that is turned, cut, tinted and flown over. It is
-// drawn only when something changes, so that a machine without a graphics processor
-// keeps up.
-import {
-  AmbientLight, BackSide, BufferAttribute, BufferGeometry, Color, DirectionalLight, DoubleSide, FrontSide, Group, Mesh, MeshBasicMaterial,
-  MeshLambertMaterial, OrthographicCamera, Plane, RingGeometry, Scene, SphereGeometry, TorusGeometry, Vector3, WebGLRenderer,
-} from "three";
-import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+// The part sheet's canvas: a model that is turned, cut, tinted and flown over.
+import "./marking.js";
+import { Color, DoubleSide, Group, Mesh, MeshBasicMaterial, RingGeometry, SphereGeometry, TorusGeometry, Vector3 } from "three";
+import { read, tone, turntable } from "./turn.js";
 
 const sheet = document.getElementById("part");
 if (sheet?.dataset.view) start().catch((why) => say(`It cannot be turned here (${why.message}); the picture stands in for it.`));
 
 function say(text) { document.getElementById("part-say").textContent = text; }
 
-// read unpacks what /models/{id}/view sends; app/view.go describes it.
-async function read(url) {
-  const answer = await fetch(url);
-  if (!answer.ok) throw new Error("it did not arrive");
-  const data = await answer.arrayBuffer(), head = new DataView(data);
-  if (head.getUint32(0) !== 0x534b5631) throw new Error("it is not a model");
-  const n = head.getUint32(4, true), m = head.getUint32(8, true);
-  return {
-    at: new Float32Array(data, 12, 3 * n), wall: new Float32Array(data, 12 + 12 * n, n),
-    corner: new Uint32Array(data, 12 + 16 * n, 3 * m), body: new Uint32Array(data, 12 + 16 * n + 12 * m, m), triangles: m,
-    kind: new Uint8Array(data, 12 + 16 * n + 16 * m), // who sees each face; none in files of before
-  };
-}
-
 async function start() {
-  const canvas = sheet.querySelector("canvas"), tools = document.getElementById("part-tools"), legend = sheet.querySelector(".legend");
+  const tools = document.getElementById("part-tools"), legend = sheet.querySelector(".legend");
   const facts = JSON.parse(document.getElementById("part-data").textContent);
-  const renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true });
   const model = await read(sheet.dataset.view);
-  canvas.hidden = false;
-  sheet.querySelector("img").hidden = true;
+  const { canvas, flat, shape, box, middle, span, scene, cut, outside, inside, within, marks, camera, controls, draw, hold, fit, look, directions } = turntable(sheet, model, facts.inside);
   tools.hidden = false;
   tools.querySelector("[data-tint=faces]").hidden = model.kind.length === 0;
   say("Drag to turn, wheel or two fingers to come nearer; arrow keys, + − and 0 do the same.");
 
-  // Every facet has its own corners, so that each can have its own colour.
-  const flat = new Float32Array(9 * model.triangles);
-  for (let k = 0; k < 3 * model.triangles; k++) flat.set(model.at.subarray(3 * model.corner[k], 3 * model.corner[k] + 3), 3 * k);
-  const shape = new BufferGeometry();
-  shape.setAttribute("position", new BufferAttribute(flat, 3));
-  shape.setAttribute("color", new BufferAttribute(new Float32Array(flat.length), 3));
-  shape.computeVertexNormals();
-  shape.computeBoundingBox();
-  const box = shape.boundingBox, middle = box.getCenter(new Vector3()), span = box.getSize(new Vector3()).length() || 1;
-
-  const scene = new Scene();
-  const cut = new Plane(new Vector3(0, 0, -1), 1e9);
-  renderer.localClippingEnabled = true;
-  const outside = new MeshLambertMaterial({ vertexColors: true, flatShading: true, side: FrontSide, clippingPlanes: [] });
-  const inside = new MeshBasicMaterial({ side: BackSide, clippingPlanes: [] });
-  const within = new Mesh(shape, inside);
-  within.visible = facts.inside; // of a sound body it shows in sections only
-  scene.add(new Mesh(shape, outside), within);
-  const marks = new Group();
-  scene.add(marks);
-  scene.add(new AmbientLight(0xffffff, 1.5));
-  const lamp = new DirectionalLight(0xffffff, 2.3);
-  scene.add(lamp);
-
-  const camera = new OrthographicCamera();
-  camera.up.set(0, 0, 1);
-  let controls; // they take what is up from the camera when they are made
-  let asked = false;
-  const draw = () => {
-    sheet.dataset.idle = "0";
-    if (asked) return;
-    asked = true;
-    requestAnimationFrame(() => {
-      asked = false;
-      const eye = camera.position.clone().sub(controls.target).normalize();
-      const right = eye.clone().cross(camera.up).normalize();
-      lamp.position.copy(eye).addScaledVector(right, -0.7).addScaledVector(camera.up, 0.8); // over the left shoulder
-      for (const m of marks.children) { m.quaternion.copy(camera.quaternion); m.scale.setScalar(1 / camera.zoom); }
-      renderer.render(scene, camera);
-      if (!asked) sheet.dataset.idle = "1"; // what is seen is what was asked for
-    });
-  };
-  const hold = () => {
-    controls?.dispose();
-    controls = new OrbitControls(camera, canvas);
-    controls.enableDamping = false;
-    controls.zoomToCursor = true;
-    controls.addEventListener("change", draw);
-  };
-  hold();
-
-  // fits is the zoom at which all of the box is seen from a direction.
-  const fits = (from) => {
-    const eye = new Vector3(...from).normalize(), right = camera.up.clone().cross(eye).normalize(), up = eye.clone().cross(right);
-    let w = 1e-9, h = 1e-9;
-    for (let k = 0; k < 8; k++) {
-      const c = new Vector3(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z).sub(middle);
-      w = Math.max(w, Math.abs(c.dot(right)));
-      h = Math.max(h, Math.abs(c.dot(up)));
-    }
-    return 0.92 * Math.min(camera.right / w, camera.top / h);
-  };
-  const fit = () => {
-    const w = sheet.clientWidth, h = sheet.clientHeight;
-    renderer.setPixelRatio(Math.min(2, devicePixelRatio));
-    renderer.setSize(w, h, false);
-    camera.top = span / 2; camera.bottom = -camera.top;
-    camera.right = camera.top * w / h; camera.left = -camera.right;
-    camera.near = -20 * span; camera.far = 40 * span;
-    camera.updateProjectionMatrix();
-    draw();
-  };
-  new ResizeObserver(fit).observe(sheet);
-
-  const directions = { front: [0, -1, 0.001], side: [1, 0, 0.001], top: [0, -0.001, 1], all: [-0.47, -0.83, 0.33] };
-  const look = (from, target = middle, zoom = fits(from)) => {
-    camera.position.copy(target).addScaledVector(new Vector3(...from).normalize(), 3 * span);
-    controls.target.copy(target);
-    camera.zoom = zoom;
-    camera.updateProjectionMatrix();
-    controls.update();
-    draw();
-  };
-
-  // Colours come from the sheet, so that the night theme holds here, too.
-  const tone = (name) => new Color(getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim());
   let tint = "plain", picked = -1;
   const least = facts.least;
   const bodies = 1 + model.body.reduce((a, b) => Math.max(a, b), 0);
@@ -229,7 +123,7 @@ async function start() {
     if (away.length() < 0.02 * span) away.set(...directions.all);
     away.z += 0.15 * span;
     if (still) { look(away.toArray(), target, zoom); sheet.dataset.flown = "1"; return; }
-    const from = { p: camera.position.clone().sub(controls.target).normalize(), t: controls.target.clone(), z: camera.zoom }, to = away.normalize(), begun = performance.now();
+    const from = { p: camera.position.clone().sub(controls().target).normalize(), t: controls().target.clone(), z: camera.zoom }, to = away.normalize(), begun = performance.now();
     const step = (now) => {
       const k = Math.min(1, (now - begun) / 450), e = k * k * (3 - 2 * k);
       look(from.p.clone().lerp(to, e).toArray(), from.t.clone().lerp(target, e), from.z + (zoom - from.z) * e);
@@ -275,21 +169,6 @@ async function start() {
     look(side.multiplyScalar(-1).addScaledVector(up, 0.35).toArray());
   });
 
-  // Keys on the canvas: arrows turn, + and − come nearer, 0 shows all.
-  canvas.addEventListener("keydown", (e) => {
-    const turn = { ArrowLeft: [0.15, 0], ArrowRight: [-0.15, 0], ArrowUp: [0, -0.15], ArrowDown: [0, 0.15] }[e.key];
-    const eye = camera.position.clone().sub(controls.target);
-    if (turn) {
-      eye.applyAxisAngle(camera.up, turn[0]);
-      const side = camera.up.clone().cross(eye).normalize(), tilted = eye.clone().applyAxisAngle(side, turn[1]);
-      if (Math.abs(tilted.clone().normalize().z) < 0.995) eye.copy(tilted);
-      look(eye.toArray(), controls.target.clone(), camera.zoom);
-    } else if (e.key === "+" || e.key === "-") look(eye.toArray(), controls.target.clone(), camera.zoom * (e.key === "+" ? 1.25 : 0.8));
-    else if (e.key === "0") look(directions.all);
-    else return;
-    e.preventDefault();
-    e.stopPropagation();
-  });
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", colour);
   fit();
   look(directions.all);
