@@ -44,7 +44,7 @@ func quickestFirst(ways []RaisedWay) []RaisedWay {
 }
 
 // RegionWays compares them for a region of its own colour on one piece: with a brush, steadily along its edge;
-// sprayed, taped along its edge; rolled, along what stands out. nil where nobody knows its edge.
+// sprayed, taped along its edge; rolled, where it is as narrow as what stands out. nil where nobody knows its edge.
 func RegionWays(b rates.Book, areaMM2, edgeMM float64, coats int) []RaisedWay {
 	if edgeMM <= 0 || areaMM2 <= 0 {
 		return nil
@@ -52,18 +52,26 @@ func RegionWays(b rates.Book, areaMM2, edgeMM float64, coats int) []RaisedWay {
 	area, edge := rates.Of("area", areaMM2/1e4, "dm²", rates.Mesh), rates.Of("edge, all around", edgeMM/100, "dm", rates.Mesh)
 	passes := rates.Of("coats", float64(coats), "coats", rates.Ours)
 	share := passes.Value / b.V("paint.coats")
-	brush, mask, roll := sum{book: b}, sum{book: b}, sum{book: b}
+	brush, mask := sum{book: b}, sum{book: b}
 	brush.add("area × brushing × coats ÷ usual coats", area.Value*b.V("base.area")*share, area, b.Get("base.area"), passes, b.Get("paint.coats"))
 	brush.add("edge × coats × along an edge", edge.Value*passes.Value*b.V("raised.brush"), edge, b.Get("raised.brush"))
 	mask.rate("mask.piece", "masking, a piece")
 	mask.add("edge × masking", edge.Value*b.V("mask.edge"), edge, b.Get("mask.edge"))
 	mask.add("area × spraying × coats ÷ usual coats", area.Value*b.V("base.airbrush")*share, area, b.Get("base.airbrush"), passes, b.Get("paint.coats"))
 	mask.rate("airbrush.colour", "cleaning")
-	roll.rate("raised.roll.piece", "loading and trying")
-	line := rates.Of("its length, half its edge", edge.Value/2, "dm", rates.Derived)
-	roll.add("length × coats × rolling", line.Value*passes.Value*b.V("raised.roll"), line, passes, b.Get("raised.roll"))
-	return quickestFirst([]RaisedWay{brush.way(ByBrush, "brush", goodBrush), mask.way(ByMask, "mask and spray", goodMask), roll.way(ByRoll, "roll or dry-brush", goodRoll)})
+	out := []RaisedWay{brush.way(ByBrush, "brush", goodBrush), mask.way(ByMask, "mask and spray", goodMask)}
+	if 2*areaMM2/edgeMM <= narrowMM {
+		roll := sum{book: b}
+		roll.rate("raised.roll.piece", "loading and trying")
+		line := rates.Of("its length, half its edge", edge.Value/2, "dm", rates.Derived)
+		roll.add("length × coats × rolling", line.Value*passes.Value*b.V("raised.roll"), line, passes, b.Get("raised.roll"))
+		out = append(out, roll.way(ByRoll, "roll or dry-brush", goodRoll))
+	}
+	return quickestFirst(out)
 }
+
+// narrowMM is up to how wide a region can be rolled on or dry-brushed as a line. Source: from memory.
+const narrowMM = 10
 
 // What the ways are good for, and where they go wrong. Source: common practice.
 const (

@@ -56,3 +56,21 @@ func TestRaisedLinesArePlanned(t *testing.T) {
 	mask, _ = plan(f)
 	assert.InDelta(t, 2*b.V("detail.eye")+b.V("detail.batch"), mask[route.Detail], 1e-9)
 }
+
+// A region’s ways: a wide one with a short edge is masked and sprayed, a small one brushed, and only a narrow one can be
+// rolled on. [common practice]
+func TestWaysOfARegion(t *testing.T) {
+	b := rates.Starting()
+	wide := RegionWays(b, 100_000, 1300, 3)
+	assert.Equal(t, ByMask, wide[0].Key)
+	assert.Len(t, wide, 2)
+	small := RegionWays(b, 900, 120, 2)
+	assert.Equal(t, ByBrush, small[0].Key)
+	line := RegionWays(b, 2000, 2010, 2)
+	require.Len(t, line, 3)
+	for _, w := range append(append(wide, small...), line...) {
+		assert.Greater(t, w.Minutes, 0.0)
+		assert.InDelta(t, w.Minutes, w.Working.Result.Value, 1e-9)
+	}
+	assert.Nil(t, RegionWays(b, 100, 0, 2), "nobody knows its edge")
+}
