@@ -371,6 +371,9 @@ func (l *life) tidied() error {
 		}
 	}
 	_, _, err = l.App.Pieces.NoteAir(l.ctx, l.ilse, studio.AirReading{Reading: finish.Reading{C: 20, HumidityPercent: 58}})
+	if err := l.photographed("0408-6", "0408-7", "0407-3"); err != nil {
+		return err
+	}
 	return err
 }
 

@@ -178,3 +178,60 @@ func pictureOf(w, h int, at func(x, y float64) color.RGBA) []byte {
 	}
 	return b.Bytes()
 }
+
+// asSeen is a photograph of a model on the bench, in the colour that it has by then.
+func (l *life) asSeen(sha string, colour finish.Colour) ([]byte, error) {
+	still, err := l.App.Models.Still(l.ctx, sha)
+	if err != nil {
+		return nil, err
+	}
+	drawn, err := png.Decode(bytes.NewReader(still))
+	if err != nil {
+		return nil, err
+	}
+	const clay = 216.0 // the brightest of the drawing
+	w, h := drawn.Bounds().Dx(), drawn.Bounds().Dy()
+	return pictureOf(w, h, func(x, y float64) color.RGBA {
+		r, g, b, a := drawn.At(int(x), int(y)).RGBA()
+		table := 96 + 40*y/float64(h) + 3*math.Sin(x/11+y/37)
+		if a < 0x8000 {
+			return color.RGBA{uint8(table), uint8(table - 4), uint8(table - 12), 255}
+		}
+		light := math.Min(1, (float64(r>>8)+float64(g>>8)+float64(b>>8))/3/clay)
+		return color.RGBA{uint8(float64(colour.R) * light), uint8(float64(colour.G) * light), uint8(float64(colour.B) * light), 255}
+	}), nil
+}
+
+// photographed takes the photographs that hands took when pieces came off the plate, were primed and got their base
+// coats.
+func (l *life) photographed(codes ...string) error {
+	resin, primed := finish.Colour{R: 150, G: 152, B: 156}, finish.Colour{R: 190, G: 190, B: 188}
+	for _, code := range codes {
+		p, err := l.App.Pieces.Piece(l.ctx, code)
+		if err != nil {
+			return err
+		}
+		base := primed
+		if len(p.Laid) > 0 {
+			base, _ = finish.ParseColour(p.Laid[0].Colour)
+		}
+		for _, s := range p.Stages {
+			seen, ok := map[route.StageKind]finish.Colour{route.Print: resin, route.Prime: primed, route.Base: base}[s.Kind]
+			if !ok || s.Mark != route.Done {
+				continue
+			}
+			picture, err := l.asSeen(p.Model.SHA, seen)
+			if err != nil {
+				return err
+			}
+			sha, err := l.App.Pieces.KeepPhoto(picture)
+			if err != nil {
+				return err
+			}
+			if err := l.App.Pieces.Photograph(l.ctx, l.jory, code, []string{sha}, "", s.Done); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

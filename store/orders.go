@@ -96,29 +96,6 @@ func (t *Tx) PictureType(sha string) (string, error) {
 		UNION ALL SELECT 'image/jpeg' FROM swatches WHERE photo_sha = ?1 UNION ALL SELECT 'image/jpeg' FROM regions WHERE stop_sha = ?1 LIMIT 1`, sha)
 }
 
-const photoColumns = `piece_id, plate_id, person_id, sha, at_ms, text, stage`
-
-// AddPhoto adds a photograph of a piece.
-func (t *Tx) AddPhoto(p *studio.Photo) (err error) {
-	p.ID, err = t.add("photos", photoColumns, p)
-	return err
-}
-
-// PhotosOf returns the photographs of a piece, the newest first.
-func (t *Tx) PhotosOf(pieceID int64) ([]studio.Photo, error) {
-	return rows[studio.Photo](t, `SELECT id, `+photoColumns+` FROM photos WHERE piece_id = ? ORDER BY at_ms DESC, id DESC`, pieceID)
-}
-
-// PhotosOn returns the photographs of what came off a plate.
-func (t *Tx) PhotosOn(plateID int64) ([]studio.Photo, error) {
-	return rows[studio.Photo](t, `SELECT id, `+photoColumns+` FROM photos WHERE plate_id = ? ORDER BY id`, plateID)
-}
-
-// DropPhotosOn takes the photographs of what came off a plate away.
-func (t *Tx) DropPhotosOn(plateID int64) error {
-	return t.exec(`DELETE FROM photos WHERE plate_id = ?`, plateID)
-}
-
 const paymentColumns = `order_id, kind, amount_minor, currency, at_ms, note, reverses_id`
 
 // AddPayment notes money that arrived or went back.

@@ -111,18 +111,6 @@ type OnPlatePiece struct {
 	FailedLayer int // at which it failed; 0: nobody noted it
 }
 
-// Photo is a photograph of a piece.
-type Photo struct {
-	ID       int64
-	PieceID  int64
-	PlateID  int64 // that it came off; 0: it was taken elsewhere
-	PersonID int64
-	SHA      string
-	At       time.Time
-	Text     string
-	Stage    route.StageKind // that was stamped last when it was taken; empty: nobody has said
-}
-
 // Run is one attempt at a plate.
 type Run struct {
 	ID         int64

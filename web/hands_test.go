@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"encoding/base64"
 	"image"
 	"image/jpeg"
 	"io"
@@ -125,6 +126,13 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	b.until(`document.querySelector("#queue")?.innerText.includes("Kept on this tablet")`)
 	assert.Equal(t, route.Print, stage(a).Kind, "nothing has arrived")
 	given := s.Clock.At
+	var picture bytes.Buffer
+	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
+	b.eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
+		d.items.add(new File([Uint8Array.from(atob(%s), (c) => c.charCodeAt(0))], "moth.jpg", { type: "image/jpeg" }));
+		i.files = d.files;
+		i.dispatchEvent(new Event("change", { bubbles: true }))`, base64.StdEncoding.EncodeToString(picture.Bytes()))
+	b.until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
 	s.Clock.Pass(10 * time.Minute)
 	b.open("/bench/" + c) // from what the tablet has kept
 	b.until(`document.querySelector("#queue").innerText.includes("this sheet is as it was at")`)
@@ -154,6 +162,15 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	b.eval(`[...document.querySelectorAll("#queue button")].forEach((e) => e.click())`)
 	b.until(`document.querySelector("#queue") === null`)
 	b.open("/bench/" + a)
+	b.until(`document.querySelector("#queue") === null`)
+	var photos []studio.Photo
+	require.Eventually(t, func() bool {
+		p, err := s.Pieces.Piece(s.Ctx, a)
+		photos = p.Photos
+		return err == nil && len(photos) == 1
+	}, 10*time.Second, 50*time.Millisecond, "the photograph follows")
+	assert.WithinDuration(t, given, photos[0].At, time.Minute, "as of when it was taken")
+	assert.Equal(t, route.Wash, photos[0].Stage)
 	assert.Equal(t, "[]", b.eval(`return localStorage.getItem("sakuji-queue")`))
 }
 
@@ -220,8 +237,8 @@ func TestPiecesArePhotographed(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, p.Photos, 1)
 	assert.Equal(t, route.Print, p.Photos[0].Stage)
-	require.ErrorContains(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", nil, strings.Repeat("ä", 301)), "at most 300 letters")
-	require.NoError(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{"../sakuji.db"}, ""))
+	require.ErrorContains(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{p.Photos[0].SHA[1:] + "0"}, strings.Repeat("ä", 301), time.Time{}), "at most 300 letters")
+	require.NoError(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{"../sakuji.db"}, "", time.Time{}))
 	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Len(t, p.Photos, 1, "no name that leads elsewhere")

@@ -124,6 +124,10 @@ func (s *Server) routes() chi.Router {
 		r.Use(s.InTurn, middleware.GetHead, s.Once)
 		s.client.Routes(r)
 	})
+	site.Group(func(r chi.Router) { // what everybody sees
+		r.Use(s.InTurn)
+		s.client.OpenRoutes(r)
+	})
 	site.Group(func(r chi.Router) { // what calendars ask for
 		r.Use(s.InTurn)
 		s.plan.FeedRoutes(r)

@@ -44,6 +44,8 @@ func (a Base) NotePhoto(c Change, p studio.Photo) error {
 	if ok, err := a.NoteFile(c, p.SHA); !ok || err != nil {
 		return err
 	}
-	p.PersonID, p.At = c.Act().PersonID, c.Now
+	if p.PersonID = c.Act().PersonID; p.At.IsZero() {
+		p.At = c.Now
+	}
 	return c.AddPhoto(&p)
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"sakuji/app/change"
 	"sakuji/app/orders"
@@ -198,6 +199,7 @@ type ClientQuote struct {
 	Ended    string // why the link no longer serves
 	MayReply bool
 	Asked    []studio.Point // the client's own questions and our answers
+	Photos   []studio.Photo // that the studio shows them
 }
 
 // ClientQuote returns the quote of a client's link.
@@ -221,9 +223,41 @@ func (a *Room) ClientQuote(ctx context.Context, token string) (s ClientQuote, er
 				s.Asked = append(s.Asked, p)
 			}
 		}
+		if err != nil || s.Ended != "" {
+			return err
+		}
+		s.Photos, err = tx.PhotosOfOrder(s.Order.ID)
+		s.Photos = slices.DeleteFunc(s.Photos, func(p studio.Photo) bool { return !p.Offered })
 		return err
 	})
 	return s, err
+}
+
+// AllowPhotos notes which of the photographs that a client is shown everybody may see; those that are not named nobody
+// else may.
+func (a *Room) AllowPhotos(ctx context.Context, token, by string, ids []int64) error {
+	s, err := a.ClientQuote(ctx, token)
+	if err != nil {
+		return err
+	}
+	by = strings.TrimSpace(by)
+	switch {
+	case s.Ended != "":
+		return change.Refuse("%s", s.Ended)
+	case len(ids) > 0 && by == "":
+		return change.RefuseField("by", "Who allows it? Nothing was changed.")
+	case utf8.RuneCountInString(by) > 200:
+		return change.RefuseField("by", "A name has at most 200 letters. Nothing was changed.")
+	}
+	return a.Do(ctx, change.Actor{Name: s.Order.Client + " (client)"}, func(c change.Change) error {
+		for _, p := range s.Photos {
+			p = p.Allow(by, slices.Contains(ids, p.ID), c.Now)
+			if err := c.SavePhoto(&p); err != nil {
+				return err
+			}
+		}
+		return c.Note("photographs allowed", change.About{Order: s.Order.ID}, "%d of %d may be seen by everybody%s", len(ids), len(s.Photos), studio.Dash(by))
+	})
 }
 
 // Answer is what a client says to a quote.

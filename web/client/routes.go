@@ -29,4 +29,12 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/still/{item}", s.clientStill)
 	r.Post("/answer", s.clientAnswer)
 	r.Post("/question", s.clientQuestion)
+	r.Get("/photo/{photo}", s.clientPhoto)
+	r.Post("/photos", s.allowPhotos)
+}
+
+// OpenRoutes are for everybody.
+func (s *Room) OpenRoutes(r chi.Router) {
+	r.Get("/shown", s.shown)
+	r.Get("/shown/{photo}", s.shownPhoto)
 }

@@ -117,3 +117,18 @@ func flawName(key string) string {
 	f, _ := finish.FlawOf(key)
 	return f.Name
 }
+
+// strokes draws lines over a picture, as somebody drew them with a finger.
+func strokes(list [][]studio.Spot) template.HTML {
+	var b strings.Builder
+	b.WriteString(`<svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true">`)
+	for _, stroke := range list {
+		b.WriteString(`<polyline points="`)
+		for _, p := range stroke {
+			fmt.Fprintf(&b, "%.2f,%.2f ", 100*p[0], 100*p[1])
+		}
+		b.WriteString(`"/>`)
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String()) //nolint:gosec // numbers
+}

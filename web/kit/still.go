@@ -2,10 +2,13 @@ package kit
 
 import (
 	"errors"
+	"io"
 	"net/http"
+	"time"
 
 	"sakuji/app/change"
 	"sakuji/app/jobs"
+	"sakuji/store"
 	"sakuji/web/papers"
 )
 
@@ -39,4 +42,35 @@ func (s *Kit) Stills(r *http.Request) papers.Stills {
 		}
 		return picture
 	}
+}
+
+// SendPhoto answers with a photograph that was kept.
+func (s *Kit) SendPhoto(w http.ResponseWriter, r *http.Request, sha string) {
+	f, kind, err := s.App.Models.File(r.Context(), sha)
+	if err == nil && kind == "" {
+		f.Close()
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	defer f.Close()
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	w.Header().Set("Content-Type", kind)
+	http.ServeContent(w, r, "", time.Time{}, f)
+}
+
+// Photo reads a photograph that was kept; nothing where it cannot be read.
+func (s *Kit) Photo(r *http.Request, sha string) []byte {
+	f, _, err := s.App.Models.File(r.Context(), sha)
+	if err != nil {
+		return nil
+	}
+	defer f.Close()
+	data, err := io.ReadAll(f)
+	if err != nil {
+		return nil
+	}
+	return data
 }

@@ -5,7 +5,7 @@ import Alpine from "@alpinejs/csp";
 import "./bed.js";
 import "./roll.js";
 import "./live.js";
-import { offline } from "./offline.js";
+import { keepPhotos, keepsPhotos, offline } from "./offline.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
@@ -105,7 +105,7 @@ function upload(form) {
     end(new DOMParser().parseFromString(x.responseText, "text/html").body.textContent.trim());
   };
   x.onabort = () => end("Broken off; nothing was kept.");
-  x.onerror = () => end("The studio's computer did not answer; nothing was kept. Send it again.");
+  x.onerror = () => keepsPhotos(form) ? keepPhotos(form).then(() => end(""), () => end("The network is away, and this tablet keeps nothing: take it again later.")) : end("The studio's computer did not answer; nothing was kept. Send it again.");
   x.open("POST", form.action);
   x.setRequestHeader("HX-Request", "true");
   x.send(new FormData(form));
@@ -138,6 +138,39 @@ document.addEventListener("click", (e) => {
   img.parentElement.insertAdjacentHTML("beforeend", `<svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true"><ellipse cx="${100 * at.x}" cy="${100 * at.y}" rx="6" ry="8"/></svg>`);
   img.parentElement.querySelector("input").checked = true;
   marking.querySelector("[data-marking-say]").textContent = "Marked. Tap again to move it.";
+});
+
+// What a finger draws on a photograph goes along with its form, from the left and the top.
+document.querySelectorAll("[data-drawable]").forEach((el) => {
+  const svg = el.querySelector("svg"), kept = el.closest("form").elements.strokes;
+  const list = JSON.parse(kept.value || "[]");
+  let line = null, drawn = null;
+  const at = (e) => { const box = svg.getBoundingClientRect(); return [(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height].map((v) => Number(Math.min(1, Math.max(0, v)).toFixed(4))); };
+  const show = () => drawn.setAttribute("points", line.map(([x, y]) => `${100 * x},${100 * y}`).join(" "));
+  svg.addEventListener("pointerdown", (e) => {
+    e.preventDefault();
+    svg.setPointerCapture(e.pointerId);
+    line = [at(e)];
+    drawn = svg.appendChild(document.createElementNS("http://www.w3.org/2000/svg", "polyline"));
+    show();
+  });
+  svg.addEventListener("pointermove", (e) => { if (line && line.length < 400) { line.push(at(e)); show(); } });
+  const end = () => {
+    if (!line) return;
+    if (line.length > 1) list.push(line);
+    else drawn.remove();
+    line = null;
+    kept.value = JSON.stringify(list);
+    el.parentElement.querySelector("[data-drawable-say]").textContent = list.length ? "Drawn: keep it when it is right." : "Draw on it with a finger.";
+  };
+  svg.addEventListener("pointerup", end);
+  svg.addEventListener("pointercancel", end);
+  el.parentElement.querySelector("[data-undraw]").addEventListener("click", () => {
+    if (!list.length) return;
+    list.pop();
+    svg.lastElementChild.remove();
+    kept.value = JSON.stringify(list);
+  });
 });
 
 // Long work tells how far it is; when the last of it has ended the sheet is new.

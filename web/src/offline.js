@@ -25,10 +25,48 @@ document.addEventListener("htmx:error", () => {
   later();
 });
 
+// Photographs are too large for that shelf: they lie in a database of the browser, and follow once all else has arrived.
+const drawer = () => new Promise((ok, no) => {
+  const asked = indexedDB.open("sakuji-photos", 1);
+  asked.onupgradeneeded = () => asked.result.createObjectStore("photos", { autoIncrement: true });
+  asked.onsuccess = () => ok(asked.result);
+  asked.onerror = () => no(asked.error);
+});
+const done = (asked) => new Promise((ok, no) => { asked.onsuccess = () => ok(asked.result); asked.onerror = () => no(asked.error); });
+let photos = 0;
+async function count() {
+  try { photos = await done((await drawer()).transaction("photos").objectStore("photos").count()); } catch { photos = 0; }
+}
+export const keepsPhotos = (form) => /^\/bench\/[^/]+\/photos$/.test(new URL(form.action, location).pathname);
+export async function keepPhotos(form) {
+  const files = [...new FormData(form)].filter(([, f]) => f instanceof File && f.size).map(([field, f]) => ({ field, name: f.name, data: f }));
+  await done((await drawer()).transaction("photos", "readwrite").objectStore("photos").add({ path: new URL(form.action, location).pathname, files, at: clock() }));
+  await count();
+  tell("");
+  later();
+}
+async function sendPhotos() {
+  if (!photos || read().some((q) => !q.why)) return 0;
+  const db = await drawer(), shelf = (how) => db.transaction("photos", how).objectStore("photos");
+  let arrived = 0;
+  for (const key of await done(shelf("readonly").getAllKeys())) {
+    const kept = await done(shelf("readonly").get(key)), body = new FormData();
+    for (const f of kept.files) body.append(f.field, f.data, f.name);
+    body.set("queued", String(Math.round(kept.at)));
+    const answer = await fetch(kept.path, { method: "POST", body, headers: { "HX-Request": "true" } });
+    if (answer.status >= 500 || answer.status === 429 || answer.headers.has("X-Signed-Out") || answer.ok && !answer.headers.has("HX-Redirect")) break;
+    if (!answer.ok) write([...read(), { path: kept.path, body: "", act: `photo-${key}`, at: kept.at, what: "A photograph", why: new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim() || `it was refused (${answer.status}).` }]);
+    else arrived++;
+    await done(shelf("readwrite").delete(key));
+  }
+  await count();
+  return arrived;
+}
+
 // Sending: one after the other, for what follows may count on what came before it.
 let sending = false;
 async function send() {
-  if (sending || !read().some((q) => !q.why)) return;
+  if (sending || !photos && !read().some((q) => !q.why)) return;
   sending = true;
   let arrived = 0;
   try {
@@ -45,6 +83,7 @@ async function send() {
       else { list.splice(at, 1); arrived++; }
       write(list);
     }
+    arrived += await sendPhotos();
   } catch { /* it is away still */ }
   sending = false;
   tell("");
@@ -54,7 +93,7 @@ async function send() {
 let wait = 0;
 function later() {
   clearTimeout(wait);
-  if (read().some((q) => !q.why)) wait = setTimeout(send, 3000);
+  if (photos || read().some((q) => !q.why)) wait = setTimeout(send, 3000);
 }
 
 // What is kept here stands on every sheet.
@@ -62,13 +101,14 @@ function tell(text) {
   const list = read(), old = document.querySelector("#queue");
   old?.remove();
   const open = list.filter((q) => !q.why), clashes = list.filter((q) => q.why), { kept, now } = document.body.dataset;
-  if (!text && !list.length && kept === undefined) return;
+  if (!text && !list.length && !photos && kept === undefined) return;
   const box = Object.assign(document.createElement("div"), { id: "queue", className: "notice" });
   box.setAttribute("role", "status");
   const line = (words) => { const p = document.createElement("p"); p.textContent = words; box.append(p); return p; };
   if (text) line(text);
   if (kept !== undefined) line(`The network is away: this sheet is as it was at ${new Date(Number(now)).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}.`);
   if (open.length) line(`The network is away. Kept on this tablet, and sent when it is back: ${open.map((q) => q.what).join("; ")}.`);
+  if (photos) line(`The network is away. ${photos === 1 ? "A photograph is" : `${photos} photographs are`} kept on this tablet, and sent when it is back.`);
   for (const q of clashes) {
     const p = line(`${q.what} did not count: ${q.why} `);
     const away = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "I have seen it" });
@@ -80,6 +120,7 @@ function tell(text) {
 
 export function offline() {
   tell("");
+  count().then(() => { if (photos) { tell(""); send(); } });
   addEventListener("online", send);
   document.addEventListener("visibilitychange", () => { if (!document.hidden) send(); });
   send();
