@@ -41,7 +41,7 @@ func busy(t *testing.T) (*site, []string) {
 	require.NoError(t, err)
 	require.NoError(t, s.Stock.Received(s.Ctx, s.Owner, studio.Lot{MaterialID: s.Resin, Label: "bottle 1, with a long name that stands on it", Grams: 1000, PricePerKG: 31}))
 	return s, []string{"/", "/stock", "/plates/plan?process=resin&material=1&like=1&percent=50", "/orders", "/orders/new", "/orders/" + first, "/orders/" + second, "/orders/" + first + "/delivery", "/clients", "/clients/1", "/plates", "/plates/1", "/plates/2", "/plan",
-		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/bench/recipes?find=wing", "/bench/recipes/1", "/bench/paint/" + first, "/bench/paint/" + first + "/regions/1/mark", "/bench/problems", "/bench/" + first + "-3/flaw", "/bench/" + first + "-3/flaw?is=run", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
+		"/bench?show=all", "/bench/" + first + "-1", "/bench/" + first + "-4", "/bench/recipes?find=wing", "/bench/recipes/1", "/bench/paint/" + first, "/bench/paint/" + first + "/regions/1/mark", "/bench/problems", "/bench/" + first + "-1/advice?gap=0,8", "/bench/" + first + "-3/photos", "/bench/" + first + "-3/flaw", "/bench/" + first + "-3/flaw?is=run", "/studio", "/studio/machines/new", "/studio/machines/1", "/studio/people/2", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
 		"/models", "/models/1", "/models/1/layers", "/models/1/prints", "/models/1/prints?process=filament&scale=2&tier=raw&noticed=morning&pieces=3", "/orders/" + first + "/items/1/size?by=height&height=50",
 		"/orders/" + first + "/quote", "/orders/" + second + "/quote", "/orders/" + first + "/items/1/routes", "/quotes", "/rates/check", "/rates/history"}
 }

@@ -66,6 +66,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Get("/label.pdf", s.pieceLabel)
 		r.Get("/traveller.pdf", s.traveller)
+		r.Get("/advice", s.advice)
 		r.Get("/flaw", s.flaw)
 		r.Post("/flaw", s.noteFlaw)
 		r.Get("/photos", s.photoSheet)
