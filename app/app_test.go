@@ -460,7 +460,7 @@ func TestUploadsThatAreWrong(t *testing.T) {
 	n, problems, err := s.Orders.AddPictures(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("x.png", []byte("<html>")), apptest.Upload("a.gif", gif), apptest.Upload("b.gif", gif)})
 	require.NoError(t, err)
 	assert.Equal(t, 1, n, "the refused one leaves the others; the same picture twice is one")
-	assert.Contains(t, strings.Join(problems, " "), "x.png is not a picture")
+	assert.Contains(t, strings.Join(problems, " "), "x.png is neither a picture")
 	assert.Contains(t, strings.Join(problems, " "), "b.gif is here already, as a.gif")
 }
 

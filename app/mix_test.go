@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/setup"
 	"sakuji/studio"
 )
 
@@ -64,8 +65,8 @@ func TestAMixIsALotWithARecipe(t *testing.T) {
 	assert.InDelta(t, 780, stock()["tough 1"].LeftG(), 1e-9)
 	refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 90, 120), "less than the 120 g")
 	refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 900, 0), "when it is empty")
-	refusal(t, s.Stock.SetScale(s.Ctx, s.Owner, "the one on the shelf"), "is no address")
-	require.NoError(t, s.Stock.SetScale(s.Ctx, s.Owner, "http://127.0.0.1:8652/"))
+	refusal(t, s.Setup.SetDevices(s.Ctx, s.Owner, setup.Devices{Scale: "the one on the shelf"}), "is no address")
+	require.NoError(t, s.Setup.SetDevices(s.Ctx, s.Owner, setup.Devices{Scale: "http://127.0.0.1:8652/"}))
 	sheet, err := s.Stock.Sheet(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "http://127.0.0.1:8652", sheet.Shop.Studio.Defaults.Scale)

@@ -157,6 +157,8 @@ type Defaults struct {
 	Agreed  time.Time           `json:"agreed,omitzero"`   // when the plan was agreed on last
 	Keep    bool                `json:"keep,omitempty"`    // the agreed plan is kept as it is
 	Scale   string              `json:"scale,omitempty"`   // where a scale answers; empty: nowhere
+	Sensor  string              `json:"sensor,omitempty"`  // where a sensor of the air answers; empty: nowhere
+	Labels  string              `json:"labels,omitempty"`  // where a label printer answers; empty: nowhere
 	Routes  []rates.FinishRoute `json:"routes,omitempty"`  // its own
 	Schools finish.Schools      `json:"painting,omitzero"` // where practitioners disagree
 }

@@ -3,6 +3,7 @@ package studio
 import (
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -264,7 +265,19 @@ const (
 	Colour   = "colour"   // a decision on colour
 	Question = "question" // we ask the client
 	Asked    = "asked"    // the client asks us
+
+	Reference = "note"      // a note, or a link, to go by
+	Countable = "count"     // what can be counted on it: 37 stars on the cloak
+	Deviation = "deviation" // what was agreed to be otherwise than in the references
 )
+
+// OurPoints are the kinds that the studio writes down.
+func OurPoints() []string { return []string{Question, Colour, Reference, Countable, Deviation} }
+
+// PointName is what a kind is called.
+func PointName(kind string) string {
+	return map[string]string{Colour: "colour", Question: "we ask", Asked: "asks us", Reference: "reference", Countable: "count", Deviation: "agreed deviation"}[kind]
+}
 
 // Point is something settled or open with the client.
 type Point struct {
@@ -280,6 +293,15 @@ type Point struct {
 // Open reports whether it still wants an answer.
 func (p Point) Open() bool { return p.Settled.IsZero() }
 
+// Link is the address that a point is, or begins with; empty: it is words.
+func (p Point) Link() string {
+	word, _, _ := strings.Cut(p.Text, " ")
+	if u, err := url.Parse(word); err == nil && (u.Scheme == "http" || u.Scheme == "https") && u.Host != "" {
+		return word
+	}
+	return ""
+}
+
 // Picture is a reference picture of an order.
 type Picture struct {
 	ID      int64
@@ -288,6 +310,9 @@ type Picture struct {
 	Name    string
 	Type    string
 }
+
+// Shows reports whether a browser shows it as a picture.
+func (p Picture) Shows() bool { return strings.HasPrefix(p.Type, "image/") }
 
 // Item is a line of the order: a design at a size, a finish, a quantity.
 type Item struct {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"path"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -35,6 +36,40 @@ const placeMark = "P"
 
 // PlaceCode is the code of the place that comes after so many.
 func PlaceCode(before int) string { return fmt.Sprintf("%s%d", placeMark, before+1) }
+
+// Marks that begin what stands on a lot and on a bath.
+const (
+	lotMark  = "L"
+	bathMark = "B"
+)
+
+// Code is what stands on a bottle or spool.
+func (l Lot) Code() string { return fmt.Sprintf("%s%d", lotMark, l.ID) }
+
+// Code is what stands on a bath.
+func (b Bath) Code() string { return fmt.Sprintf("%s%d", bathMark, b.ID) }
+
+// Labelled is what a code is of beside pieces and places: the mark that it begins with, and its number; false: of none.
+func Labelled(code string) (mark string, number int64, ok bool) {
+	code = strings.ToUpper(strings.TrimSpace(code))
+	for _, mark := range []string{RecipeMark, lotMark, bathMark} {
+		if digits, is := strings.CutPrefix(code, mark); is {
+			if n, err := strconv.ParseInt(digits, 10, 64); err == nil && n > 0 {
+				return mark, n, true
+			}
+		}
+	}
+	return "", 0, false
+}
+
+// SheetOf is where the sheet of what is labelled so lies; empty: it is none.
+func SheetOf(code string) string {
+	mark, n, ok := Labelled(code)
+	if !ok {
+		return ""
+	}
+	return fmt.Sprintf("%s/%d", map[string]string{RecipeMark: "/bench/recipes", lotMark: "/stock/lots", bathMark: "/stock/baths"}[mark], n)
+}
 
 // Scanned is the code in what a scanner reads, or somebody types: a label has the code alone, or an address that
 // ends in it.

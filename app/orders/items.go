@@ -67,8 +67,8 @@ func (a *Room) keepPicture(u models.Upload) (sha string, n int64, kind string, e
 	head := make([]byte, 512)
 	k, _ := io.ReadFull(r, head)
 	kind = http.DetectContentType(head[:k])
-	if !studio.OneOf(kind, "image/png", "image/jpeg", "image/gif", "image/webp") {
-		return "", 0, "", change.Refuse("%s is not a picture (PNG, JPEG, GIF or WebP); it was not kept.", models.FileName(u.Name))
+	if !studio.OneOf(kind, "image/png", "image/jpeg", "image/gif", "image/webp", "application/pdf") {
+		return "", 0, "", change.Refuse("%s is neither a picture (PNG, JPEG, GIF or WebP) nor a PDF; it was not kept.", models.FileName(u.Name))
 	}
 	sha, n, err = a.Store.Keep(io.MultiReader(strings.NewReader(string(head[:k])), r), 32<<20)
 	if errors.Is(err, store.ErrTooLarge) {

@@ -305,8 +305,8 @@ func (a *Room) AddPoint(ctx context.Context, who change.Actor, number, kind, tex
 		if err != nil {
 			return err
 		}
-		if !studio.OneOf(kind, studio.Colour, studio.Question, studio.Asked) {
-			return change.Refuse("A point is a colour or a question.")
+		if !studio.OneOf(kind, append(studio.OurPoints(), studio.Asked)...) {
+			return change.Refuse("A point is a question, a colour, a reference, a count or a deviation.")
 		}
 		if kind == studio.Asked {
 			points, err := d.Points(o.ID)
@@ -318,10 +318,13 @@ func (a *Room) AddPoint(ctx context.Context, who change.Actor, number, kind, tex
 			}
 		}
 		p := studio.Point{OrderID: o.ID, Kind: kind, Text: text, At: d.Now}
+		if studio.OneOf(kind, studio.Reference, studio.Countable, studio.Deviation) { // nobody is asked
+			p.Settled = d.Now
+		}
 		if err := d.SavePoint(&p); err != nil {
 			return err
 		}
-		return d.Note(map[string]string{studio.Colour: "colour noted", studio.Question: "question noted", studio.Asked: "client asks"}[kind],
+		return d.Note(map[string]string{studio.Colour: "colour noted", studio.Question: "question noted", studio.Asked: "client asks", studio.Reference: "reference noted", studio.Countable: "count noted", studio.Deviation: "deviation agreed"}[kind],
 			change.About{Order: o.ID}, "%s", text)
 	})
 }

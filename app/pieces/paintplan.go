@@ -67,7 +67,7 @@ func (a *Room) PaintPlan(ctx context.Context, number string) (s PaintPlan, err e
 			switch {
 			case p.Open() && p.Kind == studio.Question:
 				s.Open = append(s.Open, p)
-			case !p.Open():
+			case !p.Open() || p.Kind == studio.Colour:
 				s.Decided = append(s.Decided, p)
 			}
 		}

@@ -540,11 +540,36 @@ func (a *Room) SaveDefaults(ctx context.Context, who change.Actor, ways studio.D
 		if err != nil {
 			return change.Refuse("Set the studio up first: its name and currency stand on every quote.")
 		}
-		ways.Routes, ways.Schools, ways.Scale, ways.Feed = s.Defaults.Routes, s.Defaults.Schools, s.Defaults.Scale, s.Defaults.Feed
-		s.Defaults = ways
+		s.Defaults.FinishRoutes, s.Defaults.DiscountCodes = ways.FinishRoutes, ways.DiscountCodes
 		if err := d.Tx.SaveStudio(s); err != nil {
 			return err
 		}
 		return d.Note("rates changed", change.About{}, "our default finish routes and discount codes")
+	})
+}
+
+// Devices is where the studio's devices answer; empty: nowhere.
+type Devices struct {
+	Scale, Sensor, Labels string
+}
+
+// SetDevices keeps where they answer.
+func (a *Room) SetDevices(ctx context.Context, who change.Actor, at Devices) error {
+	for field, link := range map[string]*string{"scale": &at.Scale, "sensor": &at.Sensor, "labels": &at.Labels} {
+		*link = strings.TrimRight(strings.TrimSpace(*link), "/")
+		if u, err := url.Parse(*link); *link != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "") {
+			return change.RefuseField(field, "It answers at http://…; %q is no address. Nothing was changed.", *link)
+		}
+	}
+	return a.Do(ctx, who, func(d change.Change) error {
+		s, err := d.Studio()
+		if err != nil {
+			return err
+		}
+		s.Defaults.Scale, s.Defaults.Sensor, s.Defaults.Labels = at.Scale, at.Sensor, at.Labels
+		if err := d.SaveStudio(s); err != nil {
+			return err
+		}
+		return d.Note("studio changed", change.About{}, "its scale answers at %q, its sensor at %q, its label printer at %q", at.Scale, at.Sensor, at.Labels)
 	})
 }

@@ -5,7 +5,6 @@ package stock
 import (
 	"context"
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -175,25 +174,6 @@ func (a *Room) Mix(ctx context.Context, who change.Actor, materialID int64, labe
 			}
 		}
 		return d.Note("lot mixed", change.About{}, "%s, %s g: %s", l.Label, rates.Number(l.Grams), l.Recipe())
-	})
-}
-
-// SetScale keeps where the studio's scale answers; empty: nowhere.
-func (a *Room) SetScale(ctx context.Context, who change.Actor, link string) error {
-	link = strings.TrimRight(strings.TrimSpace(link), "/")
-	if u, err := url.Parse(link); link != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "") {
-		return change.RefuseField("link", "A scale answers at http://…; %q is no address.", link)
-	}
-	return a.Do(ctx, who, func(d change.Change) error {
-		s, err := d.Studio()
-		if err != nil {
-			return err
-		}
-		s.Defaults.Scale = link
-		if err := d.SaveStudio(s); err != nil {
-			return err
-		}
-		return d.Note("studio changed", change.About{}, "its scale answers at %q", link)
 	})
 }
 

@@ -51,7 +51,7 @@ func run(args []string) int {
 		},
 	}
 	started := false
-	for _, verb := range []*cobra.Command{serveVerb(), demoVerb(), passwdVerb(), checkVerb(), backupVerb(), restoreVerb(), drillVerb(), measureVerb(), mendVerb(), reduceVerb(), gcodeVerb(), sliceVerb(), hollowVerb(), orientVerb(), splitVerb(), quoteVerb(), plateVerb(), planVerb(), machineVerb(), scaleVerb(), apartVerb()} {
+	for _, verb := range []*cobra.Command{serveVerb(), demoVerb(), passwdVerb(), checkVerb(), backupVerb(), restoreVerb(), drillVerb(), measureVerb(), mendVerb(), reduceVerb(), gcodeVerb(), sliceVerb(), hollowVerb(), orientVerb(), splitVerb(), quoteVerb(), plateVerb(), planVerb(), machineVerb(), scaleVerb(), sensorVerb(), labelsVerb(), apartVerb()} {
 		do := verb.RunE
 		verb.RunE = func(cmd *cobra.Command, args []string) error {
 			started = true // from here on an error is about the work, no longer about the words

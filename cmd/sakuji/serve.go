@@ -80,6 +80,7 @@ func serveVerb() *cobra.Command {
 		works.Go(func() { a.Jobs.Work(ctx, log) })
 		works.Go(func() { a.Backups.Work(ctx, log) })
 		works.Go(func() { (&device.Watch{App: a}).Run(ctx, watchEvery, log) })
+		works.Go(func() { (&device.Thermometer{App: a}).Run(ctx, feelEvery, log) })
 		defer func() { stop(); works.Wait() }()
 		return listen(ctx, *addr, web.New(a, log, opts), log, "Sakuji serves the studio in "+*dir)
 	}
@@ -88,6 +89,9 @@ func serveVerb() *cobra.Command {
 
 // watchEvery is how often machines are asked how they stand.
 const watchEvery = 5 * time.Second
+
+// feelEvery is how often the sensor is asked how the air is.
+const feelEvery = time.Minute
 
 // backupsOf is where the backups of a data folder lie.
 func backupsOf(dir, said string) string {
@@ -146,6 +150,7 @@ func demoVerb() *cobra.Command {
 		defer func() { stop(); <-worked }()
 		go d.Run(ctx, log)
 		go (&device.Watch{App: d.App}).Run(ctx, watchEvery, log)
+		go (&device.Thermometer{App: d.App}).Run(ctx, feelEvery, log)
 		return listen(ctx, *addr, web.New(d.App, log, kit.Options{Demo: d, Exposed: !loopback(*addr)}), log, "Lantern & Larch, a demo studio. Its owner is signed in by itself on this machine.")
 	}
 	return cmd

@@ -110,8 +110,8 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		switch {
 		case err == nil:
 			http.Redirect(w, r, "/bench/"+p.Code, http.StatusSeeOther)
-		case change.NotFound(err) && recipeScanned(code) != "":
-			http.Redirect(w, r, recipeScanned(code), http.StatusSeeOther)
+		case change.NotFound(err) && studio.SheetOf(code) != "":
+			http.Redirect(w, r, studio.SheetOf(code), http.StatusSeeOther)
 		case change.NotFound(err):
 			s.Refuse(w, r, "No piece and no place has the label "+code+".")
 		default:

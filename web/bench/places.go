@@ -87,7 +87,7 @@ func (s *Room) placeLabels(w http.ResponseWriter, r *http.Request) {
 	for _, p := range list {
 		labels = append(labels, papers.Label{Code: p.Code, Name: p.Name})
 	}
-	s.sendLabels(w, r, labels, "labels-places.pdf")
+	s.SendLabels(w, r, labels, "labels-places.pdf")
 }
 
 // pieceLabel is the label of one piece.
@@ -97,22 +97,7 @@ func (s *Room) pieceLabel(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.sendLabels(w, r, []papers.Label{{Code: sheet.Code, Name: sheet.Name + ", " + sheet.Order.Client}}, "label-"+sheet.Code+".pdf")
-}
-
-// sendLabels answers with labels to cut apart.
-func (s *Room) sendLabels(w http.ResponseWriter, r *http.Request, labels []papers.Label, name string) {
-	h, err := s.App.Setup.Shop(r.Context())
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	for k := range labels {
-		labels[k].Scan = h.Studio.ScanOf(labels[k].Code)
-	}
-	paper := papers.New(h.Studio, "Labels", "", s.App.Clock.Now()).Blank()
-	paper.Labels(labels)
-	s.SendPDF(w, r, paper, name)
+	s.SendLabels(w, r, []papers.Label{{Code: sheet.Code, Name: sheet.Name + ", " + sheet.Order.Client}}, "label-"+sheet.Code+".pdf")
 }
 
 // elsewhere are the places that a piece does not lie at.

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -222,16 +221,7 @@ func (s *Room) potLabel(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.sendLabels(w, r, []papers.Label{{Code: sheet.Code(), Name: sheet.Name + ": " + sheet.Text()}}, "label-"+sheet.Code()+".pdf")
-}
-
-// recipeScanned is the sheet of a recipe whose pot was scanned; empty: that is no label of one.
-func recipeScanned(code string) string {
-	digits, ok := strings.CutPrefix(strings.ToUpper(code), studio.RecipeMark)
-	if n, err := strconv.Atoi(digits); ok && err == nil && n > 0 {
-		return "/bench/recipes/" + strconv.Itoa(n)
-	}
-	return ""
+	s.SendLabels(w, r, []papers.Label{{Code: sheet.Code(), Name: sheet.Name + ": " + sheet.Text()}}, "label-"+sheet.Code()+".pdf")
 }
 
 // regionForm is a line of a paint plan as it is written down.

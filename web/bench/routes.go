@@ -32,6 +32,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/bench/places", s.places)
 	r.Post("/bench/places", s.addPlace)
 	r.Get("/bench/places/labels.pdf", s.placeLabels)
+	r.Post("/bench/places/labels", s.placeLabels)
 	r.Get("/bench/places/{place}", s.place)
 	r.Post("/bench/places/{place}/end", s.endPlace)
 	r.Post("/bench/put", s.put)
@@ -41,6 +42,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Get("/{number}", s.recipe)
 		r.Post("/{number}", s.changeRecipe)
 		r.Get("/{number}/label.pdf", s.potLabel)
+		r.Post("/{number}/label", s.potLabel)
 		r.Post("/{number}/swatches", s.addSwatch)
 		r.Post("/{number}/mixes", s.mixRecipe)
 	})
@@ -65,6 +67,7 @@ func (s *Room) Routes(r chi.Router) {
 	r.Route("/bench/{code}", func(r chi.Router) {
 		r.Get("/", s.piece)
 		r.Get("/label.pdf", s.pieceLabel)
+		r.Post("/label", s.pieceLabel)
 		r.Get("/traveller.pdf", s.traveller)
 		r.Get("/advice", s.advice)
 		r.Get("/flaw", s.flaw)

@@ -83,7 +83,7 @@ func Secured(next http.Handler) http.Handler {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("X-Frame-Options", "DENY")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
-		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+		h.Set("Permissions-Policy", "camera=(self), microphone=(), geolocation=()")
 		h.Set("Cache-Control", "no-store")
 		next.ServeHTTP(w, r)
 	})

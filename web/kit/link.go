@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 
+	"sakuji/app/change"
+	"sakuji/device"
 	"sakuji/studio"
 	"sakuji/web/papers"
 )
@@ -31,6 +33,42 @@ func (s *Kit) SendPDF(w http.ResponseWriter, r *http.Request, p *papers.Paper, n
 		return
 	}
 	Write(w, "application/pdf", name, data)
+}
+
+// SendLabels answers with labels to cut apart. Asked by POST, it sends them to the label printer, one after the other.
+func (s *Kit) SendLabels(w http.ResponseWriter, r *http.Request, labels []papers.Label, name string) {
+	h, err := s.App.Setup.Shop(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	for k := range labels {
+		labels[k].Scan = h.Studio.ScanOf(labels[k].Code)
+	}
+	if r.Method == http.MethodPost {
+		s.Ended(w, r, s.print(r, h.Studio.Defaults.Labels, labels), Back(r, "/bench"), studio.UpperFirst(studio.Say(len(labels), "label"))+" printed.")
+		return
+	}
+	paper := papers.New(h.Studio, "Labels", "", s.App.Clock.Now()).Blank()
+	paper.Labels(labels)
+	s.SendPDF(w, r, paper, name)
+}
+
+// print sends labels to the label printer.
+func (s *Kit) print(r *http.Request, link string, labels []papers.Label) error {
+	if link == "" {
+		return change.Refuse("No label printer is set up. Nothing was printed.")
+	}
+	for k, l := range labels {
+		page, err := l.Page()
+		if err != nil {
+			return err
+		}
+		if err := device.PrintLabel(r.Context(), link, page); err != nil {
+			return change.Refuse("%s. %s printed.", studio.UpperFirst(err.Error()), map[bool]string{true: "Nothing was", false: studio.Say(k, "label") + " of them are"}[k == 0])
+		}
+	}
+	return nil
 }
 
 // Disposition names a file for saving, also one with letters beyond ASCII (RFC 6266).

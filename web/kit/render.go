@@ -34,7 +34,7 @@ func funcs(version string) template.FuncMap {
 		"upper": strings.ToUpper, "upperFirst": studio.UpperFirst, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": Chance,
-		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "patch": patch, "advised": finish.AdviceAt, "ring": ring, "strokes": strokes, "flawName": flawName, "kindKey": kindKey,
+		"hatches": func() template.HTML { return hatches }, "costBar": costBar, "patch": patch, "pointName": studio.PointName, "ourPoints": studio.OurPoints, "advised": finish.AdviceAt, "ring": ring, "strokes": strokes, "flawName": flawName, "kindKey": kindKey,
 		"licence": studio.LicenceName, "unit": studio.UnitName, "round": millimetres, "dims": dims, "vol": studio.VolumeText, "split": func(s string) []string { a, b, _ := strings.Cut(s, " "); return []string{a, b} }, "div": func(a, b float64) float64 { return a / b },
 		"finishRoute": finishRouteName, "hoursBar": HoursBar, "max": func(a, b int) int { return max(a, b) }, "minutes": func(s int64) float64 { return float64(s) / 60 },
 		"noFit":       func(trouble string) bool { return strings.Contains(trouble, "fits no machine") },

@@ -28,6 +28,7 @@ func (s *Room) OwnerRoutes(r chi.Router) {
 		r.Get("/", s.studio)
 		r.Post("/", s.saveStudio)
 		r.Post("/backup", s.backup)
+		r.Post("/devices", s.setDevices)
 		r.Get("/machines/{id}", s.machine)
 		r.Post("/machines/{id}", s.saveMachine)
 		r.Post("/machines/{id}/reach", s.saveReach)

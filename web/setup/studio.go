@@ -69,6 +69,18 @@ func (s *Room) saveStudio(w http.ResponseWriter, r *http.Request) {
 	s.studioDone(w, r, err, "The studio is saved.")
 }
 
+func (s *Room) setDevices(w http.ResponseWriter, r *http.Request) {
+	f, err := kit.Decode[struct {
+		Scale  string `form:"scale"`
+		Sensor string `form:"sensor"`
+		Labels string `form:"labels"`
+	}](r)
+	if err == nil {
+		err = s.App.Setup.SetDevices(r.Context(), kit.Owner(r), setup.Devices{Scale: f.Scale, Sensor: f.Sensor, Labels: f.Labels})
+	}
+	s.studioDone(w, r, err, "Kept.")
+}
+
 // gearView is a machine or a material to change or to add.
 type gearView struct {
 	ID      int64

@@ -6,6 +6,7 @@ import "./bed.js";
 import "./roll.js";
 import "./live.js";
 import { keepPhotos, keepsPhotos, offline } from "./offline.js";
+import { scanning } from "./scan.js";
 
 const typing = (el) => el.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 const letters = () => document.body.dataset.letters !== "off";
@@ -330,4 +331,5 @@ const ahead = () => {
 };
 ahead();
 offline();
+scanning();
 Alpine.start();

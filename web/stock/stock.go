@@ -8,9 +8,12 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/stock"
+	"sakuji/core/rates"
 	"sakuji/device"
+	"sakuji/store"
 	"sakuji/studio"
 	"sakuji/web/kit"
+	"sakuji/web/papers"
 )
 
 // sheetView is the stock with what is short.
@@ -134,10 +137,6 @@ func (s *Room) mix(w http.ResponseWriter, r *http.Request) {
 	s.done(w, r, err, f.Label+" is mixed, and open.")
 }
 
-func (s *Room) setScale(w http.ResponseWriter, r *http.Request) {
-	s.done(w, r, s.App.Stock.SetScale(r.Context(), kit.Owner(r), kit.Word(r, "link")), "Kept.")
-}
-
 func (s *Room) end(w http.ResponseWriter, r *http.Request) {
 	s.done(w, r, s.App.Stock.End(r.Context(), s.Hand(r), kit.PathID(r, "id")), "It is out of the stock.")
 }
@@ -183,7 +182,32 @@ func (s *Room) made(w http.ResponseWriter, r *http.Request) {
 	if bath {
 		title = "Washed in this bath"
 	}
-	s.Show(w, r, "made", kit.Page{Title: title, Sheet: "Stock", Active: "/plates", D: list, Block: kit.Block("Pieces", fmt.Sprint(len(list)))})
+	s.Show(w, r, "made", kit.Page{Title: title, Sheet: "Stock", Active: "/plates", D: map[string]any{"List": list, "Path": strings.TrimSuffix(r.URL.Path, "/")}, Block: kit.Block("Pieces", fmt.Sprint(len(list)))})
+}
+
+// label is the label of a lot or a bath.
+func (s *Room) label(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.App.Stock.Sheet(r.Context())
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	id, bath := kit.PathID(r, "id"), strings.HasPrefix(r.URL.Path, "/stock/baths/")
+	for _, b := range sheet.Baths {
+		if bath && b.ID == id {
+			s.SendLabels(w, r, []papers.Label{{Code: b.Code(), Name: fmt.Sprintf("%s: %s l of %s %%, %s", b.Name, rates.Number(b.Litres), rates.Number(b.StrengthPercent), b.Filled.In(sheet.Shop.Studio.Zone()).Format("2 Jan 2006"))}}, "label-"+b.Code()+".pdf")
+			return
+		}
+	}
+	for _, m := range sheet.Stock {
+		for _, l := range m.Lots {
+			if !bath && l.ID == id {
+				s.SendLabels(w, r, []papers.Label{{Code: l.Code(), Name: m.Material.Name + ", " + l.Label}}, "label-"+l.Code()+".pdf")
+				return
+			}
+		}
+	}
+	s.Fail(w, r, store.ErrNotFound)
 }
 
 func (s *Room) done(w http.ResponseWriter, r *http.Request, err error, told string) {
