@@ -6,6 +6,7 @@ import (
 	"image/color"
 	"image/png"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -234,4 +235,35 @@ func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
 	assert.Equal(t, "#112233", sheet.Swatches[0].Colour)
 	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, []byte("no picture")), "Nothing was saved")
 	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}, nil), "How many coats")
+}
+
+// A lacquer of the plan is stopped over acrylic before the can is open, until that is hard, although the item itself says
+// nothing of it; over a lacquer it is not.
+func TestARecipeThatAttacksIsStopped(t *testing.T) {
+	s, no, _, item := painted(t, 1)
+	lacquer := grey("lacquer red")
+	lacquer.Medium, lacquer.Coat = finish.CanPaint, route.Lacquer
+	l, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, lacquer)
+	require.NoError(t, err)
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}))
+	code := no + "-1"
+	toBase(t, s, code)
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1, Early: true, Note: "agreed by telephone"})
+	require.NoError(t, err)
+	p, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	s.Clock.At = p.Last().Until.Add(2 * time.Hour)
+	p, err = s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	require.Equal(t, route.Shade, p.Kind())
+	assert.True(t, p.Wait)
+	assert.Contains(t, p.For, "does not lift it")
+	assert.Equal(t, p.Clocks.Full, p.Until)
+	err = s.Pieces.Begin(s.Ctx, s.Bench, map[string]string{code: p.Shown()}, time.Time{})
+	refusal(t, err, "cannot be begun")
+	s.Clock.At = p.Until.Add(time.Minute)
+	p, err = s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.False(t, p.Wait, "it is hard")
+	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, map[string]string{code: p.Shown()}, time.Time{}))
 }

@@ -8,6 +8,7 @@ import (
 	"image/png"
 	"math"
 
+	"sakuji/app/pieces"
 	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -228,7 +229,7 @@ func (l *life) photographed(codes ...string) error {
 			if err != nil {
 				return err
 			}
-			if err := l.App.Pieces.Photograph(l.ctx, l.jory, code, []string{sha}, "", s.Done); err != nil {
+			if err := l.App.Pieces.Photograph(l.ctx, l.jory, code, []pieces.KeptPhoto{{SHA: sha}}, "", s.Done); err != nil {
 				return err
 			}
 		}

@@ -102,7 +102,7 @@ func (t *Tx) SweepJobs(before time.Time) error {
 // DropFile takes the row of a kept file away if nothing speaks of it; it reports
 // whether it did, and then the file itself may go.
 func (t *Tx) DropFile(sha string) (dropped bool, err error) {
-	r, err := t.change(`DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM photos WHERE sha = ?1)
+	r, err := t.change(`DELETE FROM files WHERE sha = ?1 AND NOT EXISTS (SELECT 1 FROM models WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM pictures WHERE sha = ?1) AND NOT EXISTS (SELECT 1 FROM photos WHERE sha = ?1 OR full_sha = ?1)
 		AND NOT EXISTS (SELECT 1 FROM swatches WHERE photo_sha = ?1) AND NOT EXISTS (SELECT 1 FROM regions WHERE stop_sha = ?1) AND NOT EXISTS (SELECT 1 FROM flaws WHERE photo_sha = ?1)
 		AND NOT EXISTS (SELECT 1 FROM analyses WHERE view_sha = ?1 OR still_sha = ?1) AND NOT EXISTS (SELECT 1 FROM jobs WHERE sha = ?1 AND state IN ('waiting', 'running'))`, sha)
 	if err != nil {

@@ -92,7 +92,7 @@ func (t *Tx) AddPicture(p *studio.Picture) (err error) {
 // PictureType returns the media type of a picture's or photograph's file; ErrNotFound when there is
 // none of it.
 func (t *Tx) PictureType(sha string) (string, error) {
-	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1
+	return one[string](t, `SELECT type FROM pictures WHERE sha = ?1 UNION ALL SELECT 'image/jpeg' FROM photos WHERE sha = ?1 OR full_sha = ?1
 		UNION ALL SELECT 'image/jpeg' FROM swatches WHERE photo_sha = ?1 UNION ALL SELECT 'image/jpeg' FROM regions WHERE stop_sha = ?1 LIMIT 1`, sha)
 }
 

@@ -3,9 +3,9 @@ package store
 import "sakuji/studio"
 
 const (
-	photoOnce    = `piece_id, plate_id, person_id, sha, at_ms, stage`
+	photoOnce    = `piece_id, plate_id, person_id, sha, full_sha, at_ms, stage`
 	photoColumns = `text, strokes, offered, allowed_by, allowed_ms`
-	selectPhotos = `SELECT h.id, h.piece_id, h.plate_id, h.person_id, h.sha, h.at_ms, h.stage, h.text, h.strokes, h.offered, h.allowed_by, h.allowed_ms FROM photos h `
+	selectPhotos = `SELECT h.id, h.piece_id, h.plate_id, h.person_id, h.sha, coalesce(h.full_sha, '') AS full_sha, h.at_ms, h.stage, h.text, h.strokes, h.offered, h.allowed_by, h.allowed_ms FROM photos h `
 )
 
 // AddPhoto adds a photograph of a piece.

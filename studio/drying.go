@@ -27,6 +27,21 @@ func (r AirReading) Text() string {
 type Drying struct {
 	Air    finish.Air
 	Paints finish.Paints
+	Under  *route.Coat   // what the coat that was laid last is thinned with, by its recipe; nil: as the item has it
+	Over   *route.Coat   // and the one that is planned next
+	Next   finish.Medium // that is planned next, by its recipe; empty: as the item has it
+}
+
+// attacks reports whether the coat that is next attacks the one under it until that is hard.
+func (d Drying) attacks(under, next Stage) bool {
+	below, above := d.Paints.Of(under.Kind), d.Paints.Of(next.Kind)
+	if d.Under != nil {
+		below = *d.Under
+	}
+	if d.Over != nil {
+		above = *d.Over
+	}
+	return route.Attacks(below, above) != ""
 }
 
 // Layers are what lies on a piece and has to dry, the lowest first; old paint that was stripped is not there any
@@ -95,11 +110,14 @@ func (d Drying) Holds(p Piece, at time.Time) *route.WaitError {
 		return nil
 	}
 	over := mediumOf(*next, d.Paints)
+	if d.Next != "" {
+		over = d.Next
+	}
 	if next.Kind != route.Mask && !over.IsCoat() {
 		return nil
 	}
 	under, top := p.lastCoat(d.Paints), p.top(d.Paints)
-	attacks := under != nil && route.Attacks(d.Paints.Of(under.Kind), d.Paints.Of(next.Kind)) != ""
+	attacks := under != nil && d.attacks(*under, *next)
 	if next.Kind != route.Mask && (!top.IsCoat() || !attacks && finish.ClockOf(d.Air.Book, top).WithinS == 0) {
 		return nil
 	}

@@ -16,6 +16,7 @@ type Photo struct {
 	PlateID   int64 // that it came off; 0: it was taken elsewhere
 	PersonID  int64
 	SHA       string
+	FullSHA   string // as large as it came; empty: it was not kept so
 	At        time.Time
 	Text      string
 	Stage     route.StageKind // that was stamped last when it was taken; empty: nobody has said

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/pieces"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -237,8 +238,8 @@ func TestPiecesArePhotographed(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, p.Photos, 1)
 	assert.Equal(t, route.Print, p.Photos[0].Stage)
-	require.ErrorContains(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{p.Photos[0].SHA[1:] + "0"}, strings.Repeat("ä", 301), time.Time{}), "at most 300 letters")
-	require.NoError(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []string{"../sakuji.db"}, "", time.Time{}))
+	require.ErrorContains(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []pieces.KeptPhoto{{SHA: p.Photos[0].SHA[1:] + "0"}}, strings.Repeat("ä", 301), time.Time{}), "at most 300 letters")
+	require.NoError(t, s.Pieces.Photograph(s.Ctx, s.Bench, no+"-1", []pieces.KeptPhoto{{SHA: "../sakuji.db"}}, "", time.Time{}))
 	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Len(t, p.Photos, 1, "no name that leads elsewhere")

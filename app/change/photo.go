@@ -10,12 +10,19 @@ import (
 
 // KeepPhoto keeps a photograph, turned upright and without where it was taken, and says under which
 // name.
-func (a Base) KeepPhoto(data []byte) (sha string, err error) {
-	clean, err := photo.Clean(data)
+func (a Base) KeepPhoto(data []byte) (sha string, err error) { return a.keepPhoto(data, photo.Clean) }
+
+// KeepFullPhoto keeps it so in the size in which it came.
+func (a Base) KeepFullPhoto(data []byte) (sha string, err error) {
+	return a.keepPhoto(data, photo.Full)
+}
+
+func (a Base) keepPhoto(data []byte, clean func([]byte) ([]byte, error)) (sha string, err error) {
+	cleaned, err := clean(data)
 	if err != nil {
 		return "", Refuse("The photograph: %s. Nothing was saved.", err)
 	}
-	sha, _, err = a.Store.Keep(bytes.NewReader(clean), photo.MostBytes)
+	sha, _, err = a.Store.Keep(bytes.NewReader(cleaned), photo.MostBytes)
 	return sha, err
 }
 
@@ -43,6 +50,11 @@ func (a Base) NoteFile(c Change, sha string) (bool, error) {
 func (a Base) NotePhoto(c Change, p studio.Photo) error {
 	if ok, err := a.NoteFile(c, p.SHA); !ok || err != nil {
 		return err
+	}
+	if p.FullSHA != "" {
+		if ok, err := a.NoteFile(c, p.FullSHA); !ok || err != nil {
+			return err
+		}
 	}
 	if p.PersonID = c.Act().PersonID; p.At.IsZero() {
 		p.At = c.Now

@@ -60,7 +60,47 @@ func drying(tx *store.Tx, now time.Time, p studio.Piece) (d studio.Drying, err e
 	if d.Air, err = air(tx, now); err == nil {
 		d.Paints, err = paintsOf(tx).of(p)
 	}
+	if err == nil {
+		err = byRecipe(tx, p, &d)
+	}
 	return d, err
+}
+
+// byRecipe finds what the coat that lies on a piece is thinned with, and the one that is planned next, where recipes say
+// so; of several that are next, one that attacks.
+func byRecipe(tx *store.Tx, p studio.Piece, d *studio.Drying) error {
+	now := p.Now()
+	if now == nil {
+		return nil
+	}
+	regions, err := regionsAt(tx, p, now.Kind)
+	if err != nil || now.Kind == route.JoinAfter {
+		return err
+	}
+	laid, err := tx.LaidOn(p.ID)
+	if err != nil || len(laid)+len(regions) == 0 {
+		return err
+	}
+	recipes, err := tx.Recipes()
+	if err != nil {
+		return err
+	}
+	below := route.Acrylic
+	if last := len(laid) - 1; last >= 0 {
+		for _, r := range recipes {
+			if r.ID == laid[last].RecipeID {
+				below = r.Coat
+				d.Under = &below
+			}
+		}
+	}
+	for _, r := range regions {
+		own, ok := studio.RecipeOf(recipes, r.RecipeNumber)
+		if ok && (d.Over == nil || route.Attacks(below, own.Coat) != "") {
+			d.Over, d.Next = &own.Coat, own.Medium
+		}
+	}
+	return nil
 }
 
 // wait is what a piece at the bench waits for, by its strip and by what lies on it; nil: nothing.

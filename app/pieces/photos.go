@@ -12,9 +12,12 @@ import (
 	"sakuji/studio"
 )
 
+// KeptPhoto is what a photograph is kept under, and in the size in which it came where that is wanted.
+type KeptPhoto struct{ SHA, FullSHA string }
+
 // Photograph notes photographs of a piece, as KeepPhoto kept them: as it is after the stage that was stamped last. One that
 // is there already is not there twice. at is when they were taken, on a tablet that was without a network; zero: now.
-func (a *Room) Photograph(ctx context.Context, who change.Actor, code string, shas []string, text string, at time.Time) error {
+func (a *Room) Photograph(ctx context.Context, who change.Actor, code string, kept []KeptPhoto, text string, at time.Time) error {
 	return a.Do(ctx, who, func(c change.Change) error {
 		p, err := c.Piece(code)
 		if err != nil {
@@ -27,11 +30,11 @@ func (a *Room) Photograph(ctx context.Context, who change.Actor, code string, sh
 		if err != nil {
 			return err
 		}
-		for _, sha := range shas {
-			if slices.ContainsFunc(there, func(o studio.Photo) bool { return o.SHA == sha }) {
+		for _, k := range kept {
+			if slices.ContainsFunc(there, func(o studio.Photo) bool { return o.SHA == k.SHA }) {
 				continue
 			}
-			photo := studio.Photo{PieceID: p.ID, SHA: sha, Text: strings.TrimSpace(text), Stage: p.StageAt(at), At: at}
+			photo := studio.Photo{PieceID: p.ID, SHA: k.SHA, FullSHA: k.FullSHA, Text: strings.TrimSpace(text), Stage: p.StageAt(at), At: at}
 			if err := change.Refused(photo.Check()); err != nil {
 				return err
 			}

@@ -85,3 +85,19 @@ func TestWhatIsNoPictureIsRefused(t *testing.T) {
 	_, err := Clean(huge)
 	assert.Error(t, err, "opened, it would take gigabytes")
 }
+
+// In the size in which it came it is turned, too, and keeps no place.
+func TestFullSizeKeepsNoPlaceEither(t *testing.T) {
+	data, err := Full(taken(t, 2400, 1200))
+	require.NoError(t, err)
+	_, err = exif.Decode(bytes.NewReader(data))
+	assert.Error(t, err, "no metadata at all")
+	img, _, err := image.DecodeConfig(bytes.NewReader(data))
+	require.NoError(t, err)
+	assert.Equal(t, []int{1200, 2400}, []int{img.Width, img.Height}, "turned, and as large as it came")
+	small, err := Clean(taken(t, 2400, 1200))
+	require.NoError(t, err)
+	img, _, err = image.DecodeConfig(bytes.NewReader(small))
+	require.NoError(t, err)
+	assert.Equal(t, 1800, max(img.Width, img.Height))
+}

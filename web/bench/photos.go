@@ -45,15 +45,18 @@ func photos(w http.ResponseWriter, r *http.Request) (list [][]byte, err error) {
 func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
 	code := chi.URLParam(r, "code")
 	pictures, err := photos(w, r)
-	var shas []string
+	var kept []pieces.KeptPhoto
 	for _, data := range pictures {
+		var k pieces.KeptPhoto
 		if err == nil {
-			var sha string
-			sha, err = s.App.Pieces.KeepPhoto(data)
-			shas = append(shas, sha)
+			k.SHA, err = s.App.Pieces.KeepPhoto(data)
 		}
+		if err == nil && r.PostFormValue("full") != "" {
+			k.FullSHA, err = s.App.Pieces.KeepFullPhoto(data)
+		}
+		kept = append(kept, k)
 	}
-	if err == nil && len(shas) == 0 {
+	if err == nil && len(kept) == 0 {
 		err = noPhoto
 	}
 	if err == nil {
@@ -62,7 +65,7 @@ func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
 			Queued kit.Queued `form:"queued"`
 		}](r)
 		if err = e; err == nil {
-			err = s.App.Pieces.Photograph(r.Context(), s.Hand(r), code, shas, f.Text, s.When(r, kit.Moment{}, f.Queued))
+			err = s.App.Pieces.Photograph(r.Context(), s.Hand(r), code, kept, f.Text, s.When(r, kit.Moment{}, f.Queued))
 		}
 	}
 	s.Ended(w, r, err, "/bench/"+code, code+" is photographed.")
