@@ -83,11 +83,11 @@ func (t *Tx) Shelf(letters string) ([]Shelved, error) {
 		FROM designs d
 		JOIN models m ON m.id = (SELECT max(v.id) FROM models v WHERE v.design_id = d.id AND v.how NOT IN ('body', 'cut', 'peg'))
 		LEFT JOIN analyses s ON s.model_id = m.id
-		WHERE ?1 = '' OR folded(d.name) LIKE ?2 ESCAPE '\' OR folded(d.source) LIKE ?2 ESCAPE '\'
-			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND folded(v.name) LIKE ?2 ESCAPE '\')
+		WHERE ?1 = '' OR instr(folded(d.name), ?2) > 0 OR instr(folded(d.source), ?2) > 0
+			OR EXISTS (SELECT 1 FROM models v WHERE v.design_id = d.id AND instr(folded(v.name), ?2) > 0)
 			OR EXISTS (SELECT 1 FROM parts p JOIN items i ON i.id = p.item_id JOIN orders o ON o.id = i.order_id JOIN models v ON v.id = p.model_id
-				WHERE v.design_id = d.id AND (folded(o.number) LIKE ?2 ESCAPE '\' OR folded(o.title) LIKE ?2 ESCAPE '\' OR folded(i.title) LIKE ?2 ESCAPE '\'))
-		ORDER BY m.id DESC`, letters, like(letters))
+				WHERE v.design_id = d.id AND (instr(folded(o.number), ?2) > 0 OR instr(folded(o.title), ?2) > 0 OR instr(folded(i.title), ?2) > 0))
+		ORDER BY m.id DESC`, letters, studio.Folded(letters))
 	var out []Shelved
 	for _, r := range list {
 		r.Faults, r.Bodies = r.Analysis.Faults, len(r.Analysis.Bodies)

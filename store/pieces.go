@@ -11,7 +11,7 @@ import (
 const (
 	pieceOnce    = `code, order_id, item_id, part_id, replaces_id, kind`
 	pieceColumns = `name, process, material_id, scale, wall_mm, profile, tier, attempt, state, model_id, orientation_id, parent_id, from_id, beside, place_id`
-	stageColumns = `kind, mark, planned_min, book_min, repeat, again, rework, how, wait_s, person_id, done_ms, minutes, note, bath_id, until_ms, medium`
+	stageColumns = `kind, mark, planned_min, book_min, repeat, again, rework, how, wait_s, person_id, done_ms, minutes, note, bath_id, until_ms, medium, film`
 	selectPieces = `SELECT p.* FROM pieces p `
 	selectStages = `SELECT piece_id, position, ` + stageColumns + `, coalesce(w.initials, '') AS initials FROM stages s LEFT JOIN people w ON w.id = s.person_id `
 )

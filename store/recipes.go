@@ -150,6 +150,6 @@ func (t *Tx) LaidOn(pieceID int64) ([]Was, error) {
 // WasLaid finds the coats whose region, piece, order, client or recipe has some letters in its name, the last first;
 // empty letters: all. Recipe 0 is any.
 func (t *Tx) WasLaid(letters string, recipe, most int) ([]Was, error) {
-	return rows[Was](t, selectWas+`WHERE ?2 IN (0, r.number) AND folded(c.region || char(10) || p.name || char(10) || p.code || char(10) || o.title || char(10) || k.name || char(10) || r.name) LIKE ?1 ESCAPE '\'
-		GROUP BY p.order_id, p.item_id, c.region, c.recipe_id, c.coats ORDER BY max(c.id) DESC LIMIT ?3`, like(letters), recipe, most)
+	return rows[Was](t, selectWas+`WHERE ?2 IN (0, r.number) AND (?1 = '' OR instr(folded(c.region || char(10) || p.name || char(10) || p.code || char(10) || o.title || char(10) || k.name || char(10) || r.name), ?1) > 0)
+		GROUP BY p.order_id, p.item_id, c.region, c.recipe_id, c.coats ORDER BY max(c.id) DESC LIMIT ?3`, studio.Folded(letters), recipe, most)
 }

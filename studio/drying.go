@@ -55,7 +55,7 @@ func (p Piece) Layers(paints finish.Paints) (out []finish.Layer) {
 			out = nil
 		}
 		if m := mediumOf(s, paints); m != "" {
-			out = append(out, finish.Layer{Medium: m, At: s.Done})
+			out = append(out, finish.Layer{Medium: m, At: s.Done, Film: s.Film})
 		}
 	}
 	return out

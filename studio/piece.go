@@ -105,6 +105,7 @@ type Stage struct {
 	Note     string
 	BathID   int64         // of a wash
 	Medium   finish.Medium // that was laid, by its recipe; empty: as its item has it
+	Film     float64       // how many times as thick as the rate book has it; 0: as it has it
 }
 
 // Live reports whether the piece counts for its order.

@@ -229,15 +229,20 @@ func (l AlsoLaid) Check() error {
 	return wrong.Err()
 }
 
-// SlowestOf is the medium among coats laid together that takes longest until it may be taped or handled.
-func SlowestOf(b rates.Book, media ...finish.Medium) (slowest finish.Medium) {
-	longest := int64(-1)
-	for _, m := range media {
-		if c := finish.ClockOf(b, m); c.HandleS > longest {
-			slowest, longest = m, c.HandleS
+// SlowestOf is the medium among recipes laid together that takes longest until it may be taped or handled, and how many
+// times as thick as the rate book has it; 0: as it has it.
+func SlowestOf(b rates.Book, laid []Recipe) (slowest finish.Medium, film float64) {
+	longest := -1.0
+	for _, r := range laid {
+		times := 1.0
+		if usual := finish.FilmUM(b, r.Medium); r.FilmUM > 0 && usual > 0 {
+			times = r.FilmUM / usual
+		}
+		if takes := times * float64(finish.ClockOf(b, r.Medium).HandleS); takes > longest {
+			slowest, film, longest = r.Medium, times, takes
 		}
 	}
-	return slowest
+	return slowest, film
 }
 
 // NewestRecipes are the last versions of recipes, in the order of their names.

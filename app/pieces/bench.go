@@ -249,7 +249,8 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 			err = stopAll(c, p.ID, at)
 		}
 		if err == nil && stage != nil {
-			p.Stages[stage.Position].Medium, err = lay(c, p, stage.Position, st)
+			s := &p.Stages[stage.Position]
+			s.Medium, s.Film, err = lay(c, p, stage.Position, st)
 		}
 		return p, e, err
 	}

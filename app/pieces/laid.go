@@ -136,31 +136,31 @@ func mixML(b rates.Book, r studio.Recipe, coats int, mm2 float64) float64 {
 }
 
 // lay notes what was laid at a stage that has just been stamped, takes it from what is mixed, and says what of it dries
-// the slowest.
-func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (finish.Medium, error) {
+// the slowest, and how many times as thick as the rate book has it that is.
+func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium finish.Medium, film float64, err error) {
 	if err := change.Refused(st.Also.Check()); err != nil {
-		return "", err
+		return "", 0, err
 	}
 	regions, err := regionsAt(c.Tx, p, p.Stages[at].Kind)
 	if err != nil || p.Stages[at].Kind == route.JoinAfter || len(regions) == 0 && st.Also.Number == 0 {
-		return "", err
+		return "", 0, err
 	}
 	recipes, err := c.Recipes()
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	h, err := setup.Load(c.Tx)
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	items, err := c.Items(p.OrderID)
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	item := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == p.ItemID })
-	var media []finish.Medium
+	var laid []studio.Recipe
 	note := func(r studio.Recipe, region string, coats int, mm2 float64) error {
-		media = append(media, r.Medium)
+		laid = append(laid, r)
 		l := studio.Laid{PieceID: p.ID, Position: at, RecipeID: r.ID, Region: region, Coats: coats, ML: mixML(h.Book, r, coats, mm2), At: p.Stages[at].Done, ByID: c.Act().PersonID}
 		if err := takeMixed(c, &l); err != nil {
 			return err
@@ -174,25 +174,26 @@ func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (finish.Mediu
 		}
 		recipe, ok := studio.RecipeOf(recipes, r.RecipeNumber)
 		if coats < 0 || coats > 30 {
-			return "", change.RefuseField("laid", "%s: between 0 and 30 coats. Nothing was stamped.", r.Name)
+			return "", 0, change.RefuseField("laid", "%s: between 0 and 30 coats. Nothing was stamped.", r.Name)
 		}
 		if !ok || coats == 0 || item < 0 {
 			continue
 		}
 		if err := note(recipe, r.Name, coats, h.RegionOnMM2(items[item], r, p)); err != nil {
-			return "", err
+			return "", 0, err
 		}
 	}
 	if st.Also.Number != 0 {
 		recipe, ok := studio.RecipeOf(recipes, st.Also.Number)
 		if !ok {
-			return "", change.RefuseField("also", "There is no such recipe. Nothing was stamped.")
+			return "", 0, change.RefuseField("also", "There is no such recipe. Nothing was stamped.")
 		}
 		if err := note(recipe, st.Also.Region, st.Also.Coats, 0); err != nil {
-			return "", err
+			return "", 0, err
 		}
 	}
-	return studio.SlowestOf(h.Book, media...), nil
+	medium, film = studio.SlowestOf(h.Book, laid)
+	return medium, film, nil
 }
 
 // takeMixed takes what was laid from the oldest pot of it that has some; where none has, nobody mixed it here.

@@ -197,11 +197,26 @@ func (a Air) left(laid, at time.Time, s int64) int64 {
 	return max(0, s-int64(math.Round(dried)))
 }
 
-// Layer is a medium on a piece, and when it was laid.
+// Layer is a medium on a piece, when it was laid, and how many times as thick as the rate book has it; 0: as it has it.
 type Layer struct {
 	Medium Medium
 	At     time.Time
+	Film   float64
 }
+
+// thick is the clock of a layer: one twice as thick takes twice as long. Source: from memory; a thick coat skins over and
+// stays soft below.
+func (l Layer) thick(b rates.Book) Clock {
+	c := ClockOf(b, l.Medium)
+	if l.Film <= 0 {
+		return c
+	}
+	k := func(s int64) int64 { return int64(math.Round(float64(s) * min(mostFilm, max(1/mostFilm, l.Film)))) }
+	return Clock{TouchS: k(c.TouchS), RecoatS: k(c.RecoatS), WithinS: c.WithinS, AgainS: k(c.AgainS), HandleS: k(c.HandleS), FullS: k(c.FullS), OpenS: c.OpenS}
+}
+
+// mostFilm is up to how many times as thick, or as thin, that is believed. Source: from memory.
+const mostFilm = 5.0
 
 // Clocks are the moments of what lies on top of a piece; each zero where nothing is said of it.
 type Clocks struct {
@@ -223,7 +238,7 @@ func (a Air) Clocks(layers []Layer) (c Clocks) {
 		return c
 	}
 	top := layers[len(layers)-1]
-	of := ClockOf(a.Book, top.Medium)
+	of := top.thick(a.Book)
 	when := func(s int64) time.Time {
 		if s == 0 {
 			return time.Time{}
@@ -232,7 +247,7 @@ func (a Air) Clocks(layers []Layer) (c Clocks) {
 	}
 	c = Clocks{Of: top.Medium, Laid: top.At, Touch: when(of.TouchS), Recoat: when(of.RecoatS), Within: when(of.WithinS), Again: when(of.AgainS), Handle: when(of.HandleS), Full: when(of.FullS), Open: when(of.OpenS)}
 	for k, l := range layers[:len(layers)-1] {
-		under, covered := ClockOf(a.Book, l.Medium), layers[k+1].At
+		under, covered := l.thick(a.Book), layers[k+1].At
 		c.Handle = later(c.Handle, a.under(l.At, covered, under.HandleS))
 		c.Full = later(c.Full, a.under(l.At, covered, under.FullS))
 	}

@@ -44,7 +44,7 @@ func TestClocksOfTheTable(t *testing.T) {
 		SandOrWash:   {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
 		MouldRubber:  {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
 	} {
-		c := still(22, 50).Clocks([]Layer{{medium, morning}})
+		c := still(22, 50).Clocks([]Layer{{Medium: medium, At: morning}})
 		for k, at := range []time.Time{c.Touch, c.Recoat, c.Handle, c.Full} {
 			if row[k] == (span{}) {
 				if k == 3 {
@@ -57,7 +57,7 @@ func TestClocksOfTheTable(t *testing.T) {
 			assert.LessOrEqual(t, at.Sub(morning), row[k].to, "%s %d", medium, k)
 		}
 	}
-	can := still(22, 50).Clocks([]Layer{{CanPaint, morning}})
+	can := still(22, 50).Clocks([]Layer{{Medium: CanPaint, At: morning}})
 	assert.Equal(t, []time.Time{morning.Add(time.Hour), morning.Add(24 * time.Hour)}, []time.Time{can.Within, can.Again}, "within 1 h or after 24 to 48 h")
 	assert.Len(t, Media(), 13)
 }
@@ -95,12 +95,12 @@ func TestARoomThatCoolsDown(t *testing.T) {
 // acrylic over a primer that is hard has its own clock.
 func TestWhatLiesUnderACoat(t *testing.T) {
 	a := still(22, 50)
-	alone := a.Clocks([]Layer{{AcrylicPaint, morning}})
-	over := a.Clocks([]Layer{{CanPaint, morning.Add(-6 * time.Hour)}, {AcrylicPaint, morning}})
+	alone := a.Clocks([]Layer{{Medium: AcrylicPaint, At: morning}})
+	over := a.Clocks([]Layer{{Medium: CanPaint, At: morning.Add(-6 * time.Hour)}, {Medium: AcrylicPaint, At: morning}})
 	assert.Equal(t, morning.Add(2*18*time.Hour), over.Handle, "18 of its 24 hours are left, and take twice as long under another coat")
 	assert.True(t, over.Full.After(alone.Full))
 	assert.Equal(t, alone.Touch, over.Touch)
-	assert.Equal(t, alone, a.Clocks([]Layer{{Primer, morning.Add(-48 * time.Hour)}, {AcrylicPaint, morning}}))
+	assert.Equal(t, alone, a.Clocks([]Layer{{Medium: Primer, At: morning.Add(-48 * time.Hour)}, {Medium: AcrylicPaint, At: morning}}))
 	assert.Zero(t, a.Clocks(nil))
 }
 
@@ -120,7 +120,7 @@ func TestClocksKeepTheirOrder(t *testing.T) {
 		assert.True(t, a.Dry(from, s+600).After(dry))
 		assert.False(t, a.Dry(from.Add(10*time.Minute), s).Before(dry))
 		assert.InDelta(t, 0, a.left(from, dry.Add(time.Second), s), 2)
-		c := a.Clocks([]Layer{{rapid.SampledFrom(Media()).Draw(t, "under"), from}, {rapid.SampledFrom(Media()).Draw(t, "over"), from.Add(time.Hour)}})
+		c := a.Clocks([]Layer{{Medium: rapid.SampledFrom(Media()).Draw(t, "under"), At: from}, {Medium: rapid.SampledFrom(Media()).Draw(t, "over"), At: from.Add(time.Hour)}})
 		for _, pair := range [][2]time.Time{{c.Laid, c.Touch}, {c.Touch, c.Handle}, {c.Recoat, c.Handle}, {c.Recoat, c.Within}, {c.Within, c.Again}, {c.Handle, c.Full}} {
 			if !pair[0].IsZero() && !pair[1].IsZero() {
 				assert.False(t, pair[1].Before(pair[0]), "%+v", c)
@@ -138,4 +138,20 @@ func TestMediumOfAStage(t *testing.T) {
 	assert.Equal(t, nothingToDry, MediumOf(route.Sand, false, Paints{}))
 	assert.True(t, ClearCoat.IsCoat())
 	assert.False(t, SpotPutty.IsCoat())
+}
+
+// A coat twice as thick takes twice as long, one half as thick half; its window shuts no later, and what nobody says is as
+// the rate book has it.
+func TestThickCoatsTakeLonger(t *testing.T) {
+	a := Air{Book: rates.Starting().With(map[string]float64{"room": BookC})}
+	laid := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
+	clock := func(film float64) Clocks { return a.Clocks([]Layer{{Medium: CanPaint, At: laid, Film: film}}) }
+	usual, thick, thin := clock(0), clock(2), clock(0.5)
+	assert.Equal(t, usual, clock(1))
+	assert.Equal(t, 2*usual.Full.Sub(laid), thick.Full.Sub(laid))
+	assert.Equal(t, usual.Handle.Sub(laid)/2, thin.Handle.Sub(laid))
+	assert.Equal(t, usual.Within, thick.Within)
+	assert.Equal(t, clock(5), clock(500), "no coat is so thick")
+	under := a.Clocks([]Layer{{Medium: AcrylicPaint, At: laid, Film: 4}, {Medium: ClearCoat, At: laid.Add(time.Hour)}})
+	assert.True(t, under.Full.After(a.Clocks([]Layer{{Medium: AcrylicPaint, At: laid}, {Medium: ClearCoat, At: laid.Add(time.Hour)}}).Full), "what lies under it holds it up longer")
 }

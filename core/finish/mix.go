@@ -40,6 +40,9 @@ func (m Medium) coatKey() string {
 	return "paint"
 }
 
+// FilmUM is how thick a coat of a medium is by the rate book, dry.
+func FilmUM(b rates.Book, m Medium) float64 { return b.V(m.coatKey() + ".film") }
+
 // MixML is how many millilitres to mix, thinned, for the coats of an area, with what misses the piece and what
 // stays in pot and tool: the theoretical spreading rate in m²/l is 10 × volume solids (%) ÷ dry film (µm)
 // [published: any coatings handbook]; what lands of it goes by the tool [from memory]. A spray can has no pot.

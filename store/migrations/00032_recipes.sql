@@ -89,6 +89,7 @@ CREATE TABLE coats ( -- that were laid
 CREATE INDEX coats_piece ON coats (piece_id, position);
 CREATE INDEX coats_recipe ON coats (recipe_id);
 ALTER TABLE stages ADD COLUMN medium TEXT NOT NULL DEFAULT ''; -- that was laid at it; empty: as its item has it
+ALTER TABLE stages ADD COLUMN film   REAL NOT NULL DEFAULT 0; -- how many times as thick as the rate book has it; 0: as it has it
 
 -- +goose Down
 SELECT 1;
