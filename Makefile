@@ -48,7 +48,7 @@ bench: admesh nest node_modules
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
 	go test ./app -run '^$$' -bench House -benchtime 15x
 	go test ./web -run '^$$' -bench 'Pages|PlatePage|Repriced' -benchtime 60x
-	go test ./web -run '^$$' -bench 'Plan$$' -benchtime 15x
+	go test ./web -run '^$$' -bench 'Plan$$|Stamp' -benchtime 15x
 	SAKUJI_STAMPS=1 go test ./studio -run StampsInAnyOrder -v
 
 # One picture of each main view, from the demo data.

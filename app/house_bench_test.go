@@ -13,6 +13,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/pieces"
 	"sakuji/core/route"
+	"sakuji/store/storetest"
 	"sakuji/studio"
 )
 
@@ -33,7 +34,7 @@ func BenchmarkHouse(b *testing.B) {
 	}
 	first, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(b, err)
-	s.Fill(first.ID)
+	storetest.Fill(b, s.Dir, first.ID)
 	stamp := func(k int) {
 		s.Clock.Pass(time.Minute)
 		for i := range 40 { // the first that is ready

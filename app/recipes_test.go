@@ -5,6 +5,7 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"strings"
 	"testing"
 	"time"
 
@@ -266,4 +267,40 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, p.Wait, "it is hard")
 	require.NoError(t, s.Pieces.Begin(s.Ctx, s.Bench, map[string]string{code: p.Shown()}, time.Time{}))
+}
+
+// A search follows what happens: what is stamped with a note or painted is found by any three letters of it and by two,
+// and no more when it is taken back; letters that mean something to a search mean themselves.
+func TestFindFollowsWhatHappens(t *testing.T) {
+	s, no, _, _ := painted(t, 1)
+	code := no + "-1"
+	toBase(t, s, code)
+	kinds := func(letters string) (out []string) {
+		found, err := s.Today.Find(s.Ctx, letters)
+		require.NoError(t, err, letters)
+		for _, f := range found {
+			if f.Kind == "note" || f.Kind == "coat" || f.Kind == "piece" {
+				out = append(out, f.Kind)
+			}
+		}
+		return out
+	}
+	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1, Early: true, Note: `kräftig "nass" OR trocken`})
+	require.NoError(t, err)
+	for _, letters := range []string{"raft", "KRÄF", `"nass"`, "OR tro", `" O`, "n*", "nass*"} {
+		want := []string{"note"}
+		if strings.Contains(letters, "*") {
+			want = nil
+		}
+		assert.Equal(t, want, kinds(letters), letters)
+	}
+	assert.Equal(t, []string{"coat"}, kinds("wing"))
+	assert.Contains(t, kinds("in"), "coat", "two letters are looked for, too")
+	assert.Equal(t, []string{"piece"}, kinds(code))
+	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, code))
+	assert.Empty(t, kinds("raft"))
+	assert.Empty(t, kinds("wing"))
+	was, err := s.Pieces.Recipes(s.Ctx, "wing")
+	require.NoError(t, err)
+	assert.Empty(t, was.Was)
 }

@@ -41,7 +41,7 @@ type SeenBefore struct {
 
 // FlawsOfModel counts those that pieces of a model had, but for one piece.
 func (t *Tx) FlawsOfModel(modelID, butPieceID int64) ([]SeenBefore, error) {
-	return rows[SeenBefore](t, `SELECT f.kind, f.text, count(*) AS times FROM flaws f JOIN pieces p ON p.id = f.piece_id WHERE p.model_id = ? AND p.id <> ? GROUP BY f.kind ORDER BY count(*) DESC, max(f.id) DESC`, modelID, butPieceID)
+	return rows[SeenBefore](t, `SELECT f.kind, f.text, count(*) AS times FROM flaws f CROSS JOIN pieces p ON p.id = f.piece_id WHERE p.model_id = ? AND p.id <> ? GROUP BY f.kind ORDER BY count(*) DESC, max(f.id) DESC`, modelID, butPieceID)
 }
 
 // BadPairs returns pairs of coats that went wrong, the newest first.

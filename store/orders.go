@@ -136,28 +136,3 @@ func init() {
 		return studio.Folded(text), nil
 	})
 }
-
-// Find looks for a few letters in orders with their notes, colours and questions, in clients,
-// pieces and models; newest first, some of each.
-func (t *Tx) Find(letters string) ([]Found, error) {
-	return rows[Found](t, `
-		SELECT * FROM (SELECT 'order' AS kind, o.number AS key, o.title AS name, c.name || ', ' || o.state AS extra`+orderFrom+`
-			WHERE instr(folded(o.number || char(10) || o.title || char(10) || c.name || char(10) || o.note), ?1) > 0
-				OR o.id IN (SELECT order_id FROM items WHERE removed = 0 AND instr(folded(title), ?1) > 0) ORDER BY o.id DESC LIMIT 20)
-		UNION ALL SELECT * FROM (SELECT CASE p.kind WHEN 'colour' THEN 'colour' ELSE 'question' END, o.number, p.text, trim(p.answer || ', ' || o.title, ', ') FROM points p JOIN orders o ON o.id = p.order_id
-			WHERE instr(folded(p.text || char(10) || p.answer), ?1) > 0 ORDER BY p.id DESC LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'client', CAST(id AS TEXT), name, email FROM clients
-			WHERE instr(folded(name || char(10) || email || char(10) || note), ?1) > 0 ORDER BY name LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'piece', p.code, p.name, p.state || coalesce(', ' || w.name, '') FROM pieces p LEFT JOIN places w ON w.id = p.place_id
-			WHERE p.id IN (SELECT id FROM pieces INDEXED BY pieces_letters WHERE instr(folded(code || char(10) || name), ?1) > 0 ORDER BY id DESC LIMIT 15) ORDER BY p.id DESC)
-		UNION ALL SELECT * FROM (SELECT 'place', code, name, kind FROM places
-			WHERE ended = 0 AND instr(folded(code || char(10) || name), ?1) > 0 ORDER BY id LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'note', c.code, s.note, c.name FROM stages s JOIN pieces c ON c.id = s.piece_id
-			WHERE s.id IN (SELECT id FROM stages INDEXED BY stages_noted WHERE note <> '' AND instr(folded(note), ?1) > 0 ORDER BY done_ms DESC LIMIT 15) ORDER BY s.done_ms DESC)
-		UNION ALL SELECT * FROM (SELECT 'model', CAST(max(m.id) AS TEXT), d.name, 'model' FROM designs d JOIN models m ON m.design_id = d.id
-			WHERE instr(folded(d.name || char(10) || m.name), ?1) > 0 GROUP BY d.id ORDER BY d.id DESC LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'recipe', CAST(number AS TEXT), name, 'R' || number FROM recipes
-			WHERE instr(folded(name || char(10) || 'R' || number || char(10) || note || char(10) || paints), ?1) > 0 GROUP BY number ORDER BY number DESC LIMIT 15)
-		UNION ALL SELECT * FROM (SELECT 'coat', CAST(r.number AS TEXT), c.region || ', ' || p.code, r.name || ', ' || o.title FROM coats c JOIN recipes r ON r.id = c.recipe_id JOIN pieces p ON p.id = c.piece_id JOIN orders o ON o.id = p.order_id
-			WHERE c.id IN (SELECT id FROM coats INDEXED BY coats_letters WHERE instr(folded(region), ?1) > 0 ORDER BY id DESC LIMIT 300) GROUP BY p.order_id, c.region, r.number ORDER BY max(c.id) DESC LIMIT 15)`, studio.Folded(letters))
-}

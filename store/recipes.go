@@ -147,9 +147,23 @@ func (t *Tx) LaidOn(pieceID int64) ([]Was, error) {
 	return rows[Was](t, selectWas+`WHERE c.piece_id = ? GROUP BY c.id ORDER BY c.id`, pieceID)
 }
 
-// WasLaid finds the coats whose region, piece, order, client or recipe has some letters in its name, the last first;
-// empty letters: all. Recipe 0 is any.
+// lastLaid is how many coats are looked through at the most, of those that have some letters.
+const lastLaid = "600"
+
+// WasLaid finds the coats whose region, piece, order, client or recipe has some letters in its name, pieces of an order
+// that have them alike once, the last first; empty letters: the last ones. Recipe 0 is any.
 func (t *Tx) WasLaid(letters string, recipe, most int) ([]Was, error) {
-	return rows[Was](t, selectWas+`WHERE ?2 IN (0, r.number) AND (?1 = '' OR instr(folded(c.region || char(10) || p.name || char(10) || p.code || char(10) || o.title || char(10) || k.name || char(10) || r.name), ?1) > 0)
-		GROUP BY p.order_id, p.item_id, c.region, c.recipe_id, c.coats ORDER BY max(c.id) DESC LIMIT ?3`, studio.Folded(letters), recipe, most)
+	letters = studio.Folded(letters)
+	hits := `SELECT id FROM coats ORDER BY id DESC LIMIT ` + lastLaid
+	switch {
+	case recipe != 0:
+		hits = `SELECT id FROM coats WHERE recipe_id IN (SELECT id FROM recipes WHERE number = ?3) ORDER BY id DESC LIMIT ` + lastLaid
+	case letters != "":
+		hits = `SELECT * FROM (` + finds(letters, "find_coats", "coats", "region", lastLaid) + `)
+			UNION SELECT id FROM coats WHERE piece_id IN (` + finds(letters, "find_pieces", "pieces", "code || char(10) || name", lastLaid) + `)
+			UNION SELECT id FROM coats WHERE recipe_id IN (SELECT id FROM recipes WHERE instr(folded(name), ?1) > 0)
+			UNION SELECT id FROM coats WHERE piece_id IN (SELECT id FROM pieces WHERE order_id IN (SELECT o.id FROM orders o JOIN clients k ON k.id = o.client_id WHERE instr(folded(o.title || char(10) || k.name), ?1) > 0 ORDER BY o.id DESC LIMIT 30))`
+	}
+	return rows[Was](t, selectWas+`WHERE c.id IN (`+hits+`) AND ?1 = ?1 AND ?2 = ?2 AND ?3 = ?3
+		GROUP BY p.order_id, p.item_id, c.region, c.recipe_id, c.coats ORDER BY max(c.id) DESC LIMIT ?4`, letters, phrase(letters), recipe, most)
 }

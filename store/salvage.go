@@ -32,7 +32,7 @@ func (s *Store) salvage(ctx context.Context, dir string) (database string, lost 
 		return "", nil, err
 	}
 	err = fresh.Write(ctx, func(t *Tx) error {
-		tables, err := rows[string](t, `SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'goose_%' AND name <> 'sessions'`)
+		tables, err := rows[string](t, `SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'goose_%' AND name NOT LIKE 'find\_%' ESCAPE '\' AND name <> 'sessions'`)
 		for _, table := range tables {
 			n, why := s.bring(t, table)
 			if why != nil {

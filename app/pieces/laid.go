@@ -1,6 +1,7 @@
 package pieces
 
 import (
+	"context"
 	"slices"
 
 	"sakuji/app/change"
@@ -232,4 +233,68 @@ func unlay(c change.Change, p studio.Piece, from int) error {
 		}
 	}
 	return c.DropLaid(p.ID, from)
+}
+
+// MixLine is what pieces that are painted together take of a recipe.
+type MixLine struct {
+	Recipe studio.Recipe
+	ML     float64 // with what stays in pot and tool
+	LeftML float64 // that is mixed
+	Pieces int
+}
+
+// ToMix is what the next stage of pieces takes, recipe by recipe, mixed once for all of them.
+func (a *Room) ToMix(ctx context.Context, rows []BenchRow) (out []MixLine, err error) {
+	err = a.Store.Read(ctx, func(tx *store.Tx) error {
+		recipes, err := tx.Recipes()
+		if err != nil || len(recipes) == 0 {
+			return err
+		}
+		h, err := setup.Load(tx)
+		if err != nil {
+			return err
+		}
+		mixes, err := tx.Mixes()
+		if err != nil {
+			return err
+		}
+		for _, row := range rows {
+			now := row.Now()
+			if now == nil || now.Kind == route.JoinAfter {
+				continue
+			}
+			regions, err := regionsAt(tx, row.Piece, now.Kind)
+			if err != nil || len(regions) == 0 {
+				continue
+			}
+			items, err := tx.Items(row.OrderID)
+			if err != nil {
+				return err
+			}
+			item := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == row.ItemID })
+			for _, r := range regions {
+				own, ok := studio.RecipeOf(recipes, r.RecipeNumber)
+				if !ok || item < 0 {
+					continue
+				}
+				at := slices.IndexFunc(out, func(m MixLine) bool { return m.Recipe.ID == own.ID })
+				if at < 0 {
+					at = len(out)
+					out = append(out, MixLine{Recipe: own})
+					if own.Tool != finish.Can {
+						out[at].ML = h.Book.V("mix.pot")
+					}
+					for _, m := range mixes {
+						if m.RecipeID == own.ID {
+							out[at].LeftML += m.LeftML
+						}
+					}
+				}
+				out[at].ML += mixML(h.Book, own, r.Coats, h.RegionOnMM2(items[item], r, row.Piece))
+				out[at].Pieces++
+			}
+		}
+		return nil
+	})
+	return out, err
 }

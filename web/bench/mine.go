@@ -21,12 +21,20 @@ type next struct {
 	Rows     []pieces.BenchRow
 	At       time.Time // when the plan has the first of them; zero: it does not
 	HandsMin float64   // as planned
+	Mix      []pieces.MixLine
+}
+
+// inHand is what is in hand, with what it takes of each recipe.
+type inHand struct {
+	pieces.InHand
+	Mix []pieces.MixLine
 }
 
 // mineView is what one person has in hand, and what is next for them.
 type mineView struct {
 	pieces.HandsSheet
 	People []studio.Person
+	Groups []inHand
 	Next   []next // by the plan for this person
 	Others []next // for whoever has hands
 }
@@ -54,8 +62,31 @@ func (s *Room) mine(w http.ResponseWriter, r *http.Request) {
 	}
 	v := mineView{HandsSheet: sheet, People: people}
 	v.next(s, r)
+	if err := v.mixed(s, r); err != nil {
+		s.Fail(w, r, err)
+		return
+	}
 	s.Show(w, r, "mine", kit.Page{Title: "In hand", Sheet: "In hand", Active: "/bench", Bench: true, D: v,
 		Block: kit.Block("In hand", fmt.Sprint(len(v.InHand))), Keys: kit.Keys("S", "stamp", "T", "start or pause", "↑ ↓", "move", "F", "find")})
+}
+
+// mixed finds what is to be mixed for what is in hand, and for what is next.
+func (v *mineView) mixed(s *Room, r *http.Request) (err error) {
+	for _, h := range v.InHand {
+		g := inHand{InHand: h}
+		if g.Mix, err = s.App.Pieces.ToMix(r.Context(), h.Pieces); err != nil {
+			return err
+		}
+		v.Groups = append(v.Groups, g)
+	}
+	for _, list := range [][]next{v.Next, v.Others} {
+		for k := range list {
+			if list[k].Mix, err = s.App.Pieces.ToMix(r.Context(), list[k].Rows); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // next puts what is ready in the order of the plan, the same stage of several pieces together: what is this

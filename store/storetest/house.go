@@ -1,20 +1,21 @@
-package apptest
+// Package storetest fills data folders for benchmarks.
+package storetest
 
 import (
 	"database/sql"
 	"path/filepath"
 	"slices"
 	"strings"
+	"testing"
 
 	"github.com/stretchr/testify/require"
 )
 
-// Fill gives the studio years of history, made after a piece: orders that were closed, sixty thousand pieces with their
-// strips and their paint, and a million lines of the logbook.
-func (s *Studio) Fill(from int64) {
-	b := s.T
+// Fill gives the studio in a folder years of history, made after a piece: orders that were closed, sixty thousand pieces
+// with their strips and their paint, and a million lines of the logbook.
+func Fill(b testing.TB, dir string, from int64) {
 	b.Helper()
-	db, err := sql.Open("sqlite", filepath.Join(s.Dir, "sakuji.db"))
+	db, err := sql.Open("sqlite", filepath.Join(dir, "sakuji.db"))
 	require.NoError(b, err)
 	defer db.Close()
 	columns := func(table string, but ...string) (out string) {
