@@ -15,7 +15,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
-	"sakuji/app/pieces"
 	"sakuji/core/route"
 	"sakuji/store/storetest"
 	"sakuji/studio"
@@ -29,14 +28,7 @@ func BenchmarkStamp(b *testing.B) {
 	s := apptest.New(b)
 	no := s.Order(40, route.Primed)
 	s.Accept(no)
-	for {
-		sheet, err := s.Pieces.Bench(s.Ctx, pieces.BenchAll, "")
-		require.NoError(b, err)
-		if !slices.ContainsFunc(sheet.Rows, func(r pieces.BenchRow) bool { return r.State == studio.Waiting }) {
-			break
-		}
-		s.Print()
-	}
+	s.PrintAll()
 	first, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(b, err)
 	storetest.Fill(b, s.Dir, first.ID)

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"slices"
 	"testing"
 	"time"
 
@@ -17,6 +18,7 @@ import (
 	"sakuji/app/models"
 	"sakuji/app/money"
 	"sakuji/app/orders"
+	"sakuji/app/pieces"
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
 	"sakuji/app/setup"
@@ -166,6 +168,19 @@ func (s *Studio) Print(failing ...string) int {
 	}
 	require.NoError(s.T, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
 	return number
+}
+
+// PrintAll prints plate after plate until no piece waits for one.
+func (s *Studio) PrintAll() {
+	s.T.Helper()
+	for {
+		sheet, err := s.Pieces.Bench(s.Ctx, pieces.BenchAll, "")
+		require.NoError(s.T, err)
+		if !slices.ContainsFunc(sheet.Rows, func(r pieces.BenchRow) bool { return r.State == studio.Waiting }) {
+			return
+		}
+		s.Print()
+	}
 }
 
 // Begin starts a plate as a careful person does: a machine that is held is put right first, and for

@@ -295,13 +295,9 @@ func (a *Room) AddSwatch(ctx context.Context, who change.Actor, number int, s st
 		}
 	}
 	return a.Do(ctx, who, func(c change.Change) error {
-		all, err := c.Recipes()
+		r, err := recipeOf(c.Tx, number)
 		if err != nil {
 			return err
-		}
-		r, ok := studio.RecipeOf(all, number)
-		if !ok {
-			return store.ErrNotFound
 		}
 		s.RecipeID, s.At, s.ByID = r.ID, c.Now, who.ID
 		if s.Over == "" {
@@ -325,6 +321,18 @@ func (a *Room) AddSwatch(ctx context.Context, who change.Actor, number int, s st
 		}
 		return c.Note("swatch laid", change.About{Order: s.OrderID}, "%s, %s, %s%s%s", r.Code(), r.Name, studio.Say(s.Coats, "coat"), over(s.Over), studio.Dash(s.Note))
 	})
+}
+
+// recipeOf is the last version of a recipe.
+func recipeOf(tx *store.Tx, number int) (studio.Recipe, error) {
+	all, err := tx.Recipes()
+	if err != nil {
+		return studio.Recipe{}, err
+	}
+	if r, ok := studio.RecipeOf(all, number); ok {
+		return r, nil
+	}
+	return studio.Recipe{}, store.ErrNotFound
 }
 
 // over says what something lies on.
@@ -364,13 +372,9 @@ func (a *Room) JudgeSwatch(ctx context.Context, who change.Actor, id int64, verd
 // MixRecipe notes that so much of a recipe was mixed.
 func (a *Room) MixRecipe(ctx context.Context, who change.Actor, number int, ml float64) error {
 	return a.Do(ctx, who, func(c change.Change) error {
-		all, err := c.Recipes()
+		r, err := recipeOf(c.Tx, number)
 		if err != nil {
 			return err
-		}
-		r, ok := studio.RecipeOf(all, number)
-		if !ok {
-			return store.ErrNotFound
 		}
 		m := studio.Mix{RecipeID: r.ID, ML: ml, LeftML: ml, At: c.Now, ByID: who.ID}
 		if err := change.Refused(m.Check()); err != nil {

@@ -18,13 +18,12 @@ import (
 	"sakuji/web/kit"
 )
 
-// benchView is the bench with the hands that may be chosen.
+// benchView is the bench in the order of the plan.
 type benchView struct {
 	pieces.BenchSheet
-	People []studio.Person
-	Marks  []route.StageKind
-	plan   plan.Sheet
-	next   map[int64]plan.Task
+	Marks []route.StageKind
+	plan  plan.Sheet
+	next  map[int64]plan.Task
 }
 
 // planned brings the rows into the order of the plan; what it does not have stays behind it.
@@ -124,12 +123,7 @@ func (s *Room) bench(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	v := benchView{BenchSheet: sheet, People: people, Marks: shown(sheet.Rows)}
+	v := benchView{BenchSheet: sheet, Marks: shown(sheet.Rows)}
 	if planned, ok := s.App.Plan.Latest(r.Context()); ok {
 		v.planned(planned)
 	}
@@ -230,11 +224,10 @@ func (v pieceView) Moments() (out []moment) {
 	return out
 }
 
-// pieceView is a piece with the hands that may be chosen.
+// pieceView is a piece as somebody has it in hand.
 type pieceView struct {
 	pieces.PieceSheet
-	People []studio.Person
-	Hand   *pieces.InHand // as the one whose sheet it is has it in hand; nil: they have not begun
+	Hand *pieces.InHand // as the one whose sheet it is has it in hand; nil: they have not begun
 }
 
 // MayAlso reports whether something may be laid at the stage that is next, beside what is planned.
@@ -248,17 +241,12 @@ func (s *Room) piece(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
 	hand, err := s.App.Pieces.InHandOf(r.Context(), s.Hand(r).ID, sheet.Piece)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, people, hand},
+	s.Show(w, r, "piece", kit.Page{Title: sheet.Piece.Code, Sheet: sheet.Piece.Code, Active: "/bench", Bench: true, D: pieceView{sheet, hand},
 		Block: kit.Block("Order", sheet.Order.Number, "Try", strconv.Itoa(sheet.Attempt)),
 		Keys:  kit.Keys("T", "start or pause", "S", "stamp", "W", "something is wrong", "B", "send back", "N", "next piece", "U", "take back")})
 }

@@ -12,24 +12,13 @@ import (
 	"sakuji/web/kit"
 )
 
-// flawView is what may be wrong with a piece, with the hands that may be chosen.
-type flawView struct {
-	pieces.FlawSheet
-	People []studio.Person
-}
-
 func (s *Room) flaw(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.App.Pieces.Flaw(r.Context(), chi.URLParam(r, "code"), r.FormValue("is"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Show(w, r, "flaw", kit.Page{Title: "Something is wrong with " + sheet.Piece.Code, Sheet: "Flaw", Active: "/bench", Bench: true, D: flawView{sheet, people},
+	s.Show(w, r, "flaw", kit.Page{Title: "Something is wrong with " + sheet.Piece.Code, Sheet: "Flaw", Active: "/bench", Bench: true, D: sheet,
 		Block: kit.Block("Piece", sheet.Piece.Code), Keys: kit.Keys("↑ ↓", "move", "Enter", "choose it", "F", "find")})
 }
 

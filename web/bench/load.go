@@ -15,10 +15,9 @@ import (
 	"sakuji/web/kit"
 )
 
-// loadView is a station's loads with the hands that may be chosen.
+// loadView is a station's loads.
 type loadView struct {
 	pieces.LoadSheet
-	People []studio.Person
 }
 
 // Room draws a load in its station from above.
@@ -50,13 +49,8 @@ func (s *Room) loads(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
 	name := studio.UpperFirst(sheet.Kind.Manner().Name)
-	s.Show(w, r, "loads", kit.Page{Title: name + ", load by load", Sheet: name, Active: "/bench", Bench: true, D: loadView{sheet, people},
+	s.Show(w, r, "loads", kit.Page{Title: name + ", load by load", Sheet: name, Active: "/bench", Bench: true, D: loadView{sheet},
 		Block: kit.Block("Loads", fmt.Sprint(len(sheet.Loads))), Keys: kit.Keys("S", "stamp the first load", "↑ ↓", "move", "F", "find")})
 }
 

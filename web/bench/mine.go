@@ -33,7 +33,6 @@ type inHand struct {
 // mineView is what one person has in hand, and what is next for them.
 type mineView struct {
 	pieces.HandsSheet
-	People []studio.Person
 	Groups []inHand
 	Next   []next // by the plan for this person
 	Others []next // for whoever has hands
@@ -55,12 +54,7 @@ func (s *Room) mine(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	v := mineView{HandsSheet: sheet, People: people}
+	v := mineView{HandsSheet: sheet}
 	v.next(s, r)
 	if err := v.mixed(s, r); err != nil {
 		s.Fail(w, r, err)

@@ -7,7 +7,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app/pieces"
 	"sakuji/studio"
 	"sakuji/web/kit"
 	"sakuji/web/papers"
@@ -23,24 +22,13 @@ func (s *Room) places(w http.ResponseWriter, r *http.Request) {
 		Block: kit.Block("Places", fmt.Sprint(len(list))), Keys: kit.Keys("↑ ↓", "move", "Enter", "open it", "F", "find")})
 }
 
-// placeView is a place with the hands that may be chosen.
-type placeView struct {
-	pieces.PlaceSheet
-	People []studio.Person
-}
-
 func (s *Room) place(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.App.Pieces.Place(r.Context(), chi.URLParam(r, "place"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Show(w, r, "place", kit.Page{Title: sheet.Name, Sheet: "Place", Active: "/bench", Bench: true, D: placeView{sheet, people},
+	s.Show(w, r, "place", kit.Page{Title: sheet.Name, Sheet: "Place", Active: "/bench", Bench: true, D: sheet,
 		Block: kit.Block("Label", sheet.Code), Keys: kit.Keys("L", "type or scan a label", "↑ ↓", "move", "F", "find")})
 }
 

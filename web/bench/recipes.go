@@ -96,8 +96,7 @@ func (s *Room) recipes(w http.ResponseWriter, r *http.Request) {
 // recipeView is one recipe with its form.
 type recipeView struct {
 	pieces.RecipeSheet
-	Form   recipeFields
-	People []studio.Person
+	Form recipeFields
 }
 
 // Mixing is what the amount that is wanted is mixed of.
@@ -114,12 +113,7 @@ func (s *Room) recipe(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	people, err := s.Hands(r)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Show(w, r, "recipe", kit.Page{Title: sheet.Name, Sheet: "Recipe " + sheet.Code(), Active: "/bench", Bench: true, D: recipeView{sheet, recipeFields{sheet.Recipe, sheet.Known}, people},
+	s.Show(w, r, "recipe", kit.Page{Title: sheet.Name, Sheet: "Recipe " + sheet.Code(), Active: "/bench", Bench: true, D: recipeView{sheet, recipeFields{sheet.Recipe, sheet.Known}},
 		Block: kit.Block("Version", fmt.Sprint(sheet.Version)), Keys: kit.Keys("M", "it is mixed", "↑ ↓", "move", "F", "find")})
 }
 

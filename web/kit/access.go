@@ -127,7 +127,8 @@ func Back(r *http.Request, otherwise string) string {
 	return OwnPath(r.PostFormValue("back"), otherwise)
 }
 
-func (s *Kit) Hands(r *http.Request) (active []studio.Person, err error) {
+// hands are the people who may stamp.
+func (s *Kit) hands(r *http.Request) (active []studio.Person, err error) {
 	people, err := s.App.Setup.People(r.Context())
 	for _, p := range people {
 		if p.Active {

@@ -159,6 +159,7 @@ type Page struct {
 
 	Person studio.Person
 	Hand   studio.Person
+	People []studio.Person // hands that may be chosen at the bench
 	Studio studio.Studio
 	Now    time.Time
 	Theme  string
@@ -366,6 +367,11 @@ func (s *Kit) page(r *http.Request, p Page) (Page, error) {
 	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
 		if hand, err := s.App.Setup.Person(r.Context(), id); err == nil && hand.Active {
 			p.Hand = hand
+		}
+	}
+	if p.Bench {
+		if p.People, err = s.hands(r); err != nil {
+			return p, err
 		}
 	}
 	p.Theme = Theme(r)
