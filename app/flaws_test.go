@@ -95,7 +95,7 @@ func TestAPairThatCrazedIsRemembered(t *testing.T) {
 	require.NoError(t, err)
 	plan, err := s.Pieces.PaintPlan(s.Ctx, no)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: over.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5}))
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: over.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5}, ""))
 	code := no + "-1"
 	toBase(t, s, code)
 	for _, also := range []int{0, over.Number} {

@@ -57,7 +57,7 @@ func painted(t *testing.T, copies int) (s *apptest.Studio, number string, r stud
 	plan, err := s.Pieces.PaintPlan(s.Ctx, number)
 	require.NoError(t, err)
 	item = plan.Items[0].Item
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}))
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}, ""))
 	return s, number, r, item
 }
 
@@ -183,7 +183,7 @@ func TestPaintPlans(t *testing.T) {
 		if reg.SharePercent == 0 {
 			reg.SharePercent = 10
 		}
-		return s.Pieces.SaveRegion(s.Ctx, s.Bench, no, reg)
+		return s.Pieces.SaveRegion(s.Ctx, s.Bench, no, reg, "")
 	}
 	plan := func(number string) pieces.ItemPlan {
 		p, err := s.Pieces.PaintPlan(s.Ctx, number)
@@ -200,7 +200,7 @@ func TestPaintPlans(t *testing.T) {
 	refusal(t, save(wings), "wings cannot lie on what lies on it")
 	refusal(t, save(studio.Region{Name: "x", Only: "2-1"}), "say the numbers on the labels")
 	refusal(t, save(studio.Region{Name: "x", SharePercent: 120}), "at most 100 %")
-	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}), "no such recipe")
+	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}, ""), "no such recipe")
 	require.NoError(t, s.Pieces.MoveRegion(s.Ctx, s.Bench, no, item.ID, tips.ID))
 	assert.Equal(t, "tips", plan(no).Regions[0].Name)
 	toBase(t, s, no+"-3")
@@ -246,7 +246,7 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	lacquer.Medium, lacquer.Coat = finish.CanPaint, route.Lacquer
 	l, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, lacquer)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}))
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}, ""))
 	code := no + "-1"
 	toBase(t, s, code)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1, Early: true, Note: "agreed by telephone"})
@@ -303,4 +303,66 @@ func TestFindFollowsWhatHappens(t *testing.T) {
 	was, err := s.Pieces.Recipes(s.Ctx, "wing")
 	require.NoError(t, err)
 	assert.Empty(t, was.Was)
+}
+
+// Two tablets: what somebody else has changed meanwhile is not overwritten, and what was laid of a region that is gone is
+// not lost in silence.
+func TestTwoTabletsAtAPaintPlan(t *testing.T) {
+	s, no, r, item := painted(t, 1)
+	code := no + "-1"
+	region := func() studio.Region {
+		plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+		require.NoError(t, err)
+		return plan.Items[0].Regions[0].Region
+	}
+	first, second := region(), region()
+	seen := first.Seen()
+	first.Coats = 3
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, first, seen))
+	second.Stop = "early"
+	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, second, seen), "Somebody has changed wings meanwhile")
+	assert.Equal(t, 3, region().Coats)
+	s.Clock.Pass(time.Minute)
+	newer, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, r)
+	require.NoError(t, err)
+	_, err = s.Pieces.SaveRecipe(s.Ctx, s.Bench, r) // as the other tablet still shows it
+	refusal(t, err, "Somebody has changed wing grey meanwhile")
+	_, err = s.Pieces.SaveRecipe(s.Ctx, s.Bench, newer)
+	require.NoError(t, err)
+
+	toBase(t, s, code)
+	id := region().ID
+	require.NoError(t, s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, id))
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Laid: map[int64]int{id: 2}})
+	refusal(t, err, "has changed meanwhile")
+	require.NoError(t, s.Pieces.NoteFlaw(s.Ctx, s.Bench, code, studio.Flaw{Kind: "dust", Cause: "not wiped, or sanding beside it", Verdict: studio.FlawMended, Minutes: 9}, ""))
+	p, err := s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	planned := p.Piece.Now().PlannedMin
+	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1})
+	require.NoError(t, err)
+	p, err = s.Pieces.Piece(s.Ctx, code)
+	require.NoError(t, err)
+	assert.InDelta(t, planned+9, p.Last().Minutes, 1e-6, "what was mended took hands, too")
+}
+
+// An order that is repeated is painted as it was, with what was agreed of it.
+func TestARepeatedOrderIsPaintedAlike(t *testing.T) {
+	s, no, r, item := painted(t, 2)
+	plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+	require.NoError(t, err)
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "tips", Stage: route.Light, RecipeNumber: r.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5, Only: "1"}, ""))
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Countable, "12 spots a wing"))
+	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Reference, "https://example.org/heron as it stands in the reeds"))
+	again, err := s.Orders.RepeatOrder(s.Ctx, s.Owner, no)
+	require.NoError(t, err)
+	plan, err = s.Pieces.PaintPlan(s.Ctx, again.Number)
+	require.NoError(t, err)
+	regions := plan.Items[0].Regions
+	require.Len(t, regions, 2)
+	assert.Equal(t, "wings", regions[1].Over)
+	assert.Empty(t, regions[1].Only)
+	require.Len(t, plan.Decided, 2)
+	assert.Equal(t, "https://example.org/heron", plan.Decided[1].Link())
+	refusal(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, "gossip", "x"), "A point is")
 }

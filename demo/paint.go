@@ -116,7 +116,7 @@ func (l *life) scheme(nick, by string) error {
 		ids := map[string]int64{}
 		for _, p := range schemes[nick][it.Item.Title] {
 			r := l.recipes[p.recipe]
-			if err := l.App.Pieces.SaveRegion(l.ctx, l.ilse, number, studio.Region{ItemID: it.Item.ID, Name: p.name, Stage: p.at, RecipeNumber: r.Number, OverID: ids[p.over], Coats: p.coats, SharePercent: p.share, EdgeMM: p.edgeMM, Only: p.only, Care: p.care, Stop: p.stop}); err != nil {
+			if err := l.App.Pieces.SaveRegion(l.ctx, l.ilse, number, studio.Region{ItemID: it.Item.ID, Name: p.name, Stage: p.at, RecipeNumber: r.Number, OverID: ids[p.over], Coats: p.coats, SharePercent: p.share, EdgeMM: p.edgeMM, Only: p.only, Care: p.care, Stop: p.stop}, ""); err != nil {
 				return fmt.Errorf("%s, %s: %w", nick, p.name, err)
 			}
 			after, err := l.App.Pieces.PaintPlan(l.ctx, number)

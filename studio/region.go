@@ -2,6 +2,7 @@ package studio
 
 import (
 	"fmt"
+	"hash/fnv"
 	"math"
 	"slices"
 	"strconv"
@@ -36,6 +37,13 @@ type Region struct {
 	Way          string         // finish.ByBrush, ByMask or ByRoll
 	Stop         string         // where to stop
 	StopSHA      string         // and a picture of it
+}
+
+// Seen tells one state of a region from another, for a form that shows it.
+func (r Region) Seen() string {
+	h := fnv.New64a()
+	fmt.Fprint(h, r.PartID, r.Name, r.Stage, r.RecipeNumber, r.Only, r.OverID, r.Coats, r.SharePercent, r.EdgeMM, r.Care, r.Way, r.Stop)
+	return strconv.FormatUint(h.Sum64(), 36)
 }
 
 // Care of a region.

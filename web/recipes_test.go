@@ -85,7 +85,7 @@ func TestARegionIsMarkedOnTheModel(t *testing.T) {
 	no := s.Order(1, route.Painted)
 	_, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, studio.Recipe{Name: "slate", Medium: "acrylic", Tool: "brush", Coats: 2, Paints: []studio.PaintPart{{Paint: "slate", Parts: 1}}})
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: 1, Name: "front", Stage: route.Base, RecipeNumber: 1, SharePercent: 10}))
+	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: 1, Name: "front", Stage: route.Base, RecipeNumber: 1, SharePercent: 10}, ""))
 	path := "/bench/paint/" + no + "/regions/1"
 	assert.Contains(t, s.get(path+"/masks.pdf").body, "is not marked on its model yet")
 	atWork(t, s.App)

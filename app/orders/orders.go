@@ -266,11 +266,19 @@ func (a *Room) RepeatOrder(ctx context.Context, who change.Actor, number string)
 			return err
 		}
 		for _, it := range items {
+			was, parts := it.ID, slices.Clone(it.Parts)
 			it.ID, it.OrderID = 0, o.ID
 			for k := range it.Parts {
 				it.Parts[k].ID = 0
 			}
 			if err := save(d, &it); err != nil {
+				return err
+			}
+			same := map[int64]int64{}
+			for k, p := range parts {
+				same[p.ID] = it.Parts[k].ID
+			}
+			if _, err := CopyPaint(d, was, it.ID, same); err != nil {
 				return err
 			}
 		}
@@ -279,7 +287,7 @@ func (a *Room) RepeatOrder(ctx context.Context, who change.Actor, number string)
 			return err
 		}
 		for _, p := range points {
-			if p.Kind == studio.Colour && !p.Open() {
+			if !p.Open() && studio.OneOf(p.Kind, studio.Colour, studio.Reference, studio.Countable, studio.Deviation) {
 				p.ID, p.OrderID = 0, o.ID
 				if err := d.SavePoint(&p); err != nil {
 					return err
@@ -289,6 +297,32 @@ func (a *Room) RepeatOrder(ctx context.Context, who change.Actor, number string)
 		return d.Note("order repeated", change.About{Order: o.ID}, "as order %s", old.Number)
 	})
 	return o, err
+}
+
+// CopyPaint copies the paint plan of an item behind that of another one, and says how many regions it has. What is marked on
+// a part goes along where the same part is named; labels are those of the other item, and stay behind.
+func CopyPaint(d change.Change, from, to int64, parts map[int64]int64) (n int, err error) {
+	regions, err := d.Regions(from)
+	if err != nil {
+		return 0, err
+	}
+	there, err := d.Regions(to)
+	if err != nil {
+		return 0, err
+	}
+	fresh := map[int64]int64{}
+	for k, r := range regions {
+		was := r.ID
+		r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.Only = 0, to, parts[r.PartID], len(there)+k, fresh[r.OverID], ""
+		if r.PartID == 0 {
+			r.AreaMM2, r.Marks, r.Mirror = 0, nil, ""
+		}
+		if err := d.SaveRegion(&r); err != nil {
+			return k, err
+		}
+		fresh[was] = r.ID
+	}
+	return len(regions), nil
 }
 
 // AddPoint notes a colour decision or a question; a client's own question too.

@@ -243,6 +243,11 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 		} else if some && st.Minutes < 0 {
 			st.Minutes = min
 		}
+		if st.Minutes < 0 && p.Now() != nil {
+			if st.Minutes, err = asPlanned(c, p); err != nil {
+				return p, studio.Entry{}, err
+			}
+		}
 		stage := p.Now()
 		p, e, err := p.Stamp(c.Act(), st, zone)
 		if err == nil {
@@ -254,6 +259,20 @@ func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.
 		}
 		return p, e, err
 	}
+}
+
+// asPlanned are the minutes of hands for what is next of a piece where nobody says how many: as planned, and what was mended
+// meanwhile.
+func asPlanned(c change.Change, p studio.Piece) (min float64, err error) {
+	now := p.Now()
+	min = now.PlannedMin
+	wrong, err := c.FlawsOf(p.ID)
+	for _, f := range wrong {
+		if f.Position == now.Position && f.Verdict == studio.FlawMended {
+			min += f.Minutes
+		}
+	}
+	return min, err
 }
 
 // mayStamp says what beside its own strip keeps a piece from being stamped: pieces that it waits

@@ -143,7 +143,7 @@ func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium finis
 		return "", 0, err
 	}
 	regions, err := regionsAt(c.Tx, p, p.Stages[at].Kind)
-	if err != nil || p.Stages[at].Kind == route.JoinAfter || len(regions) == 0 && st.Also.Number == 0 {
+	if err != nil || p.Stages[at].Kind == route.JoinAfter || len(regions)+len(st.Laid) == 0 && st.Also.Number == 0 {
 		return "", 0, err
 	}
 	recipes, err := c.Recipes()
@@ -159,6 +159,11 @@ func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium finis
 		return "", 0, err
 	}
 	item := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == p.ItemID })
+	for id, coats := range st.Laid {
+		if coats > 0 && !slices.ContainsFunc(regions, func(r studio.Region) bool { return r.ID == id }) {
+			return "", 0, change.Refuse("The paint plan of %s has changed meanwhile. Look at the sheet anew; nothing was stamped.", p.Code)
+		}
+	}
 	var laid []studio.Recipe
 	note := func(r studio.Recipe, region string, coats int, mm2 float64) error {
 		laid = append(laid, r)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"sakuji/app/change"
+	"sakuji/app/orders"
 	"sakuji/app/setup"
 	"sakuji/core/finish"
 	"sakuji/core/rates"
@@ -154,7 +155,9 @@ func regionRow(h studio.Shop, it studio.Item, r studio.Region, regions []studio.
 }
 
 // SaveRegion adds a region to the paint plan of an item, at its end, or changes one.
-func (a *Room) SaveRegion(ctx context.Context, who change.Actor, number string, r studio.Region) error {
+//
+// seen is what the sheet showed of it (Region.Seen); empty: whatever is there.
+func (a *Room) SaveRegion(ctx context.Context, who change.Actor, number string, r studio.Region, seen string) error {
 	r.Name, r.Stop = strings.TrimSpace(r.Name), strings.TrimSpace(r.Stop)
 	return a.onPlan(ctx, who, number, r.ItemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
 		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == r.ID })
@@ -163,6 +166,8 @@ func (a *Room) SaveRegion(ctx context.Context, who change.Actor, number string, 
 			r.Position = len(regions)
 		case at < 0:
 			return store.ErrNotFound
+		case seen != "" && seen != regions[at].Seen():
+			return change.Refuse("Somebody has changed %s meanwhile. Look at the plan anew; what you typed is still on this sheet.", regions[at].Name)
 		default:
 			was := regions[at]
 			r.Position, r.StopSHA = was.Position, was.StopSHA
@@ -248,23 +253,14 @@ func (a *Room) MoveRegion(ctx context.Context, who change.Actor, number string, 
 // CopyPlan copies the paint plan of another item behind that of an item: sister pieces are painted alike.
 func (a *Room) CopyPlan(ctx context.Context, who change.Actor, number string, itemID, fromID int64) error {
 	return a.onPlan(ctx, who, number, itemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
-		from, err := c.Regions(fromID)
+		n, err := orders.CopyPaint(c, fromID, it.ID, nil)
+		if err == nil && n == 0 {
+			err = change.Refuse("That item has no paint plan. Nothing was copied.")
+		}
 		if err != nil {
 			return err
 		}
-		if len(from) == 0 {
-			return change.Refuse("That item has no paint plan. Nothing was copied.")
-		}
-		fresh := map[int64]int64{}
-		for k, r := range from {
-			was := r.ID
-			r.ID, r.ItemID, r.PartID, r.Position, r.OverID, r.AreaMM2, r.Marks, r.Mirror, r.Only = 0, it.ID, 0, len(regions)+k, fresh[r.OverID], 0, nil, "", ""
-			if err := c.SaveRegion(&r); err != nil {
-				return err
-			}
-			fresh[was] = r.ID
-		}
-		return c.Note("paint planned", change.About{Order: it.OrderID}, "%s: %s copied", it.Title, studio.Say(len(from), "region"))
+		return c.Note("paint planned", change.About{Order: it.OrderID}, "%s: %s copied", it.Title, studio.Say(n, "region"))
 	})
 }
 

@@ -242,8 +242,9 @@ func (s *RecipeSheet) mixOf(b rates.Book) rates.Working {
 }
 
 // SaveRecipe keeps a recipe; one that was laid, tried or mixed is kept as it was, and what is new of it is its next version. Number
-// 0: a new one.
+// 0: a new one. Its At, where that is given, is when the sheet had it changed last.
 func (a *Room) SaveRecipe(ctx context.Context, who change.Actor, r studio.Recipe) (studio.Recipe, error) {
+	seen := r.At
 	err := a.Do(ctx, who, func(c change.Change) error {
 		if err := r.Check(); err != nil {
 			return change.Refused(err)
@@ -264,6 +265,9 @@ func (a *Room) SaveRecipe(ctx context.Context, who change.Actor, r studio.Recipe
 			was, ok := studio.RecipeOf(all, r.Number)
 			if !ok {
 				return store.ErrNotFound
+			}
+			if !seen.IsZero() && !seen.Equal(was.At) {
+				return change.Refuse("Somebody has changed %s meanwhile. Look at it anew; what you typed is still on this sheet.", was.Name)
 			}
 			used, err := c.RecipeUsed(was.ID)
 			if err != nil {

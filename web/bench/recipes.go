@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -35,12 +37,16 @@ type recipeForm struct {
 	Over           string    `form:"over"`
 	OverColour     string    `form:"over_colour"`
 	Note           string    `form:"note"`
+	Seen           string    `form:"seen"` // when it was changed last, in milliseconds
 }
 
 // recipe is the same as the studio knows it: a paint without a number is one part, lines without a paint are none.
 func (f recipeForm) recipe(number int) studio.Recipe {
 	r := studio.Recipe{Number: number, Name: f.Name, Medium: finish.Medium(f.Medium), Coat: route.Coat(f.Coat), Colour: f.Colour, Thinner: f.Thinner, ThinnerPercent: f.ThinnerPercent, Tool: f.Tool,
 		PressureBar: f.Pressure, Coats: f.Coats, FilmUM: f.Film, SolidsPercent: f.Solids, Over: f.Over, OverColour: f.OverColour, Note: f.Note}
+	if ms, err := strconv.ParseInt(f.Seen, 10, 64); err == nil {
+		r.At = time.UnixMilli(ms)
+	}
 	for k, name := range f.Paint {
 		if name = strings.TrimSpace(name); name == "" {
 			continue
@@ -234,6 +240,7 @@ type regionForm struct {
 	Care   string  `form:"care"`
 	Way    string  `form:"way"`
 	Stop   string  `form:"stop"`
+	Seen   string  `form:"seen"`
 }
 
 // paintView is the paint plan of an order.
@@ -272,7 +279,7 @@ func (s *Room) saveRegion(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[regionForm](r)
 	if err == nil {
 		err = s.App.Pieces.SaveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), studio.Region{ID: f.ID, ItemID: f.Item, PartID: f.Part, Name: f.Name, Stage: route.StageKind(f.Stage), RecipeNumber: f.Recipe,
-			OverID: f.Over, Only: f.Only, Coats: f.Coats, SharePercent: f.Share, EdgeMM: 10 * f.Edge, Care: f.Care, Way: f.Way, Stop: f.Stop})
+			OverID: f.Over, Only: f.Only, Coats: f.Coats, SharePercent: f.Share, EdgeMM: 10 * f.Edge, Care: f.Care, Way: f.Way, Stop: f.Stop}, f.Seen)
 	}
 	s.Ended(w, r, err, paintSheet(r), f.Name+" is in the plan.")
 }
