@@ -49,9 +49,7 @@ func TestScreenshots(t *testing.T) {
 	d.App.Jobs.Settle(t.Context()) // every model is looked at closely
 	shelf, err := d.App.Models.Shelf(t.Context(), "heron-postmaster")
 	require.NoError(t, err)
-	toad, err := d.App.Models.Shelf(t.Context(), "toad")
-	require.NoError(t, err)
-	model, scan := fmt.Sprintf("/models/%d", shelf[0].ModelID), fmt.Sprintf("/models/%d", toad[0].ModelID)
+	model := fmt.Sprintf("/models/%d", shelf[0].ModelID)
 	sheetOf := func(title string) quotes.OrderSheet {
 		for _, o := range orders {
 			if strings.HasPrefix(o.Title, title) {
@@ -81,10 +79,10 @@ func TestScreenshots(t *testing.T) {
 		w, h              int64
 	}{
 		{"today", "/", "day", 1280, 800}, {"machine", fmt.Sprintf("/plates/machines/%d", tarn), "day", 1280, 800}, {"order", "/orders/" + relay.Order.Number, "day", 1280, 800},
-		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plates-plan", fmt.Sprintf("/plates/plan?process=resin&material=%d&like=%d&percent=65&price=480", grey, tarn), "day", 1280, 800}, {"plate", "lay", "day", 1280, 800},
+		{"quote", "/q/" + token, "day", 1280, 800}, {"quote-sheet", "/orders/" + loom.Order.Number + "/quote", "day", 1280, 800}, {"routes", routes, "day", 1280, 800}, {"plate", "lay", "day", 1280, 800},
 		{"bench", "/bench?show=all", "day", 1280, 800}, {"piece", "/bench/" + relay.Order.Number + "-1", "day", 1280, 800}, {"schedule", "/plan", "day", 1280, 800}, {"piece-phone-night", "/bench/" + piece, "night", 400, 800},
 		{"delivery", "/orders/0405/delivery", "day", 1280, 800},
-		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"model-phone-night", scan, "night", 400, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
+		{"models", "/models", "day", 1280, 800}, {"model", model, "day", 1280, 800}, {"paint", "/bench/paint/" + heron.Order.Number, "day", 1280, 800}, {"photos", "/bench/0408-6/photos", "day", 1280, 800}, {"prints", fmt.Sprintf("/models/%d/prints", heron.Items[0].Parts[0].ModelID), "day", 1280, 800},
 		{"rates", "/rates", "day", 1280, 800}, {"hands-phone-night", "begin", "night", 400, 800},
 	} {
 		if s.path == "begin" { // somebody has taken up the first that are ready
