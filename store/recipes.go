@@ -80,6 +80,11 @@ func (t *Tx) RegionsOf(orderID int64) ([]studio.Region, error) {
 	return rows[studio.Region](t, selectRegion+`WHERE i.order_id = ? ORDER BY r.item_id, r.position, r.id`, orderID)
 }
 
+// RegionsIn returns the paint plans of orders in a state.
+func (t *Tx) RegionsIn(state studio.OrderState) ([]studio.Region, error) {
+	return rows[studio.Region](t, selectRegion+`JOIN orders o ON o.id = i.order_id WHERE o.state = ? ORDER BY r.item_id, r.position, r.id`, string(state))
+}
+
 // RegionsOfRecipe returns the regions of orders in a state that are painted with a recipe, whatever its version.
 func (t *Tx) RegionsOfRecipe(number int, state studio.OrderState) ([]studio.Region, error) {
 	return rows[studio.Region](t, selectRegion+`JOIN orders o ON o.id = i.order_id WHERE r.recipe_number = ? AND o.state = ? ORDER BY i.order_id, r.item_id, r.position, r.id`, number, string(state))

@@ -25,6 +25,7 @@ type Planning struct {
 	Fine   []FineDay    // what somebody says of the weather
 	Moves  []PlanMove   // tasks that were moved by hand
 	Agreed []AgreedTask // the plan that people agreed on
+	Paint  []Region     // the paint plans of the items
 	Keep   bool         // its order and its people stay, not only in the days that are near
 
 	Loose     bool  // hours of machines, of the day outside, and of sanding do not count: else something would find no time at all
@@ -94,7 +95,8 @@ type planner struct {
 	shortMin float64 // the shortest day of hands
 	line     int     // the drying line
 	mixes    map[string]int
-	together map[string]int // how many pieces share a set-up, by what they share it by
+	paint    map[int64][]Region // by item
+	together map[string]int     // how many pieces share a set-up, by what they share it by
 	agreed   map[string]AgreedTask
 	moved    map[string]PlanMove
 	jobs     map[int64]int
@@ -557,11 +559,28 @@ func (b *planner) setUp(t *schedule.Task, s Stage, p Piece, pieces int) {
 	for i := range t.On {
 		t.On[i].S += alone
 	}
-	key := string(s.Kind) + " " + s.How
+	key := string(s.Kind) + " " + s.How + b.colours(p, s.Kind)
 	if b.mixes[key] == 0 {
 		b.mixes[key] = len(b.mixes) + 1
 	}
 	t.Mix = schedule.Mix{ID: b.mixes[key], SavesS: min(int64(60*minutes), t.Shortest()), LastsS: int64(3600 * b.h.Book.V("mix.lasts"))}
+}
+
+// colours are the recipes that a stage of a piece lays, where its paint plan says so: what is mixed for others is mixed for
+// it only where they are the same.
+func (b *planner) colours(p Piece, kind route.StageKind) (key string) {
+	if b.paint == nil {
+		b.paint = map[int64][]Region{}
+		for _, r := range b.Paint {
+			b.paint[r.ItemID] = append(b.paint[r.ItemID], r)
+		}
+	}
+	for _, r := range b.paint[p.ItemID] {
+		if r.Stage == kind && r.Of(p) {
+			key += fmt.Sprint(" ", RecipeMark, r.RecipeNumber)
+		}
+	}
+	return key
 }
 
 // sharedBy names what a piece's stage shares its setting up by, as it is priced: coats of all that an order has,

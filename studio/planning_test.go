@@ -38,3 +38,51 @@ func TestThePlanLetsTapeWait(t *testing.T) {
 	_, from = waits(finish.Paints{}, 4)
 	assert.LessOrEqual(t, from, int64(0))
 }
+
+// What is mixed once serves the pieces that take the same recipes, of other items, too; where recipes differ, it does
+// not, and where nothing is planned the kind of coat decides as before.
+func TestThePlanMixesByRecipe(t *testing.T) {
+	h := Shop{Book: rates.Starting()}
+	piece := func(id, item int64) Piece {
+		return Piece{ID: id, Code: "0409-" + string(rune('0'+id)), OrderID: 1, ItemID: item, State: AtBench, Stages: StageList{{Stage: route.Stage{Kind: route.Base, Mark: route.Todo, PlannedMin: 20}}}}
+	}
+	mixes := func(recipes ...int) (same bool) {
+		in := Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{piece(1, 1), piece(2, 2)}, People: []Person{{ID: 1, Name: "Ilse"}}, Items: map[int64]Item{1: {ID: 1}, 2: {ID: 2}}}
+		for k, r := range recipes {
+			in.Paint = append(in.Paint, Region{ID: int64(k + 1), ItemID: int64(k + 1), Name: "coat", Stage: route.Base, RecipeNumber: r})
+		}
+		problem, _ := h.Problem(in)
+		require.Len(t, problem.Tasks, 2)
+		require.NotZero(t, problem.Tasks[0].Mix.ID)
+		return problem.Tasks[0].Mix.ID == problem.Tasks[1].Mix.ID
+	}
+	assert.True(t, mixes())
+	assert.True(t, mixes(4, 4))
+	assert.False(t, mixes(4, 5))
+	assert.False(t, mixes(4), "nobody says what the other takes")
+}
+
+// At the joining of painted parts all their colours have to be signed off; primer and clear coats need not, and a no that
+// came after a yes counts.
+func TestUnsignedColours(t *testing.T) {
+	recipes := []Recipe{{ID: 1, Number: 1, Version: 1, Name: "grey", Medium: finish.AcrylicPaint}, {ID: 2, Number: 2, Version: 1, Name: "primer", Medium: finish.Primer}, {ID: 3, Number: 3, Version: 1, Name: "brass", Medium: finish.AcrylicPaint}}
+	regions := []Region{{RecipeNumber: 2, Stage: route.Prime}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 3, Stage: route.Light}}
+	names := func(swatches []Swatch, kind route.StageKind) (out []string) {
+		for _, r := range Unsigned(regions, recipes, swatches, 7, kind) {
+			out = append(out, r.Name)
+		}
+		return out
+	}
+	assert.Empty(t, names(nil, route.Prime))
+	assert.Equal(t, []string{"grey"}, names(nil, route.Base))
+	assert.Equal(t, []string{"grey", "brass"}, names(nil, route.JoinAfter))
+	yes := Swatch{RecipeID: 1, OrderID: 7, Verdict: VerdictYes, Judged: nine}
+	assert.Equal(t, []string{"brass"}, names([]Swatch{yes}, route.JoinAfter))
+	no := Swatch{RecipeID: 1, OrderID: 7, Verdict: VerdictNo, Judged: nine.Add(time.Hour)}
+	assert.Equal(t, []string{"grey"}, names([]Swatch{yes, no}, route.Base))
+	other := yes
+	other.OrderID = 8
+	assert.Equal(t, []string{"grey"}, names([]Swatch{other}, route.Base), "for another order")
+	assert.Equal(t, "Nobody has signed off grey (R1) on a swatch.", UnsignedText(recipes[:1]))
+	assert.Empty(t, UnsignedText(nil))
+}

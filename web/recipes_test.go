@@ -94,10 +94,21 @@ func TestARegionIsMarkedOnTheModel(t *testing.T) {
 	b.open(path + "/mark")
 	b.until(`document.querySelector("#marking")?.dataset.ready === "1"`)
 	assert.Equal(t, "Nothing is marked yet.", b.text("#marking-told"))
+	canvas := func() []byte {
+		b.until(`document.querySelector("#marking").dataset.idle === "1"`)
+		b.eval(`window.shown = false; requestAnimationFrame(() => requestAnimationFrame(() => (window.shown = true)))`)
+		b.until("window.shown === true")
+		shot, err := chromedp.Run(b.ctx, chromedp.Screenshot("#marking canvas"))
+		require.NoError(t, err)
+		return shot
+	}
+	plain := canvas()
+	assert.Less(t, ink(t, plain, 0xf6, 0xf0, 0xe2), 700*440*95/100, "something is drawn")
 	b.eval(`document.querySelector("#marking canvas").focus()`)
 	b.do(chromedp.KeyEvent(kb.Enter))
 	b.until(`document.querySelector("#marking-told").innerText.includes("cm²")`)
 	before := b.text("#marking-told")
+	assert.Greater(t, differ(t, plain, canvas()), 500, "what is marked shows")
 	b.eval(`document.getElementById("marking-undo").click()`)
 	b.until(`document.querySelector("#marking-told").innerText === "Nothing is marked yet."`)
 	b.do(chromedp.KeyEvent(kb.Enter))

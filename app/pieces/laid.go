@@ -146,60 +146,83 @@ func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium finis
 	if err != nil || p.Stages[at].Kind == route.JoinAfter || len(regions)+len(st.Laid) == 0 && st.Also.Number == 0 {
 		return "", 0, err
 	}
-	recipes, err := c.Recipes()
-	if err != nil {
-		return "", 0, err
-	}
-	h, err := setup.Load(c.Tx)
-	if err != nil {
-		return "", 0, err
-	}
-	items, err := c.Items(p.OrderID)
-	if err != nil {
-		return "", 0, err
-	}
-	item := slices.IndexFunc(items, func(it studio.Item) bool { return it.ID == p.ItemID })
 	for id, coats := range st.Laid {
 		if coats > 0 && !slices.ContainsFunc(regions, func(r studio.Region) bool { return r.ID == id }) {
 			return "", 0, change.Refuse("The paint plan of %s has changed meanwhile. Look at the sheet anew; nothing was stamped.", p.Code)
 		}
 	}
-	var laid []studio.Recipe
-	note := func(r studio.Recipe, region string, coats int, mm2 float64) error {
-		laid = append(laid, r)
-		l := studio.Laid{PieceID: p.ID, Position: at, RecipeID: r.ID, Region: region, Coats: coats, ML: mixML(h.Book, r, coats, mm2), At: p.Stages[at].Done, ByID: c.Act().PersonID}
-		if err := takeMixed(c, &l); err != nil {
-			return err
-		}
-		return c.AddLaid(&l)
+	h, err := setup.Bare(c.Tx)
+	if err != nil {
+		return "", 0, err
+	}
+	l := laying{Change: c, piece: p, at: at, shop: h}
+	if l.recipes, err = c.Recipes(); err != nil {
+		return "", 0, err
 	}
 	for _, r := range regions {
 		coats := r.Coats
 		if st.Laid != nil {
 			coats = st.Laid[r.ID]
 		}
-		recipe, ok := studio.RecipeOf(recipes, r.RecipeNumber)
 		if coats < 0 || coats > 30 {
 			return "", 0, change.RefuseField("laid", "%s: between 0 and 30 coats. Nothing was stamped.", r.Name)
 		}
-		if !ok || coats == 0 || item < 0 {
-			continue
-		}
-		if err := note(recipe, r.Name, coats, h.RegionOnMM2(items[item], r, p)); err != nil {
+		if err := l.region(r, coats); err != nil {
 			return "", 0, err
 		}
 	}
 	if st.Also.Number != 0 {
-		recipe, ok := studio.RecipeOf(recipes, st.Also.Number)
+		recipe, ok := studio.RecipeOf(l.recipes, st.Also.Number)
 		if !ok {
 			return "", 0, change.RefuseField("also", "There is no such recipe. Nothing was stamped.")
 		}
-		if err := note(recipe, st.Also.Region, st.Also.Coats, 0); err != nil {
+		if err := l.coat(recipe, st.Also.Region, st.Also.Coats, 0); err != nil {
 			return "", 0, err
 		}
 	}
-	medium, film = studio.SlowestOf(h.Book, laid)
+	medium, film = studio.SlowestOf(h.Book, l.laid)
 	return medium, film, nil
+}
+
+// laying is what is laid on a piece at a stage.
+type laying struct {
+	change.Change
+	piece   studio.Piece
+	at      int
+	shop    studio.Shop
+	recipes []studio.Recipe
+	items   []studio.Item
+	laid    []studio.Recipe
+}
+
+// region notes coats of a region.
+func (l *laying) region(r studio.Region, coats int) (err error) {
+	recipe, ok := studio.RecipeOf(l.recipes, r.RecipeNumber)
+	if !ok || coats == 0 {
+		return nil
+	}
+	if l.items == nil {
+		if l.items, err = l.Items(l.piece.OrderID); err != nil {
+			return err
+		}
+	}
+	mm2 := 0.0
+	for _, it := range l.items {
+		if it.ID == r.ItemID {
+			mm2 = l.shop.RegionOnMM2(it, r, l.piece)
+		}
+	}
+	return l.coat(recipe, r.Name, coats, mm2)
+}
+
+// coat notes coats of a recipe.
+func (l *laying) coat(r studio.Recipe, region string, coats int, mm2 float64) error {
+	l.laid = append(l.laid, r)
+	one := studio.Laid{PieceID: l.piece.ID, Position: l.at, RecipeID: r.ID, Region: region, Coats: coats, ML: mixML(l.shop.Book, r, coats, mm2), At: l.piece.Stages[l.at].Done, ByID: l.Act().PersonID}
+	if err := takeMixed(l.Change, &one); err != nil {
+		return err
+	}
+	return l.AddLaid(&one)
 }
 
 // takeMixed takes what was laid from the oldest pot of it that has some; where none has, nobody mixed it here.

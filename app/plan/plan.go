@@ -272,6 +272,9 @@ func (a *Room) load(tx *store.Tx, s *Sheet) (err error) {
 	if in.Moves, err = tx.Moves(); err != nil {
 		return err
 	}
+	if in.Paint, err = tx.RegionsIn(studio.Accepted); err != nil {
+		return err
+	}
 	in.Agreed, err = tx.Agreed()
 	in.Keep = s.Shop.Studio.Defaults.Keep
 	s.in = in

@@ -18,14 +18,9 @@ func Load(tx *store.Tx) (studio.Shop, error) {
 }
 
 func load(tx *store.Tx) (h studio.Shop, err error) {
-	if h.Studio, err = tx.Studio(); err != nil && !change.NotFound(err) {
+	if h, err = Bare(tx); err != nil {
 		return h, err
 	}
-	own, _, err := tx.OwnRates()
-	if err != nil {
-		return h, err
-	}
-	h.Book = rates.Starting().With(own).WithRoutes(h.Studio.Defaults.Routes)
 	if h.Machines, err = tx.Machines(); err != nil {
 		return h, err
 	}
@@ -37,9 +32,6 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 		h.Machines[i] = h.Machines[i].Completed()
 		h.Machines[i].Calibration = studio.Calibrate(learned[h.Machines[i].ID])
 	}
-	if h.Materials, err = tx.Materials(); err != nil {
-		return h, err
-	}
 	if h.History, err = history(tx); err != nil {
 		return h, err
 	}
@@ -50,6 +42,21 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 			h.History.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
 		}
 	}
+	return h, err
+}
+
+// Bare is the studio with its materials and rates, without its machines and what its past says: for areas and amounts,
+// within a change, where nothing of the past is remembered.
+func Bare(tx *store.Tx) (h studio.Shop, err error) {
+	if h.Studio, err = tx.Studio(); err != nil && !change.NotFound(err) {
+		return h, err
+	}
+	own, _, err := tx.OwnRates()
+	if err != nil {
+		return h, err
+	}
+	h.Book = rates.Starting().With(own).WithRoutes(h.Studio.Defaults.Routes)
+	h.Materials, err = tx.Materials()
 	return h, err
 }
 
