@@ -55,7 +55,7 @@ func (f Flaw) Check() error {
 	wrong.Need(ok, "kind", "there is no flaw %s in the list", f.Kind)
 	wrong.Need(OneOf(f.Verdict, FlawBack, FlawPass, FlawMended), "verdict", "it goes back, it passes, or it was mended here")
 	wrong.Need(f.Verdict != FlawBack || f.BackTo != "", "back_to", "back to where?")
-	wrong.Need(f.Kind != OtherFlawKey || strings.TrimSpace(f.Text) != "", "text", "say what it is")
+	wrong.Need(f.Kind != finish.OtherFlaw || strings.TrimSpace(f.Text) != "", "text", "say what it is")
 	wrong.Need(f.Verdict != FlawPass || f.HiddenBy != "" || strings.TrimSpace(f.Text) != "", "text", "nothing that is still to come hides %s: say why it may pass", kind.Name)
 	wrong.Need(utf8.RuneCountInString(f.Text) <= 300 && utf8.RuneCountInString(f.Cause) <= 200 && utf8.RuneCountInString(f.Remedy) <= 300, "text", "at most 300 letters")
 	wrong.Need(f.Minutes >= 0 && f.Minutes <= 24*60, "minutes", "minutes of hands: between 0 and a day's")
@@ -63,9 +63,6 @@ func (f Flaw) Check() error {
 	wrong.Need(f.X >= 0 && f.X <= 1 && f.Y >= 0 && f.Y <= 1, "x", "the mark is not on the picture")
 	return wrong.Err()
 }
-
-// OtherFlawKey is the key of a flaw that is not in the list.
-const OtherFlawKey = finish.OtherFlaw
 
 // Became says what became of it.
 func (f Flaw) Became() string {

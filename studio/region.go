@@ -30,7 +30,7 @@ type Region struct {
 	Coats        int
 	SharePercent float64        // of what is seen
 	AreaMM2      float64        // as marked on the model, at its own size; 0: by its share
-	EdgeMM       float64        // all around it
+	EdgeMM       float64        // all around it: as marked, at the model’s own size, else as it is
 	Marks        []surface.Mark // how it was marked on the model
 	Mirror       string         // across which axis it is on the other side, too: x, left and right; y, front and back
 	Care         string         // CareFocal, CareToned; empty: as usual
@@ -268,7 +268,11 @@ const alike = 15
 // Ways compares brushing a region with masking it and with rolling it on, the quickest first; nil where nobody knows
 // how long its edge is.
 func (h Shop) Ways(r Region, it Item) []finish.RaisedWay {
-	return finish.RegionWays(h.Book, h.RegionMM2(it, r).Result.Value, r.EdgeMM*it.Scale, r.Coats)
+	edge := r.EdgeMM
+	if r.AreaMM2 > 0 { // as marked on the model
+		edge *= it.Scale
+	}
+	return finish.RegionWays(h.Book, h.RegionMM2(it, r).Result.Value, edge, r.Coats)
 }
 
 // Unsigned are the colours of a paint plan that nobody has signed off on a swatch for an order, at a stage; at the

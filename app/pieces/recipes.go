@@ -1,7 +1,6 @@
 package pieces
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"image"
@@ -293,9 +292,10 @@ func (a *Room) AddSwatch(ctx context.Context, who change.Actor, number int, s st
 		if err != nil {
 			return err
 		}
-		s.PhotoSHA = sha
-		if img, _, err := image.Decode(bytes.NewReader(picture)); err == nil && s.Colour == "" {
-			s.Colour = finish.MiddleOf(img).Text()
+		if s.PhotoSHA = sha; s.Colour == "" {
+			if s.Colour, err = a.colourOf(sha); err != nil {
+				return err
+			}
 		}
 	}
 	return a.Do(ctx, who, func(c change.Change) error {
@@ -337,6 +337,20 @@ func recipeOf(tx *store.Tx, number int) (studio.Recipe, error) {
 		return r, nil
 	}
 	return studio.Recipe{}, store.ErrNotFound
+}
+
+// colourOf is the colour in the middle of a photograph that was kept.
+func (a *Room) colourOf(sha string) (string, error) {
+	f, err := a.Store.File(sha)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	picture, _, err := image.Decode(f)
+	if err != nil {
+		return "", err
+	}
+	return finish.MiddleOf(picture).Text(), nil
 }
 
 // over says what something lies on.

@@ -30,9 +30,9 @@ async function start() {
     const mine = ++turn;
     kept.value = JSON.stringify(list);
     sheet.dataset.idle = "0";
-    const answer = await fetch(form.dataset.ask, { method: "POST", body: new URLSearchParams(new FormData(form)) });
+    const answer = await fetch(form.dataset.ask, { method: "POST", body: new URLSearchParams(new FormData(form)), headers: { "HX-Request": "true" } });
     if (mine !== turn) return;
-    if (!answer.ok) { say(await answer.text()); return; }
+    if (!answer.ok) { say(new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim()); return; }
     const got = await answer.json();
     has = got.runs;
     told.textContent = got.text;
