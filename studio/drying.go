@@ -73,7 +73,7 @@ func mediumOf(s Stage, paints finish.Paints) finish.Medium {
 // the waits between the coats of a stage, too.
 func (d Drying) Clocks(p Piece) finish.Clocks {
 	c := d.Air.Clocks(p.Layers(d.Paints))
-	if last := p.Last(); last != nil && last.Mark == route.Done && mediumOf(*last, d.Paints) == c.Of && last.Until.After(c.Handle) {
+	if last := p.Last(); c.Of != "" && last != nil && last.Mark == route.Done && mediumOf(*last, d.Paints) == c.Of && last.Until.After(c.Handle) {
 		c.Handle = last.Until
 	}
 	return c

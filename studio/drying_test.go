@@ -99,3 +99,9 @@ func TestAStampHeedsTheAir(t *testing.T) {
 	p.Stages[0].Kind, p.Stages[0].WaitS = route.Cure, 600
 	assert.Equal(t, nine.Add(10*time.Minute), d.Until(p.Stages[0], nine), "light minds no cold")
 }
+
+// A piece on which nothing dries has no clock, though its strip waits.
+func TestNothingThatDriesHasNoClock(t *testing.T) {
+	p := Piece{State: AtBench, Stages: StageList{{Stage: route.Stage{Kind: route.Soak, Mark: route.Done, Until: nine.Add(time.Hour)}, Done: nine}}}
+	assert.Zero(t, Drying{Air: finish.Air{Book: rates.Starting()}}.Clocks(p))
+}
