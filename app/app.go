@@ -10,6 +10,7 @@ import (
 	"sakuji/app/models"
 	"sakuji/app/money"
 	"sakuji/app/orders"
+	"sakuji/app/paint"
 	"sakuji/app/pieces"
 	"sakuji/app/plan"
 	"sakuji/app/plates"
@@ -27,6 +28,7 @@ type App struct {
 	Setup    *setup.Room
 	Models   *models.Room
 	Orders   *orders.Room
+	Paint    *paint.Room
 	Pieces   *pieces.Room
 	Quotes   *quotes.Room
 	Plates   *plates.Room
@@ -41,7 +43,7 @@ type App struct {
 // New opens the rooms over a studio's data.
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
-	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
+	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Paint: paint.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
 	a.Plates = plates.New(base, a.Jobs)
 	a.Plan = plan.New(base, a.Plates)
 	a.Today = today.New(base, a.Backups, a.Plan)

@@ -91,11 +91,11 @@ func TestAFlawIsTakenBack(t *testing.T) {
 func TestAPairThatCrazedIsRemembered(t *testing.T) {
 	s, no, r, item := painted(t, 2)
 	top := grey("lining")
-	over, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, top)
+	over, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, top)
 	require.NoError(t, err)
-	plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: over.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5}, ""))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: over.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5}, ""))
 	code := no + "-1"
 	toBase(t, s, code)
 	for _, also := range []int{0, over.Number} {
@@ -116,7 +116,7 @@ func TestAPairThatCrazedIsRemembered(t *testing.T) {
 	flaw := p.Wrong[0]
 	assert.NotZero(t, flaw.OverRecipe)
 	assert.NotZero(t, flaw.UnderRecipe)
-	plan, err = s.Pieces.PaintPlan(s.Ctx, no)
+	plan, err = s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Contains(t, plan.Items[0].Regions[1].Warns, "went wrong on "+code)
 	assert.Equal(t, []int{over.Number, r.Number}, []int{flaw.OverRecipe, flaw.UnderRecipe})

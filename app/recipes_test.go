@@ -14,7 +14,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/change"
-	"sakuji/app/pieces"
+	"sakuji/app/paint"
 	"sakuji/core/finish"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -52,12 +52,12 @@ func painted(t *testing.T, copies int) (s *apptest.Studio, number string, r stud
 	number = s.Order(copies, route.Painted)
 	s.Accept(number)
 	s.Print()
-	r, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
+	r, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
 	require.NoError(t, err)
-	plan, err := s.Pieces.PaintPlan(s.Ctx, number)
+	plan, err := s.Paint.Plan(s.Ctx, number)
 	require.NoError(t, err)
 	item = plan.Items[0].Item
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}, ""))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}, ""))
 	return s, number, r, item
 }
 
@@ -75,25 +75,25 @@ func TestSignedOffOnASwatch(t *testing.T) {
 	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off wing grey (R1) on a swatch.")
 	o, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}, nil))
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}, nil))
 	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
-	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	assert.Equal(t, "grey primer", sheet.Swatches[0].Over, "as the recipe has it")
 	id := sheet.Swatches[0].ID
-	refusal(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", " "), "Say what is wrong with it")
-	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictYes, "the client", ""))
-	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", "too dark by daylight"))
+	refusal(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", " "), "Say what is wrong with it")
+	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictYes, "the client", ""))
+	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", "too dark by daylight"))
 	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
 	changed := r
 	changed.Paints[0].Parts = 3
-	second, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, changed)
+	second, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, changed)
 	require.NoError(t, err)
 	assert.Equal(t, 2, second.Version, "what was tried stays as it was")
-	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 3}, nil))
-	sheet, err = s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 3}, nil))
+	sheet, err = s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.JudgeSwatch(s.Ctx, s.Bench, sheet.Swatches[0].ID, studio.VerdictYes, "the client", ""))
+	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, sheet.Swatches[0].ID, studio.VerdictYes, "the client", ""))
 	require.NoError(t, stamp(studio.Stamp{}))
 	p, err := s.Pieces.Piece(s.Ctx, code)
 	require.NoError(t, err)
@@ -107,11 +107,11 @@ func TestSignedOffOnASwatch(t *testing.T) {
 	}
 	assert.Contains(t, kinds, "recipe")
 	assert.Contains(t, kinds, "coat")
-	list, err := s.Pieces.Recipes(s.Ctx, "WINGS")
+	list, err := s.Paint.Recipes(s.Ctx, "WINGS")
 	require.NoError(t, err)
 	require.Len(t, list.Was, 1)
 	assert.Equal(t, code, list.Was[0].Code)
-	third, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
+	third, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, third.Number, "a new one, though it is called alike")
 }
@@ -125,7 +125,7 @@ func TestLaidOtherwiseThanPlanned(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, p.ToPaint, 1)
 	assert.Contains(t, p.Unsigned, "wing grey")
-	require.NoError(t, s.Pieces.MixRecipe(s.Ctx, s.Bench, r.Number, 20))
+	require.NoError(t, s.Paint.MixRecipe(s.Ctx, s.Bench, r.Number, 20))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "the client sat beside me", Laid: map[int64]int{p.ToPaint[0].ID: 4}, Also: studio.AlsoLaid{Number: r.Number, Region: "tail", Coats: 1}})
 	require.NoError(t, err)
 	laid, err := s.Pieces.Piece(s.Ctx, code)
@@ -134,18 +134,18 @@ func TestLaidOtherwiseThanPlanned(t *testing.T) {
 	assert.Equal(t, 4, laid.Laid[0].Coats)
 	assert.Equal(t, "tail", laid.Laid[1].Region)
 	assert.Equal(t, finish.AcrylicPaint, laid.Last().Medium)
-	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	assert.InDelta(t, 20-2*p.ToPaint[0].ML, sheet.LeftML, 1e-6, "four coats take twice what two do")
 	assert.Equal(t, 1, sheet.Wanted[0].Pieces, "the other one still wants it")
 	assert.InDelta(t, p.ToPaint[0].ML, sheet.Wanted[0].ML, 1e-6)
 	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, code))
-	sheet, err = s.Pieces.Recipe(s.Ctx, r.Number)
+	sheet, err = s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	assert.InDelta(t, 20, sheet.LeftML, 1e-6, "taken back with the stamp")
 	assert.Empty(t, sheet.Was)
-	refusal(t, s.Pieces.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 30), "Between 0 and 20 ml")
-	require.NoError(t, s.Pieces.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 0))
+	refusal(t, s.Paint.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 30), "Between 0 and 20 ml")
+	require.NoError(t, s.Paint.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 0))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "again", Laid: map[int64]int{p.ToPaint[0].ID: 99}})
 	refusal(t, err, "between 0 and 30 coats")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "none of it", Laid: map[int64]int{p.ToPaint[0].ID: 0}})
@@ -164,7 +164,7 @@ func TestClocksGoByWhatWasLaid(t *testing.T) {
 	toBase(t, s, code)
 	mirror := grey("mirror")
 	mirror.Medium, mirror.Coat = finish.MirrorMetal, route.Mirror
-	m, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, mirror)
+	m, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, mirror)
 	require.NoError(t, err)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "tried on an offcut", Also: studio.AlsoLaid{Number: m.Number, Region: "eye", Coats: 1}})
 	require.NoError(t, err)
@@ -183,10 +183,10 @@ func TestPaintPlans(t *testing.T) {
 		if reg.SharePercent == 0 {
 			reg.SharePercent = 10
 		}
-		return s.Pieces.SaveRegion(s.Ctx, s.Bench, no, reg, "")
+		return s.Paint.SaveRegion(s.Ctx, s.Bench, no, reg, "")
 	}
-	plan := func(number string) pieces.ItemPlan {
-		p, err := s.Pieces.PaintPlan(s.Ctx, number)
+	plan := func(number string) paint.ItemPlan {
+		p, err := s.Paint.Plan(s.Ctx, number)
 		require.NoError(t, err)
 		return p.Items[0]
 	}
@@ -200,23 +200,23 @@ func TestPaintPlans(t *testing.T) {
 	refusal(t, save(wings), "wings cannot lie on what lies on it")
 	refusal(t, save(studio.Region{Name: "x", Only: "2-1"}), "say the numbers on the labels")
 	refusal(t, save(studio.Region{Name: "x", SharePercent: 120}), "at most 100 %")
-	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}, ""), "no such recipe")
-	require.NoError(t, s.Pieces.MoveRegion(s.Ctx, s.Bench, no, item.ID, tips.ID))
+	refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}, ""), "no such recipe")
+	require.NoError(t, s.Paint.MoveRegion(s.Ctx, s.Bench, no, item.ID, tips.ID))
 	assert.Equal(t, "tips", plan(no).Regions[0].Name)
 	toBase(t, s, no+"-3")
 	third, err := s.Pieces.Piece(s.Ctx, no+"-3")
 	require.NoError(t, err)
 	require.Len(t, third.ToPaint, 1, "the third has no tips")
 	other := s.Order(1, route.Painted)
-	require.NoError(t, s.Pieces.CopyPlan(s.Ctx, s.Bench, other, plan(other).Item.ID, item.ID))
+	require.NoError(t, s.Paint.CopyPlan(s.Ctx, s.Bench, other, plan(other).Item.ID, item.ID))
 	copied := plan(other).Regions
 	require.Len(t, copied, 2)
 	assert.Equal(t, "", copied[0].Only, "labels are the other order’s")
 	assert.NotEqual(t, copied[0].ID, tips.ID)
-	require.NoError(t, s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID))
+	require.NoError(t, s.Paint.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID))
 	assert.Len(t, plan(no).Regions, 1)
 	assert.Equal(t, "grey primer", plan(no).Regions[0].Over, "what lay under it is gone from the plan")
-	assert.True(t, change.NotFound(s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID)))
+	assert.True(t, change.NotFound(s.Paint.DropRegion(s.Ctx, s.Bench, no, item.ID, wings.ID)))
 }
 
 // A photograph of a swatch says its colour, unless somebody picked one.
@@ -228,16 +228,16 @@ func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
 	}
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, img))
-	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, b.Bytes()))
-	require.NoError(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, Colour: "#112233"}, b.Bytes()))
-	sheet, err := s.Pieces.Recipe(s.Ctx, r.Number)
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, b.Bytes()))
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, Colour: "#112233"}, b.Bytes()))
+	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	got, err := finish.ParseColour(sheet.Swatches[1].Colour)
 	require.NoError(t, err)
 	assert.Less(t, got.Differs(finish.Colour{R: 40, G: 80, B: 120}), 2.0, "as it is kept, a JPEG")
 	assert.Equal(t, "#112233", sheet.Swatches[0].Colour)
-	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, []byte("no picture")), "Nothing was saved")
-	refusal(t, s.Pieces.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}, nil), "How many coats")
+	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, []byte("no picture")), "Nothing was saved")
+	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}, nil), "How many coats")
 }
 
 // A lacquer of the plan is stopped over acrylic before the can is open, until that is hard, although the item itself says
@@ -246,9 +246,9 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	s, no, _, item := painted(t, 1)
 	lacquer := grey("lacquer red")
 	lacquer.Medium, lacquer.Coat = finish.CanPaint, route.Lacquer
-	l, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, lacquer)
+	l, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, lacquer)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}, ""))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}, ""))
 	code := no + "-1"
 	toBase(t, s, code)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1, Early: true, Note: "agreed by telephone"})
@@ -302,7 +302,7 @@ func TestFindFollowsWhatHappens(t *testing.T) {
 	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, code))
 	assert.Empty(t, kinds("raft"))
 	assert.Empty(t, kinds("wing"))
-	was, err := s.Pieces.Recipes(s.Ctx, "wing")
+	was, err := s.Paint.Recipes(s.Ctx, "wing")
 	require.NoError(t, err)
 	assert.Empty(t, was.Was)
 }
@@ -313,28 +313,28 @@ func TestTwoTabletsAtAPaintPlan(t *testing.T) {
 	s, no, r, item := painted(t, 1)
 	code := no + "-1"
 	region := func() studio.Region {
-		plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+		plan, err := s.Paint.Plan(s.Ctx, no)
 		require.NoError(t, err)
 		return plan.Items[0].Regions[0].Region
 	}
 	first, second := region(), region()
 	seen := first.Seen()
 	first.Coats = 3
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, first, seen))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, first, seen))
 	second.Stop = "early"
-	refusal(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, second, seen), "Somebody has changed wings meanwhile")
+	refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, second, seen), "Somebody has changed wings meanwhile")
 	assert.Equal(t, 3, region().Coats)
 	s.Clock.Pass(time.Minute)
-	newer, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, r)
+	newer, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, r)
 	require.NoError(t, err)
-	_, err = s.Pieces.SaveRecipe(s.Ctx, s.Bench, r) // as the other tablet still shows it
+	_, err = s.Paint.SaveRecipe(s.Ctx, s.Bench, r) // as the other tablet still shows it
 	refusal(t, err, "Somebody has changed wing grey meanwhile")
-	_, err = s.Pieces.SaveRecipe(s.Ctx, s.Bench, newer)
+	_, err = s.Paint.SaveRecipe(s.Ctx, s.Bench, newer)
 	require.NoError(t, err)
 
 	toBase(t, s, code)
 	id := region().ID
-	require.NoError(t, s.Pieces.DropRegion(s.Ctx, s.Bench, no, item.ID, id))
+	require.NoError(t, s.Paint.DropRegion(s.Ctx, s.Bench, no, item.ID, id))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Laid: map[int64]int{id: 2}})
 	refusal(t, err, "has changed meanwhile")
 	require.NoError(t, s.Pieces.NoteFlaw(s.Ctx, s.Bench, code, studio.Flaw{Kind: "dust", Cause: "not wiped, or sanding beside it", Verdict: studio.FlawMended, Minutes: 9}, ""))
@@ -351,14 +351,14 @@ func TestTwoTabletsAtAPaintPlan(t *testing.T) {
 // An order that is repeated is painted as it was, with what was agreed of it.
 func TestARepeatedOrderIsPaintedAlike(t *testing.T) {
 	s, no, r, item := painted(t, 2)
-	plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "tips", Stage: route.Light, RecipeNumber: r.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5, Only: "1"}, ""))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "tips", Stage: route.Light, RecipeNumber: r.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5, Only: "1"}, ""))
 	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Countable, "12 spots a wing"))
 	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, studio.Reference, "https://example.org/heron as it stands in the reeds"))
 	again, err := s.Orders.RepeatOrder(s.Ctx, s.Owner, no)
 	require.NoError(t, err)
-	plan, err = s.Pieces.PaintPlan(s.Ctx, again.Number)
+	plan, err = s.Paint.Plan(s.Ctx, again.Number)
 	require.NoError(t, err)
 	regions := plan.Items[0].Regions
 	require.Len(t, regions, 2)

@@ -95,7 +95,7 @@ func (l *life) writeDown() error {
 		if r.Medium == "" {
 			r.Medium = finish.AcrylicPaint
 		}
-		made, err := l.App.Pieces.SaveRecipe(l.ctx, l.ilse, r)
+		made, err := l.App.Paint.SaveRecipe(l.ctx, l.ilse, r)
 		if err != nil {
 			return fmt.Errorf("%s: %w", r.Name, err)
 		}
@@ -107,7 +107,7 @@ func (l *life) writeDown() error {
 // scheme plans how the items of an order are painted; signed: each colour is laid as a swatch, and signed off by somebody.
 func (l *life) scheme(nick, by string) error {
 	number := l.orders[nick]
-	plan, err := l.App.Pieces.PaintPlan(l.ctx, number)
+	plan, err := l.App.Paint.Plan(l.ctx, number)
 	if err != nil {
 		return err
 	}
@@ -116,10 +116,10 @@ func (l *life) scheme(nick, by string) error {
 		ids := map[string]int64{}
 		for _, p := range schemes[nick][it.Item.Title] {
 			r := l.recipes[p.recipe]
-			if err := l.App.Pieces.SaveRegion(l.ctx, l.ilse, number, studio.Region{ItemID: it.Item.ID, Name: p.name, Stage: p.at, RecipeNumber: r.Number, OverID: ids[p.over], Coats: p.coats, SharePercent: p.share, EdgeMM: p.edgeMM, Only: p.only, Care: p.care, Stop: p.stop}, ""); err != nil {
+			if err := l.App.Paint.SaveRegion(l.ctx, l.ilse, number, studio.Region{ItemID: it.Item.ID, Name: p.name, Stage: p.at, RecipeNumber: r.Number, OverID: ids[p.over], Coats: p.coats, SharePercent: p.share, EdgeMM: p.edgeMM, Only: p.only, Care: p.care, Stop: p.stop}, ""); err != nil {
 				return fmt.Errorf("%s, %s: %w", nick, p.name, err)
 			}
-			after, err := l.App.Pieces.PaintPlan(l.ctx, number)
+			after, err := l.App.Paint.Plan(l.ctx, number)
 			if err != nil {
 				return err
 			}
@@ -141,14 +141,14 @@ func (l *life) scheme(nick, by string) error {
 
 // signOff lays a swatch, and has it signed off.
 func (l *life) signOff(r studio.Recipe, orderID int64, by string) error {
-	if err := l.App.Pieces.AddSwatch(l.ctx, l.ilse, r.Number, studio.Swatch{OrderID: orderID, Coats: r.Coats, Colour: r.Colour, Note: "dry, by daylight"}, dabbed(r)); err != nil {
+	if err := l.App.Paint.AddSwatch(l.ctx, l.ilse, r.Number, studio.Swatch{OrderID: orderID, Coats: r.Coats, Colour: r.Colour, Note: "dry, by daylight"}, dabbed(r)); err != nil {
 		return err
 	}
-	sheet, err := l.App.Pieces.Recipe(l.ctx, r.Number)
+	sheet, err := l.App.Paint.Recipe(l.ctx, r.Number)
 	if err != nil {
 		return err
 	}
-	return l.App.Pieces.JudgeSwatch(l.ctx, l.ilse, sheet.Swatches[0].ID, studio.VerdictYes, by, "")
+	return l.App.Paint.JudgeSwatch(l.ctx, l.ilse, sheet.Swatches[0].ID, studio.VerdictYes, by, "")
 }
 
 // dabbed is a photograph of a swatch: strokes of a colour on its ground.

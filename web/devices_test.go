@@ -23,7 +23,7 @@ func TestLabelsOfEverything(t *testing.T) {
 	no := s.Order(1, route.Primed)
 	s.Accept(no)
 	s.Print()
-	_, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, studio.Recipe{Name: "slate", Medium: "acrylic", Tool: "brush", Coats: 2, Paints: []studio.PaintPart{{Paint: "slate", Parts: 1}}})
+	_, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, studio.Recipe{Name: "slate", Medium: "acrylic", Tool: "brush", Coats: 2, Paints: []studio.PaintPart{{Paint: "slate", Parts: 1}}})
 	require.NoError(t, err)
 	_, err = s.Pieces.AddPlace(s.Ctx, s.Bench, studio.Place{Name: "shelf A", Kind: "shelf"})
 	require.NoError(t, err)

@@ -83,9 +83,9 @@ func TestARegionIsMarkedOnTheModel(t *testing.T) {
 	}
 	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
 	no := s.Order(1, route.Painted)
-	_, err := s.Pieces.SaveRecipe(s.Ctx, s.Bench, studio.Recipe{Name: "slate", Medium: "acrylic", Tool: "brush", Coats: 2, Paints: []studio.PaintPart{{Paint: "slate", Parts: 1}}})
+	_, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, studio.Recipe{Name: "slate", Medium: "acrylic", Tool: "brush", Coats: 2, Paints: []studio.PaintPart{{Paint: "slate", Parts: 1}}})
 	require.NoError(t, err)
-	require.NoError(t, s.Pieces.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: 1, Name: "front", Stage: route.Base, RecipeNumber: 1, SharePercent: 10}, ""))
+	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: 1, Name: "front", Stage: route.Base, RecipeNumber: 1, SharePercent: 10}, ""))
 	path := "/bench/paint/" + no + "/regions/1"
 	assert.Contains(t, s.get(path+"/masks.pdf").body, "is not marked on its model yet")
 	atWork(t, s.App)
@@ -115,7 +115,7 @@ func TestARegionIsMarkedOnTheModel(t *testing.T) {
 	b.until(`document.querySelector("#marking-told").innerText === %s`, before)
 	b.button("Keep it")
 	b.until(`document.body.innerText.includes("The region is marked.")`)
-	plan, err := s.Pieces.PaintPlan(s.Ctx, no)
+	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
 	r := plan.Items[0].Regions[0]
 	assert.Greater(t, r.AreaMM2, 1.0)
@@ -126,7 +126,7 @@ func TestARegionIsMarkedOnTheModel(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, s.post(path+"/mark", "marks", "[{").StatusCode)
 	assert.Equal(t, http.StatusUnprocessableEntity, s.post(path+"/mark", "marks", "[]", "mirror", "q").StatusCode)
 	s.sent(path+"/mark", "marks", "[]")
-	plan, err = s.Pieces.PaintPlan(s.Ctx, no)
+	plan, err = s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Zero(t, plan.Items[0].Regions[0].AreaMM2, "it goes by its share again")
 }

@@ -20,13 +20,10 @@ import (
 )
 
 // Room is where pieces are.
-type Room struct {
-	change.Base
-	surfaces *surfaces
-}
+type Room struct{ change.Base }
 
 // New makes the room.
-func New(base change.Base) *Room { return &Room{base, &surfaces{}} }
+func New(base change.Base) *Room { return &Room{base} }
 
 // BenchRow is a piece on the bench's sheet.
 type BenchRow struct {

@@ -7,7 +7,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/change"
-	"sakuji/app/pieces"
+	"sakuji/app/paint"
 	"sakuji/core/surface"
 	"sakuji/web/kit"
 	"sakuji/web/papers"
@@ -15,7 +15,7 @@ import (
 
 // markView is a region with the model on which it is marked.
 type markView struct {
-	pieces.MarkSheet
+	paint.MarkSheet
 	Usual float64 // the angle of an edge
 }
 
@@ -29,7 +29,7 @@ func (v markView) MarksJSON() string {
 }
 
 func (s *Room) marking(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.App.Pieces.MarkSheet(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"))
+	sheet, err := s.App.Paint.MarkSheet(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -59,7 +59,7 @@ func (s *Room) tryMarks(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	m, err := s.App.Pieces.Try(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"), marks, mirror)
+	m, err := s.App.Paint.Try(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"), marks, mirror)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -79,14 +79,14 @@ func (s *Room) tryMarks(w http.ResponseWriter, r *http.Request) {
 func (s *Room) keepMarks(w http.ResponseWriter, r *http.Request) {
 	marks, mirror, err := marksOf(r)
 	if err == nil {
-		err = s.App.Pieces.MarkRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), kit.PathID(r, "region"), marks, mirror)
+		err = s.App.Paint.MarkRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), kit.PathID(r, "region"), marks, mirror)
 	}
 	s.Ended(w, r, err, paintSheet(r), "The region is marked.")
 }
 
 // masks are the patterns of a region to cut from tape.
 func (s *Room) masks(w http.ResponseWriter, r *http.Request) {
-	sheet, patterns, err := s.App.Pieces.Masks(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"))
+	sheet, patterns, err := s.App.Paint.Masks(r.Context(), chi.URLParam(r, "order"), kit.PathID(r, "region"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return

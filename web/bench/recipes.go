@@ -10,7 +10,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"sakuji/app/pieces"
+	"sakuji/app/paint"
 	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/store"
@@ -84,12 +84,12 @@ func (f recipeFields) Coats() []route.Coat { return route.Coats() }
 
 // recipesView is the list, and a form for a new one.
 type recipesView struct {
-	pieces.RecipesSheet
+	paint.RecipesSheet
 	New recipeFields
 }
 
 func (s *Room) recipes(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.App.Pieces.Recipes(r.Context(), r.FormValue("find"))
+	sheet, err := s.App.Paint.Recipes(r.Context(), r.FormValue("find"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -101,7 +101,7 @@ func (s *Room) recipes(w http.ResponseWriter, r *http.Request) {
 
 // recipeView is one recipe with its form.
 type recipeView struct {
-	pieces.RecipeSheet
+	paint.RecipeSheet
 	Form recipeFields
 }
 
@@ -114,7 +114,7 @@ func (v recipeView) Mixing() []finish.Share {
 }
 
 func (s *Room) recipe(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.App.Pieces.Recipe(r.Context(), number(r))
+	sheet, err := s.App.Paint.Recipe(r.Context(), number(r))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -140,7 +140,7 @@ func (s *Room) saveRecipe(w http.ResponseWriter, r *http.Request, number int) {
 	f, err := kit.Decode[recipeForm](r)
 	var saved studio.Recipe
 	if err == nil {
-		saved, err = s.App.Pieces.SaveRecipe(r.Context(), s.Hand(r), f.recipe(number))
+		saved, err = s.App.Paint.SaveRecipe(r.Context(), s.Hand(r), f.recipe(number))
 	}
 	told := fmt.Sprintf("%s is %s.", saved.Name, saved.Code())
 	if saved.Version > 1 {
@@ -173,7 +173,7 @@ func (s *Room) addSwatch(w http.ResponseWriter, r *http.Request) {
 		if len(pictures) > 0 {
 			picture = pictures[0]
 		}
-		err = s.App.Pieces.AddSwatch(r.Context(), s.Hand(r), number(r), swatch, picture)
+		err = s.App.Paint.AddSwatch(r.Context(), s.Hand(r), number(r), swatch, picture)
 	}
 	s.Ended(w, r, err, fmt.Sprintf("/bench/recipes/%d", number(r)), "The swatch is kept.")
 }
@@ -185,7 +185,7 @@ func (s *Room) judgeSwatch(w http.ResponseWriter, r *http.Request) {
 		Note    string `form:"note"`
 	}](r)
 	if err == nil {
-		err = s.App.Pieces.JudgeSwatch(r.Context(), s.Hand(r), kit.PathID(r, "swatch"), f.Verdict, f.By, f.Note)
+		err = s.App.Paint.JudgeSwatch(r.Context(), s.Hand(r), kit.PathID(r, "swatch"), f.Verdict, f.By, f.Note)
 	}
 	told := "Signed off."
 	if f.Verdict == studio.VerdictNo {
@@ -199,7 +199,7 @@ func (s *Room) mixRecipe(w http.ResponseWriter, r *http.Request) {
 		ML float64 `form:"ml" label:"Millilitres"`
 	}](r)
 	if err == nil {
-		err = s.App.Pieces.MixRecipe(r.Context(), s.Hand(r), number(r), f.ML)
+		err = s.App.Paint.MixRecipe(r.Context(), s.Hand(r), number(r), f.ML)
 	}
 	s.Ended(w, r, err, fmt.Sprintf("/bench/recipes/%d", number(r)), "It is mixed.")
 }
@@ -209,14 +209,14 @@ func (s *Room) noteMixLeft(w http.ResponseWriter, r *http.Request) {
 		Left float64 `form:"left" label:"Left"`
 	}](r)
 	if err == nil {
-		err = s.App.Pieces.NoteMixLeft(r.Context(), s.Hand(r), kit.PathID(r, "mix"), f.Left)
+		err = s.App.Paint.NoteMixLeft(r.Context(), s.Hand(r), kit.PathID(r, "mix"), f.Left)
 	}
 	s.Ended(w, r, err, kit.Back(r, "/bench/recipes"), "Noted.")
 }
 
 // potLabel is the label of a pot of a recipe.
 func (s *Room) potLabel(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.App.Pieces.Recipe(r.Context(), number(r))
+	sheet, err := s.App.Paint.Recipe(r.Context(), number(r))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -245,12 +245,12 @@ type regionForm struct {
 
 // paintView is the paint plan of an order.
 type paintView struct {
-	pieces.PaintPlan
+	paint.Plan
 	Stages []route.StageKind
 }
 
 // Fields are what the form of a region shows.
-func (v paintView) Fields(it pieces.ItemPlan, r studio.Region) map[string]any {
+func (v paintView) Fields(it paint.ItemPlan, r studio.Region) map[string]any {
 	if r.ID == 0 {
 		r.Stage, r.SharePercent = route.Base, 100
 	}
@@ -258,7 +258,7 @@ func (v paintView) Fields(it pieces.ItemPlan, r studio.Region) map[string]any {
 }
 
 // Sisters are the items whose plan another may copy.
-func (v paintView) Sisters(it pieces.ItemPlan) []store.Planned {
+func (v paintView) Sisters(it paint.ItemPlan) []store.Planned {
 	return slices.DeleteFunc(slices.Clone(v.Others), func(o store.Planned) bool { return o.ItemID == it.Item.ID })
 }
 
@@ -266,7 +266,7 @@ func (v paintView) Sisters(it pieces.ItemPlan) []store.Planned {
 func (v paintView) None() studio.Region { return studio.Region{} }
 
 func (s *Room) paint(w http.ResponseWriter, r *http.Request) {
-	plan, err := s.App.Pieces.PaintPlan(r.Context(), chi.URLParam(r, "order"))
+	plan, err := s.App.Paint.Plan(r.Context(), chi.URLParam(r, "order"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -278,7 +278,7 @@ func (s *Room) paint(w http.ResponseWriter, r *http.Request) {
 func (s *Room) saveRegion(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[regionForm](r)
 	if err == nil {
-		err = s.App.Pieces.SaveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), studio.Region{ID: f.ID, ItemID: f.Item, PartID: f.Part, Name: f.Name, Stage: route.StageKind(f.Stage), RecipeNumber: f.Recipe,
+		err = s.App.Paint.SaveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), studio.Region{ID: f.ID, ItemID: f.Item, PartID: f.Part, Name: f.Name, Stage: route.StageKind(f.Stage), RecipeNumber: f.Recipe,
 			OverID: f.Over, Only: f.Only, Coats: f.Coats, SharePercent: f.Share, EdgeMM: 10 * f.Edge, Care: f.Care, Way: f.Way, Stop: f.Stop}, f.Seen)
 	}
 	s.Ended(w, r, err, paintSheet(r), f.Name+" is in the plan.")
@@ -296,7 +296,7 @@ type ofItem struct {
 func (s *Room) dropRegion(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[ofItem](r)
 	if err == nil {
-		err = s.App.Pieces.DropRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"))
+		err = s.App.Paint.DropRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"))
 	}
 	s.Ended(w, r, err, paintSheet(r), "It is taken out of the plan. What was laid of it stays in the record.")
 }
@@ -304,7 +304,7 @@ func (s *Room) dropRegion(w http.ResponseWriter, r *http.Request) {
 func (s *Room) moveRegion(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[ofItem](r)
 	if err == nil {
-		err = s.App.Pieces.MoveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"))
+		err = s.App.Paint.MoveRegion(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"))
 	}
 	s.Ended(w, r, err, paintSheet(r), "It is painted sooner.")
 }
@@ -312,7 +312,7 @@ func (s *Room) moveRegion(w http.ResponseWriter, r *http.Request) {
 func (s *Room) copyPlan(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[ofItem](r)
 	if err == nil {
-		err = s.App.Pieces.CopyPlan(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, f.From)
+		err = s.App.Paint.CopyPlan(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, f.From)
 	}
 	s.Ended(w, r, err, paintSheet(r), "The plan is copied.")
 }
@@ -327,7 +327,7 @@ func (s *Room) stopPicture(w http.ResponseWriter, r *http.Request) {
 		err = noPhoto
 	}
 	if err == nil {
-		err = s.App.Pieces.StopPicture(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"), pictures[0])
+		err = s.App.Paint.StopPicture(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"), pictures[0])
 	}
 	s.Ended(w, r, err, paintSheet(r), "The picture is kept.")
 }

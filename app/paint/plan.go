@@ -1,4 +1,4 @@
-package pieces
+package paint
 
 import (
 	"context"
@@ -15,8 +15,8 @@ import (
 	"sakuji/studio"
 )
 
-// PaintPlan is how the items of an order are to be painted.
-type PaintPlan struct {
+// Plan is how the items of an order are to be painted.
+type Plan struct {
 	Order    studio.Order
 	Items    []ItemPlan
 	Recipes  []studio.Recipe // the newest versions
@@ -54,8 +54,8 @@ type RegionRow struct {
 // mostPlanned is how many plans are offered to be copied.
 const mostPlanned = 40
 
-// PaintPlan returns the plan of an order.
-func (a *Room) PaintPlan(ctx context.Context, number string) (s PaintPlan, err error) {
+// Plan returns the plan of an order.
+func (a *Room) Plan(ctx context.Context, number string) (s Plan, err error) {
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		if s.Order, err = tx.Order(number); err != nil {
 			return err
@@ -81,7 +81,7 @@ func (a *Room) PaintPlan(ctx context.Context, number string) (s PaintPlan, err e
 }
 
 // items works the plans of the items out.
-func (s *PaintPlan) items(tx *store.Tx) error {
+func (s *Plan) items(tx *store.Tx) error {
 	h, err := setup.Load(tx)
 	if err != nil {
 		return err
