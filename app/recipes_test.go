@@ -15,6 +15,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/change"
 	"sakuji/app/paint"
+	"sakuji/app/pieces"
 	"sakuji/core/finish"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -262,6 +263,11 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	assert.True(t, p.Wait)
 	assert.Contains(t, p.For, "does not lift it")
 	assert.Equal(t, p.Clocks.Full, p.Until)
+	list, err := s.Pieces.Bench(s.Ctx, pieces.BenchWaiting, "")
+	require.NoError(t, err)
+	require.Len(t, list.Rows, 1, "the list says so, too")
+	assert.Equal(t, p.Until, list.Rows[0].Until)
+	assert.Equal(t, "Nobody has signed off lacquer red (R2) on a swatch.", list.Rows[0].Unsigned)
 	err = s.Pieces.Begin(s.Ctx, s.Bench, map[string]string{code: p.Shown()}, time.Time{})
 	refusal(t, err, "cannot be begun")
 	s.Clock.At = p.Until.Add(time.Minute)

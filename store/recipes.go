@@ -119,6 +119,11 @@ func (t *Tx) Laid(pieceID int64) ([]studio.Laid, error) {
 	return rows[studio.Laid](t, `SELECT id, `+laidColumns+` FROM coats WHERE piece_id = ? ORDER BY id`, pieceID)
 }
 
+// LastLaid returns the coat that was laid last on each piece in a state.
+func (t *Tx) LastLaid(state studio.PieceState) ([]studio.Laid, error) {
+	return rows[studio.Laid](t, `SELECT id, `+laidColumns+` FROM coats WHERE id IN (SELECT max(c.id) FROM pieces p JOIN coats c ON c.piece_id = p.id WHERE p.state = ? GROUP BY p.id)`, string(state))
+}
+
 // AddLaid notes a coat.
 func (t *Tx) AddLaid(l *studio.Laid) (err error) {
 	l.ID, err = t.add("coats", laidColumns, l)

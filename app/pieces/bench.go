@@ -37,6 +37,8 @@ type BenchRow struct {
 	Model  studio.Model
 	Repeat int    // how often a look has sent it back
 	Held   string // what else it waits for, in words
+
+	Unsigned string // colours of its next stage that nobody has signed off; empty: none
 }
 
 // Bench filters.
@@ -102,6 +104,9 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 					return err
 				}
 				r.waits(held)
+				if r.Unsigned, err = paints.unsigned(p); err != nil {
+					return err
+				}
 			}
 			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
 			ready := s.count(r)

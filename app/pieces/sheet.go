@@ -50,7 +50,6 @@ type PieceSheet struct {
 	Recipes   []studio.Recipe       // that can be laid
 	ToPaint   []ToPaint             // regions that are next
 	Laid      []store.Was           // what lies on it
-	Unsigned  string                // colours that nobody has signed off; empty: all are
 	Checks    []string              // what to look at before it is stamped
 	Wrong     []studio.Flaw         // what was wrong with it, the newest first
 	Questions []studio.Point        // open, before the first coat of colour
