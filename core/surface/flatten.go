@@ -60,6 +60,9 @@ type link struct {
 	weight float64
 }
 
+// mostTurned is what share of a piece may be slivers that turn over when it is laid flat. Source: from memory.
+const mostTurned = 0.002
+
 // MostFacets is how many facets a piece has at the most that is laid flat.
 const MostFacets = 40_000
 
@@ -77,12 +80,16 @@ func (s *Surface) flat(piece []int32) (p Pattern, err error) {
 	sh.tutte()
 	sh.shapes()
 	sh.rigid()
+	turned := 0.0 // of it, what lies with its back up
 	for i, t := range sh.tri {
-		flat := turned(sh.uv[t[0]], sh.uv[t[1]], sh.uv[t[2]]) / 2
-		if flat <= 0 && s.area[piece[i]] > 1e-9 {
-			return p, ErrFolds
+		flat := twice(sh.uv[t[0]], sh.uv[t[1]], sh.uv[t[2]]) / 2
+		if flat <= 0 {
+			turned += s.area[piece[i]]
 		}
 		p.AreaMM2, p.FlatMM2 = p.AreaMM2+s.area[piece[i]], p.FlatMM2+flat
+	}
+	if turned > mostTurned*p.AreaMM2 {
+		return p, ErrFolds
 	}
 	var stretch []float64
 	for _, loop := range sh.loops {
@@ -252,7 +259,7 @@ func (sh *sheet) shapes() {
 		sh.flat[i] = [3]Point{{}, {long, 0}, {x, ab.Cross(ac).Len() / long}}
 		for k := range 3 {
 			p, q, r := sh.flat[i][k], sh.flat[i][(k+1)%3], sh.flat[i][(k+2)%3]
-			area := turned(r, p, q)
+			area := twice(r, p, q)
 			cot := 0.0
 			if area > 1e-12 {
 				cot = ((p.X-r.X)*(q.X-r.X) + (p.Y-r.Y)*(q.Y-r.Y)) / area
@@ -322,8 +329,8 @@ func minus(a, b Point) Point { return Point{a.X - b.X, a.Y - b.Y} }
 
 func length(a, b Point) float64 { return math.Hypot(a.X-b.X, a.Y-b.Y) }
 
-// turned is twice the area of a triangle, more than zero where it runs to the left.
-func turned(a, b, c Point) float64 { return (b.X-a.X)*(c.Y-a.Y) - (b.Y-a.Y)*(c.X-a.X) }
+// twice is twice the area of a triangle, more than zero where it runs to the left.
+func twice(a, b, c Point) float64 { return (b.X-a.X)*(c.Y-a.Y) - (b.Y-a.Y)*(c.X-a.X) }
 
 // Mirror is the pattern for the other side.
 func (p Pattern) Mirror() Pattern {
@@ -378,7 +385,7 @@ func hull(points []Point) (out []Point) {
 	for _, order := range [2]bool{false, true} {
 		from := len(out)
 		for _, p := range sorted {
-			for len(out) >= from+2 && turned(out[len(out)-2], out[len(out)-1], p) <= 0 {
+			for len(out) >= from+2 && twice(out[len(out)-2], out[len(out)-1], p) <= 0 {
 				out = out[:len(out)-1]
 			}
 			out = append(out, p)

@@ -173,3 +173,23 @@ func TestPiecesThatTouchInACorner(t *testing.T) {
 		assert.InDelta(t, 100, p.FlatMM2, 0.1)
 	}
 }
+
+// Slivers and facets without area, as files have them, keep no region from being laid flat; a flap that lies on its other
+// side does.
+func TestSliversAreNoFolds(t *testing.T) {
+	quarter := func(u, v float64) mesh.Vec {
+		a := u * math.Pi / 2
+		return mesh.Vec{X: 20 * math.Cos(a), Y: 20 * math.Sin(a), Z: 50 * v}
+	}
+	thin := grid(40, 10, func(u, v float64) mesh.Vec {
+		if u > 0.5 && u < 0.53 { // one column is a hair wide
+			u = 0.5 + 1e-5
+		}
+		return quarter(u, v)
+	})
+	got, err := Of(thin).Flatten(all(thin))
+	require.NoError(t, err)
+	_, wide, high := got[0].Laid()
+	assert.InDelta(t, 50, wide, 0.3)
+	assert.InDelta(t, 20*math.Pi/2, high, 0.3)
+}
