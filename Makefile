@@ -43,6 +43,7 @@ bench: admesh nest node_modules
 	go test ./core/mesh -run '^$$' -bench ReadingSTL -benchtime 15x
 	SAKUJI_NEST=$(NEST) go test ./core/plate -run '^$$' -bench Against -benchtime 1x
 	go test ./core/plate -run '^$$' -bench 'First|Seconds|Check' -benchtime 1x
+	go test ./core/surface -run '^$$' -bench Flatten -benchtime 3x
 	go test ./core/schedule -run '^$$' -bench 'FisherThompson|Studio|Futures' -benchtime 5x
 	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
