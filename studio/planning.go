@@ -26,6 +26,7 @@ type Planning struct {
 	Moves  []PlanMove   // tasks that were moved by hand
 	Agreed []AgreedTask // the plan that people agreed on
 	Paint  []Region     // the paint plans of the items
+	Air    finish.Air   // that pieces dry in; without a book: the rate book’s room
 	Keep   bool         // its order and its people stay, not only in the days that are near
 
 	Loose     bool  // hours of machines, of the day outside, and of sanding do not count: else something would find no time at all
@@ -471,6 +472,16 @@ func idsOf(list []Piece) (out []int64) {
 	return out
 }
 
+// today is the wait after a stage in the air of the day, where it is the next one of its piece: what comes later dries in
+// air that nobody knows yet.
+func (b *planner) today(waitS int64, s Stage, p Piece) int64 {
+	now := p.Now()
+	if now == nil || now.Position != s.Position || len(b.Air.Readings) == 0 || mediumOf(s, b.Items[p.ItemID].Paints) == "" {
+		return waitS
+	}
+	return int64(float64(waitS) * b.Air.Slows(b.Now))
+}
+
 // safeS is after how many seconds tape is safe on what a stage lays, in the book's room.
 func (b *planner) safeS(s Stage, p Piece) int64 {
 	clock := finish.ClockOf(b.h.Book, mediumOf(s, b.Items[p.ItemID].Paints))
@@ -528,6 +539,7 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		t.MostS = int64(3600 * b.h.Book.V("pull.most"))
 	}
 	paints := b.Items[what.Piece.ItemID].Paints
+	t.WaitS = b.today(t.WaitS, s, what.Piece)
 	if next == route.Mask { // tape lifts what may be handled already
 		t.WaitS = max(t.WaitS, b.safeS(s, what.Piece))
 	}

@@ -86,3 +86,25 @@ func TestUnsignedColours(t *testing.T) {
 	assert.Equal(t, "Nobody has signed off grey (R1) on a swatch.", UnsignedText(recipes[:1]))
 	assert.Empty(t, UnsignedText(nil))
 }
+
+// What dries next is planned in the air of the day, what comes later as the book has it, for nobody knows that air yet.
+func TestThePlanKnowsTheAirOfTheDay(t *testing.T) {
+	book := rates.Starting().With(map[string]float64{"room": 22})
+	waits := func(readings ...finish.Reading) (first, second int64) {
+		p := Piece{ID: 1, Code: "0409-1", OrderID: 1, ItemID: 1, State: AtBench, Stages: StageList{
+			{Position: 0, Stage: route.Stage{Kind: route.Prime, Mark: route.Todo, PlannedMin: 20, WaitS: 3600}},
+			{Position: 1, Stage: route.Stage{Kind: route.Base, Mark: route.Todo, PlannedMin: 10, WaitS: 3600}},
+			{Position: 2, Stage: route.Stage{Kind: route.Pack, Mark: route.Todo, PlannedMin: 10}}}}
+		problem, _ := Shop{Book: book}.Problem(Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{p}, People: []Person{{ID: 1, Name: "Ilse"}},
+			Items: map[int64]Item{1: {ID: 1}}, Air: finish.Air{Book: book, Readings: readings}})
+		require.Len(t, problem.Tasks, 3)
+		return problem.Tasks[0].WaitS, problem.Tasks[1].WaitS
+	}
+	usual, after := waits()
+	assert.EqualValues(t, 3600, usual)
+	cold, later := waits(finish.Reading{At: nine.Add(-time.Hour), C: 12, HumidityPercent: 50})
+	assert.EqualValues(t, 7200, cold, "ten degrees less")
+	assert.Equal(t, after, later)
+	old, _ := waits(finish.Reading{At: nine.Add(-20 * time.Hour), C: 12, HumidityPercent: 50})
+	assert.Equal(t, usual, old, "a reading stands for half a day")
+}

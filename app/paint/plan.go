@@ -107,6 +107,7 @@ func (s *Plan) items(tx *store.Tx) error {
 	if err != nil {
 		return err
 	}
+	known := knowledge{h, recipes, swatches, bad}
 	for _, it := range items {
 		if it.Tier != route.Painted {
 			continue
@@ -123,11 +124,7 @@ func (s *Plan) items(tx *store.Tx) error {
 			}
 		}
 		for _, r := range regions {
-			row := regionRow(h, it, r, regions, recipes, swatches, plan.Primer)
-			if at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == r.OverID }); at >= 0 {
-				row.Warns = studio.Warns(bad, regions[at].RecipeNumber, r.RecipeNumber)
-			}
-			plan.Regions = append(plan.Regions, row)
+			plan.Regions = append(plan.Regions, known.row(it, r, regions, plan.Primer))
 			plan.Shares[r.Stage] += r.SharePercent * float64(r.Copies(it.Copies)) / float64(max(1, it.Copies))
 		}
 		s.Items = append(s.Items, plan)
@@ -136,21 +133,30 @@ func (s *Plan) items(tx *store.Tx) error {
 	return err
 }
 
-// regionRow works a region out.
-func regionRow(h studio.Shop, it studio.Item, r studio.Region, regions []studio.Region, recipes []studio.Recipe, swatches []studio.Swatch, primer string) RegionRow {
-	row := RegionRow{Region: r, Over: primer + " primer", Area: h.RegionMM2(it, r), Ways: h.Ways(r, it)}
-	row.Recipe, _ = studio.RecipeOf(recipes, r.RecipeNumber)
-	row.Cover, row.Covers = r.CoverOf(it, regions, recipes, swatches)
+// knowledge is what the studio knows of its paints.
+type knowledge struct {
+	shop     studio.Shop
+	recipes  []studio.Recipe
+	swatches []studio.Swatch
+	bad      []studio.Bad
+}
+
+// row works a region out.
+func (k knowledge) row(it studio.Item, r studio.Region, regions []studio.Region, primer string) RegionRow {
+	row := RegionRow{Region: r, Over: primer + " primer", Area: k.shop.RegionMM2(it, r), Ways: k.shop.Ways(r, it)}
+	row.Recipe, _ = studio.RecipeOf(k.recipes, r.RecipeNumber)
+	row.Cover, row.Covers = r.CoverOf(it, regions, k.recipes, k.swatches)
 	if at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == r.OverID }); at >= 0 && r.OverID != 0 {
 		row.Over = regions[at].Name
-		below, _ := studio.RecipeOf(recipes, regions[at].RecipeNumber)
+		below, _ := studio.RecipeOf(k.recipes, regions[at].RecipeNumber)
 		row.Attacks = route.Attacks(below.Coat, row.Recipe.Coat)
+		row.Warns = studio.Warns(k.bad, regions[at].RecipeNumber, r.RecipeNumber)
 	}
 	row.Tried = row.Recipe.Tried()
-	if signed, ok := studio.Signed(swatches, row.Recipe.ID, it.OrderID); ok {
+	if signed, ok := studio.Signed(k.swatches, row.Recipe.ID, it.OrderID); ok {
 		row.Signed = signed
 	}
-	row.Mix = finish.MixML(h.Book, row.Recipe.Laying(r.Coats), row.Area.Result.Value*float64(r.Copies(it.Copies)))
+	row.Mix = finish.MixML(k.shop.Book, row.Recipe.Laying(r.Coats), row.Area.Result.Value*float64(r.Copies(it.Copies)))
 	return row
 }
 

@@ -16,8 +16,8 @@ import (
 // airDays is how far back the air matters: nothing takes longer to harden, covered and cold. Source: from memory.
 const airDays = 60
 
-// air is the air that pieces dry in.
-func air(tx *store.Tx, now time.Time) (out finish.Air, err error) {
+// Air is the air that pieces dry in.
+func Air(tx *store.Tx, now time.Time) (out finish.Air, err error) {
 	own, _, err := tx.OwnRates()
 	if err != nil {
 		return out, err
@@ -58,7 +58,7 @@ func (p *paints) of(piece studio.Piece) (finish.Paints, error) {
 
 // drying is what a piece dries in.
 func drying(tx *store.Tx, now time.Time, p studio.Piece) (d studio.Drying, err error) {
-	if d.Air, err = air(tx, now); err == nil {
+	if d.Air, err = Air(tx, now); err == nil {
 		d.Paints, err = paintsOf(tx).of(p)
 	}
 	if err == nil {
@@ -198,7 +198,7 @@ func (a *Room) NoteAir(ctx context.Context, who change.Actor, r studio.AirReadin
 		if err := c.AddAir(&r); err != nil {
 			return err
 		}
-		in, err := air(c.Tx, c.Now)
+		in, err := Air(c.Tx, c.Now)
 		if err != nil {
 			return err
 		}

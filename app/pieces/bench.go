@@ -85,7 +85,7 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		if err != nil {
 			return err
 		}
-		if s.Air, err = air(tx, s.Now); err != nil {
+		if s.Air, err = Air(tx, s.Now); err != nil {
 			return err
 		}
 		orders, of, paints := map[int64]studio.Order{}, beside(pieces), paintsOf(tx)

@@ -270,7 +270,7 @@ func (a *Room) InHandOf(ctx context.Context, personID int64, p studio.Piece) (in
 		if s.take(list, map[int64]BenchRow{p.ID: {Piece: p}}); err != nil || len(s.InHand) == 0 {
 			return err
 		}
-		dry, err := air(tx, s.Now)
+		dry, err := Air(tx, s.Now)
 		in = &s.InHand[0]
 		return errors.Join(err, s.opened(dry, paintsOf(tx)))
 	})

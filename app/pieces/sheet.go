@@ -233,7 +233,7 @@ func (s *PieceSheet) nextAlike(a *Room, tx *store.Tx) error {
 	if err != nil {
 		return err
 	}
-	in, err := air(tx, s.Now)
+	in, err := Air(tx, s.Now)
 	all := paintsOf(tx)
 	for _, p := range pieces {
 		if n := p.Now(); err != nil || p.ID == s.Piece.ID || n == nil || n.Kind != now.Kind || p.Strip().MayStamp(s.Now) != nil {

@@ -13,6 +13,7 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/jobs"
+	"sakuji/app/pieces"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
 	"sakuji/core/schedule"
@@ -270,6 +271,9 @@ func (a *Room) load(tx *store.Tx, s *Sheet) (err error) {
 		return err
 	}
 	if in.Moves, err = tx.Moves(); err != nil {
+		return err
+	}
+	if in.Air, err = pieces.Air(tx, s.Now); err != nil {
 		return err
 	}
 	if in.Paint, err = tx.RegionsIn(studio.Accepted); err != nil {

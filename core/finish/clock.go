@@ -168,6 +168,12 @@ func (a Air) slower(r Reading) float64 {
 	return Slower(r.C) * math.Exp2(damp)
 }
 
+// Slows is how many times as long as in the rate book's room a coat takes that is laid at a moment.
+func (a Air) Slows(at time.Time) float64 {
+	r, _ := a.at(at)
+	return a.slower(r) / Slower(a.Book.V("room"))
+}
+
 // Dry is when something is dry that was laid at a moment and needs so many seconds at BookC, in dry air.
 func (a Air) Dry(from time.Time, s int64) time.Time {
 	left := float64(s)
