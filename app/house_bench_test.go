@@ -12,8 +12,6 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/pieces"
-	"sakuji/core/route"
-	"sakuji/store/storetest"
 	"sakuji/studio"
 )
 
@@ -21,13 +19,7 @@ import (
 // on disk, the list, a piece, and finding. Fifty tablets stamp five times a second between them. Told are medians, and
 // the 99th of a hundred for the tablets.
 func BenchmarkHouse(b *testing.B) {
-	s := apptest.New(b)
-	no := s.Order(40, route.Primed)
-	s.Accept(no)
-	s.PrintAll()
-	first, err := s.Pieces.Piece(s.Ctx, no+"-1")
-	require.NoError(b, err)
-	storetest.Fill(b, s.Dir, first.ID)
+	s, no := apptest.House(b)
 	stamp := func(k int) {
 		s.Clock.Pass(time.Minute)
 		for i := range 40 { // the first that is ready

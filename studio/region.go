@@ -54,7 +54,7 @@ const (
 
 // PaintStages are the stages at which regions are painted, in the order of work.
 func PaintStages() []route.StageKind {
-	return []route.StageKind{route.Prime, route.Base, route.Spray, route.Shade, route.Light, route.Detail, route.Weather, route.Clear}
+	return slices.DeleteFunc(route.All(), func(k route.StageKind) bool { return k != route.Prime && !finish.Painter(k) })
 }
 
 // Check says what is wrong with a region.

@@ -15,8 +15,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
-	"sakuji/core/route"
-	"sakuji/store/storetest"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -25,13 +23,7 @@ import (
 // tablet waits for: a stamp on disk, the same with the sheet that follows on the screen, the bench’s list after it, and a
 // search. Told are medians, and the 99th of a hundred, in milliseconds.
 func BenchmarkStamp(b *testing.B) {
-	s := apptest.New(b)
-	no := s.Order(40, route.Primed)
-	s.Accept(no)
-	s.PrintAll()
-	first, err := s.Pieces.Piece(s.Ctx, no+"-1")
-	require.NoError(b, err)
-	storetest.Fill(b, s.Dir, first.ID)
+	s, no := apptest.House(b)
 	srv := New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &stoppedTime{}})
 	defer srv.Close()
 	server := httptest.NewServer(srv.Handler())

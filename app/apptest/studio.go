@@ -25,7 +25,9 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 	"sakuji/store"
+	"sakuji/store/storetest"
 	"sakuji/studio"
 )
 
@@ -181,6 +183,19 @@ func (s *Studio) PrintAll() {
 		}
 		s.Print()
 	}
+}
+
+// House is a studio with years of history behind it and forty prints of an order at the bench.
+func House(t testing.TB) (s *Studio, number string) {
+	t.Helper()
+	s = New(t)
+	number = s.Order(40, route.Primed)
+	s.Accept(number)
+	s.PrintAll()
+	first, err := s.Pieces.Piece(s.Ctx, number+"-1")
+	require.NoError(t, err)
+	storetest.Fill(t, s.Dir, first.ID)
+	return s, number
 }
 
 // Begin starts a plate as a careful person does: a machine that is held is put right first, and for

@@ -145,11 +145,7 @@ func (a *Room) MarkRegion(ctx context.Context, who change.Actor, number string, 
 	if err != nil {
 		return err
 	}
-	return a.onPlan(ctx, who, number, s.Item.ID, func(c change.Change, it studio.Item, regions []studio.Region) error {
-		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == id })
-		if at < 0 {
-			return store.ErrNotFound
-		}
+	return a.onRegion(ctx, who, number, s.Item.ID, id, func(c change.Change, it studio.Item, regions []studio.Region, at int) error {
 		r := regions[at]
 		r.PartID, r.Marks, r.Mirror, r.AreaMM2, r.EdgeMM = s.Part.ID, marks, mirror, m.AreaMM2, m.EdgeMM
 		if m.Triangles == 0 {

@@ -225,11 +225,7 @@ func under(regions []studio.Region, r studio.Region) error {
 
 // DropRegion takes a region out of a plan; what was laid of it stays in the record.
 func (a *Room) DropRegion(ctx context.Context, who change.Actor, number string, itemID, id int64) error {
-	return a.onPlan(ctx, who, number, itemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
-		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == id })
-		if at < 0 {
-			return store.ErrNotFound
-		}
+	return a.onRegion(ctx, who, number, itemID, id, func(c change.Change, it studio.Item, regions []studio.Region, at int) error {
 		if err := c.DropRegion(id); err != nil {
 			return err
 		}
@@ -239,9 +235,8 @@ func (a *Room) DropRegion(ctx context.Context, who change.Actor, number string, 
 
 // MoveRegion moves a region before the one above it.
 func (a *Room) MoveRegion(ctx context.Context, who change.Actor, number string, itemID, id int64) error {
-	return a.onPlan(ctx, who, number, itemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
-		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == id })
-		if at <= 0 {
+	return a.onRegion(ctx, who, number, itemID, id, func(c change.Change, it studio.Item, regions []studio.Region, at int) error {
+		if at == 0 {
 			return nil
 		}
 		regions[at-1], regions[at] = regions[at], regions[at-1]
@@ -252,7 +247,7 @@ func (a *Room) MoveRegion(ctx context.Context, who change.Actor, number string, 
 				}
 			}
 		}
-		return nil
+		return c.Note("paint planned", change.About{Order: it.OrderID}, "%s: %s before %s", it.Title, regions[at-1].Name, regions[at].Name)
 	})
 }
 
@@ -276,11 +271,7 @@ func (a *Room) StopPicture(ctx context.Context, who change.Actor, number string,
 	if err != nil {
 		return err
 	}
-	return a.onPlan(ctx, who, number, itemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
-		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == id })
-		if at < 0 {
-			return store.ErrNotFound
-		}
+	return a.onRegion(ctx, who, number, itemID, id, func(c change.Change, it studio.Item, regions []studio.Region, at int) error {
 		if _, err := a.NoteFile(c, sha); err != nil {
 			return err
 		}
@@ -290,6 +281,17 @@ func (a *Room) StopPicture(ctx context.Context, who change.Actor, number string,
 			return err
 		}
 		return c.Note("paint planned", change.About{Order: it.OrderID}, "%s, %s: a picture of where to stop", it.Title, r.Name)
+	})
+}
+
+// onRegion changes a region of the paint plan of an item; at is which of them it is.
+func (a *Room) onRegion(ctx context.Context, who change.Actor, number string, itemID, id int64, f func(c change.Change, it studio.Item, regions []studio.Region, at int) error) error {
+	return a.onPlan(ctx, who, number, itemID, func(c change.Change, it studio.Item, regions []studio.Region) error {
+		at := slices.IndexFunc(regions, func(o studio.Region) bool { return o.ID == id })
+		if at < 0 {
+			return store.ErrNotFound
+		}
+		return f(c, it, regions, at)
 	})
 }
 

@@ -216,7 +216,7 @@ func (s *RecipeSheet) wanted(tx *store.Tx) error {
 		if w.Order, err = tx.OrderByID(r.OrderID); err != nil {
 			return err
 		}
-		w.ML = finish.MixML(h.Book.With(map[string]float64{"mix.pot": 0}), s.Laying(r.Coats), w.MM2).Result.Value
+		w.ML = finish.CoatsML(h.Book, s.Laying(r.Coats), w.MM2)
 		s.Wanted = append(s.Wanted, w)
 	}
 	s.ToMix = s.mixOf(h.Book)
@@ -231,8 +231,8 @@ func (s *RecipeSheet) mixOf(b rates.Book) rates.Working {
 		sum += x.ML
 		w.Inputs = append(w.Inputs, rates.Of(x.Region.Name+", "+x.Order.Title, x.ML, "ml", rates.Derived))
 	}
-	if sum > 0 && s.Tool != finish.Can {
-		sum += b.V("mix.pot")
+	if pot := finish.PotML(b, s.Laying(1)); sum > 0 && pot > 0 {
+		sum += pot
 		w.Formula += " + what stays in pot and tool"
 		w.Inputs = append(w.Inputs, b.Get("mix.pot"))
 	}

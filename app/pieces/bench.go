@@ -104,9 +104,11 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 					return err
 				}
 				r.waits(held)
-				if r.Unsigned, err = paints.unsigned(p); err != nil {
+				plan, err := paints.planned()
+				if err != nil {
 					return err
 				}
+				r.Unsigned = plan.unsigned(p)
 			}
 			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
 			ready := s.count(r)
@@ -305,9 +307,11 @@ func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
 	if st.Early && strings.TrimSpace(st.Note) != "" {
 		return nil
 	}
-	if text, err := unsigned(c.Tx, p); err != nil {
+	plan, err := plannedFor(c.Tx, p)
+	if err != nil {
 		return err
-	} else if text != "" {
+	}
+	if text := plan.unsigned(p); text != "" {
 		return change.Refuse("%s To go on all the same, give the reason.", text)
 	}
 	if now.Kind != route.Cure {

@@ -7,7 +7,6 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/setup"
 	"sakuji/core/finish"
-	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -30,24 +29,6 @@ func regionsAt(tx *store.Tx, p studio.Piece, kind route.StageKind) ([]studio.Reg
 	}
 	regions, err := tx.Regions(p.ItemID)
 	return slices.DeleteFunc(regions, func(r studio.Region) bool { return !r.Of(p) || r.Stage != kind && kind != route.JoinAfter }), err
-}
-
-// unsigned says which colours of a piece's next stage nobody has signed off; empty: none.
-func unsigned(tx *store.Tx, p studio.Piece) (string, error) {
-	now := p.Now()
-	if now == nil {
-		return "", nil
-	}
-	regions, err := regionsAt(tx, p, now.Kind)
-	if err != nil || len(regions) == 0 {
-		return "", err
-	}
-	recipes, err := tx.Recipes()
-	if err != nil {
-		return "", err
-	}
-	swatches, err := tx.SwatchesFor(p.OrderID)
-	return studio.UnsignedText(studio.Unsigned(regions, recipes, swatches, p.OrderID, now.Kind)), err
 }
 
 // painting finds what the next stage of a piece paints, with what was laid on it before.
@@ -82,7 +63,7 @@ func (s *PieceSheet) painting(tx *store.Tx, h studio.Shop) error {
 	for _, r := range regions {
 		one := ToPaint{Region: r}
 		one.Recipe, _ = studio.RecipeOf(s.Recipes, r.RecipeNumber)
-		one.ML = mixML(h.Book, one.Recipe, r.Coats, h.RegionOnMM2(items[at], r, p))
+		one.ML = finish.CoatsML(h.Book, one.Recipe.Laying(r.Coats), h.RegionOnMM2(items[at], r, p))
 		for _, m := range mixes {
 			if m.RecipeID == one.Recipe.ID {
 				one.LeftML += m.LeftML
@@ -116,7 +97,8 @@ func (s *PieceSheet) laid(tx *store.Tx) (err error) {
 // has signed off.
 func (s *PieceSheet) firstCoat(tx *store.Tx) (err error) {
 	kind := s.Kind()
-	if s.Unsigned, err = unsigned(tx, s.Piece); err != nil || kind != route.Base && kind != route.Spray {
+	plan, err := plannedFor(tx, s.Piece)
+	if s.Unsigned = plan.unsigned(s.Piece); err != nil || kind != route.Base && kind != route.Spray {
 		return err
 	}
 	points, err := tx.Points(s.Piece.OrderID)
@@ -126,14 +108,6 @@ func (s *PieceSheet) firstCoat(tx *store.Tx) (err error) {
 		}
 	}
 	return err
-}
-
-// mixML is what coats of a recipe take on an area, without what stays in the pot.
-func mixML(b rates.Book, r studio.Recipe, coats int, mm2 float64) float64 {
-	if r.ID == 0 {
-		return 0
-	}
-	return finish.MixML(b.With(map[string]float64{"mix.pot": 0}), r.Laying(coats), mm2).Result.Value
 }
 
 // lay notes what was laid at a stage that has just been stamped, takes it from what is mixed, and says what of it dries
@@ -218,7 +192,7 @@ func (l *laying) region(r studio.Region, coats int) (err error) {
 // coat notes coats of a recipe.
 func (l *laying) coat(r studio.Recipe, region string, coats int, mm2 float64) error {
 	l.laid = append(l.laid, r)
-	one := studio.Laid{PieceID: l.piece.ID, Position: l.at, RecipeID: r.ID, Region: region, Coats: coats, ML: mixML(l.shop.Book, r, coats, mm2), At: l.piece.Stages[l.at].Done, ByID: l.Act().PersonID}
+	one := studio.Laid{PieceID: l.piece.ID, Position: l.at, RecipeID: r.ID, Region: region, Coats: coats, ML: finish.CoatsML(l.shop.Book, r.Laying(coats), mm2), At: l.piece.Stages[l.at].Done, ByID: l.Act().PersonID}
 	if err := takeMixed(l.Change, &one); err != nil {
 		return err
 	}
@@ -309,16 +283,14 @@ func (a *Room) ToMix(ctx context.Context, rows []BenchRow) (out []MixLine, err e
 				if at < 0 {
 					at = len(out)
 					out = append(out, MixLine{Recipe: own})
-					if own.Tool != finish.Can {
-						out[at].ML = h.Book.V("mix.pot")
-					}
+					out[at].ML = finish.PotML(h.Book, own.Laying(1))
 					for _, m := range mixes {
 						if m.RecipeID == own.ID {
 							out[at].LeftML += m.LeftML
 						}
 					}
 				}
-				out[at].ML += mixML(h.Book, own, r.Coats, h.RegionOnMM2(items[item], r, row.Piece))
+				out[at].ML += finish.CoatsML(h.Book, own.Laying(r.Coats), h.RegionOnMM2(items[item], r, row.Piece))
 				out[at].Pieces++
 			}
 		}

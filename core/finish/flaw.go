@@ -13,7 +13,7 @@ type Flaw struct {
 	Name     string
 	Found    []route.StageKind // where it shows; none: anywhere
 	Causes   []Cause           // the likeliest first
-	Back     []route.StageKind // where it is put right from, the first of them that the piece has been through
+	Back     []route.StageKind // where it is put right from, the first of them that the piece has been through: of coats, the one on top
 	HiddenBy []route.StageKind // what still to come hides it
 	OfCoats  bool              // it comes of what lies on what: the pair is remembered
 }
@@ -64,14 +64,14 @@ var flaws = []Flaw{
 	{"run", "a run", ofPainting, []Cause{
 		{"too much at once, or too near", "Let it dry through, sand it flat, coat again.", "light coats, begun and ended off the piece"},
 		{"thinned too much", "Let it dry through, sand, coat again.", "less thinner; try on scrap"},
-	}, []route.StageKind{route.Prime, route.Base, route.Spray, route.Clear}, wears, false},
+	}, []route.StageKind{route.Clear, route.Spray, route.Base, route.Prime}, wears, false},
 	{"spatter", "spatter, or a clog let go", ofPainting, []Cause{
 		{"paint too thick, or a dirty needle", "Lift drops while wet; else sand, and coat again.", "thin it, clean the needle, a test burst beside the piece"},
 		{"the can was cold or nearly empty", "Let it dry, sand, coat again.", "warm the can in the hand; change it early"},
-	}, []route.StageKind{route.Base, route.Spray, route.Clear, route.Prime}, wears, false},
+	}, []route.StageKind{route.Clear, route.Spray, route.Base, route.Prime}, wears, false},
 	{"empty", "the airbrush ran empty in mid-coat", []route.StageKind{route.Base, route.Spray, route.Shade, route.Look}, []Cause{
 		{"too little was mixed", "Coat the whole face again, not the gap alone.", "mix by area and coats, with what stays in the pot"},
-	}, []route.StageKind{route.Base, route.Spray}, wears, false},
+	}, []route.StageKind{route.Spray, route.Base}, wears, false},
 	{"dark", "too dark", ofPainting, []Cause{
 		{"one pass too many", "Wash it off while it can be; else mask, and lay the base again.", "count passes, keep a picture of where to stop"},
 		{"it dried darker", "Lay the base again, a tone lighter.", "judge the swatch dry"},
@@ -80,7 +80,7 @@ var flaws = []Flaw{
 	{"cover", "it does not cover evenly", ofPainting, []Cause{
 		{"a coat too few for this pair", "One more coat.", "note how many the pair took"},
 		{"thinned too much", "One more coat, thicker.", "less thinner"},
-	}, []route.StageKind{route.Base, route.Light}, append(slices.Clone(wears), route.Shade), true},
+	}, []route.StageKind{route.Light, route.Base}, append(slices.Clone(wears), route.Shade), true},
 	{"bleed", "it bled under the tape", []route.StageKind{route.Pull, route.Spray, route.Shade, route.Look}, []Cause{
 		{"tape not rubbed down", "Scrape it off with a blade, touch up.", "rub the edge down with a nail"},
 		{"sprayed at the edge of the tape", "Scrape, touch up.", "from the tape inward, the first coat nearly dry"},
@@ -94,18 +94,18 @@ var flaws = []Flaw{
 	{"crazed", "a coat crazed, wrinkled or lifted", ofPainting, []Cause{
 		{"its solvent attacks what is under it", "Let it harden, sand it off, a clear coat between.", "let it cure, or a clear coat between; try it on an offcut"},
 		{"coated again in the shut window", "Let it harden, sand, coat again.", "inside the first hour, or after a day"},
-	}, []route.StageKind{route.Prime, route.Base}, nil, true},
+	}, []route.StageKind{route.Base, route.Prime}, nil, true},
 	{"dust", "dust, hair or sand in the coat", ofPainting, []Cause{
 		{"not wiped, or sanding beside it", "Let it dry, wet-sand, coat again.", "wipe before each coat; keep dust and wet coats apart"},
 		{"loose sand or flock", "Let it dry, brush it off, touch up.", "blow off what is loose before you paint"},
-	}, []route.StageKind{route.Prime, route.Base, route.Clear}, wears, false},
+	}, []route.StageKind{route.Clear, route.Base, route.Prime}, wears, false},
 	{"print", "a fingerprint", ofPainting, []Cause{
 		{"handled before it was dry", "Let it dry, polish it out or coat again.", "a stick or a line; cold and damp take a day longer"},
-	}, []route.StageKind{route.Base, route.Clear}, wears, false},
+	}, []route.StageKind{route.Clear, route.Base}, wears, false},
 	{"soft", "a coat stays soft or sticky", ofPainting, []Cause{
 		{"cold or damp", "Wait a day longer, warmer and drier.", "note the air of the day"},
 		{"laid too thick", "Wait; if it stays so, take it off.", "thin coats"},
-	}, []route.StageKind{route.Base, route.Clear}, nil, true},
+	}, []route.StageKind{route.Clear, route.Base}, nil, true},
 	{"cloud", "the clear coat clouds", []route.StageKind{route.Clear, route.JoinAfter, route.Fit, route.Look, route.Pack}, []Cause{
 		{"damp air", "Warm and dry it; another thin coat takes the cloud out.", "not above 65 % damp"},
 		{"activator or glue fumes", "Polish, or another thin coat.", "no activator beside clear coats"},

@@ -41,7 +41,11 @@ func TestFlawsAreJudgedByWhatIsToCome(t *testing.T) {
 	been := []route.StageKind{route.Print, route.Sand, route.Prime, route.Look, route.Base}
 	run, _ := FlawOf("run")
 	hidden, back := run.Judge(been, []route.StageKind{route.Shade, route.Weather, route.Clear})
-	assert.Equal(t, []route.StageKind{route.Weather, route.Prime}, []route.StageKind{hidden, back})
+	assert.Equal(t, []route.StageKind{route.Weather, route.Base}, []route.StageKind{hidden, back}, "a run is in the coat on top")
+	_, back = run.Judge(been[:4], nil)
+	assert.Equal(t, route.Prime, back)
+	_, back = run.Judge(append(been, route.Clear), nil)
+	assert.Equal(t, route.Clear, back)
 	hidden, _ = run.Judge(been, []route.StageKind{route.Shade, route.Clear})
 	assert.Empty(t, hidden)
 	dark, _ := FlawOf("dark")

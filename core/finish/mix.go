@@ -43,10 +43,33 @@ func (m Medium) coatKey() string {
 // FilmUM is how thick a coat of a medium is by the rate book, dry.
 func FilmUM(b rates.Book, m Medium) float64 { return b.V(m.coatKey() + ".film") }
 
-// MixML is how many millilitres to mix, thinned, for the coats of an area, with what misses the piece and what
-// stays in pot and tool: the theoretical spreading rate in m²/l is 10 × volume solids (%) ÷ dry film (µm)
-// [published: any coatings handbook]; what lands of it goes by the tool [from memory]. A spray can has no pot.
+// CoatsML is how many millilitres the coats of an area take, thinned, with what misses the piece.
+func CoatsML(b rates.Book, l Laying, areaMM2 float64) float64 {
+	return coats(b, l, areaMM2).Result.Value
+}
+
+// PotML is what of a mix stays in pot and tool; a spray can has no pot.
+func PotML(b rates.Book, l Laying) float64 {
+	if l.Tool == Can {
+		return 0
+	}
+	return b.V("mix.pot")
+}
+
+// MixML is how many millilitres to mix for the coats of an area, with what stays in pot and tool.
 func MixML(b rates.Book, l Laying, areaMM2 float64) rates.Working {
+	w := coats(b, l, areaMM2)
+	if pot := PotML(b, l); pot > 0 && w.Result.Value > 0 {
+		w.Formula += " + what stays in pot and tool"
+		w.Inputs = append(w.Inputs, b.Get("mix.pot"))
+		w.Result.Value += pot
+	}
+	return w
+}
+
+// coats works out what the coats of an area take: the theoretical spreading rate in m²/l is 10 × volume solids (%) ÷ dry
+// film (µm) [published: any coatings handbook]; what lands of it goes by the tool [from memory].
+func coats(b rates.Book, l Laying, areaMM2 float64) rates.Working {
 	key := l.Medium.coatKey()
 	given := func(own float64, last, label, unit string) rates.Figure {
 		if own > 0 {
@@ -67,12 +90,6 @@ func MixML(b rates.Book, l Laying, areaMM2 float64) rates.Working {
 		ml *= 1 + l.ThinnerPercent/100
 		w.Formula += " × (1 + thinner)"
 		w.Inputs = append(w.Inputs, rates.Of("thinner, of the paint", l.ThinnerPercent, "%", rates.Ours))
-	}
-	if l.Tool != Can && ml > 0 {
-		pot := b.Get("mix.pot")
-		ml += pot.Value
-		w.Formula += " + what stays in pot and tool"
-		w.Inputs = append(w.Inputs, pot)
 	}
 	w.Result = rates.Of("to mix", ml, "ml", rates.Derived)
 	return w

@@ -334,13 +334,9 @@ func twice(a, b, c Point) float64 { return (b.X-a.X)*(c.Y-a.Y) - (b.Y-a.Y)*(c.X-
 
 // Mirror is the pattern for the other side.
 func (p Pattern) Mirror() Pattern {
-	out := p
-	out.Loops = make([][]Point, len(p.Loops))
-	for i, loop := range p.Loops {
-		out.Loops[i] = make([]Point, len(loop))
-		for k, q := range loop {
-			out.Loops[i][len(loop)-1-k] = Point{-q.X, q.Y}
-		}
+	out := p.moved(func(q Point) Point { return Point{-q.X, q.Y} })
+	for _, loop := range out.Loops {
+		slices.Reverse(loop) // it runs to the left around its area, still
 	}
 	return out
 }
@@ -367,13 +363,7 @@ func (p Pattern) Laid() (out Pattern, wide, high float64) {
 			best, c, s, low, top = hi.Y-lo.Y, cos, sin, lo, hi
 		}
 	}
-	out = p
-	out.Loops = make([][]Point, len(p.Loops))
-	for i, loop := range p.Loops {
-		for _, q := range loop {
-			out.Loops[i] = append(out.Loops[i], Point{c*q.X - s*q.Y - low.X, s*q.X + c*q.Y - low.Y})
-		}
-	}
+	out = p.moved(func(q Point) Point { return Point{c*q.X - s*q.Y - low.X, s*q.X + c*q.Y - low.Y} })
 	return out, top.X - low.X, top.Y - low.Y
 }
 
@@ -424,13 +414,19 @@ func (s sets) join(i, j int) {
 
 // Scaled is a pattern at another size.
 func (p Pattern) Scaled(k float64) Pattern {
-	out := Pattern{AreaMM2: p.AreaMM2 * k * k, FlatMM2: p.FlatMM2 * k * k, StretchPercent: p.StretchPercent}
-	for _, loop := range p.Loops {
-		var scaled []Point
+	out := p.moved(func(q Point) Point { return Point{k * q.X, k * q.Y} })
+	out.AreaMM2, out.FlatMM2 = p.AreaMM2*k*k, p.FlatMM2*k*k
+	return out
+}
+
+// moved is a pattern whose points are elsewhere.
+func (p Pattern) moved(to func(Point) Point) Pattern {
+	out := p
+	out.Loops = make([][]Point, len(p.Loops))
+	for i, loop := range p.Loops {
 		for _, q := range loop {
-			scaled = append(scaled, Point{k * q.X, k * q.Y})
+			out.Loops[i] = append(out.Loops[i], to(q))
 		}
-		out.Loops = append(out.Loops, scaled)
 	}
 	return out
 }

@@ -7,8 +7,6 @@ import (
 	"time"
 
 	"github.com/phpdave11/gofpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
 
 	"sakuji/studio"
 )
@@ -30,11 +28,7 @@ const (
 
 // Contact lays photographs out on sheets, in order, each whole, with what is drawn on it.
 func Contact(title, studioName string, frames []Frame, now time.Time) ([]byte, error) {
-	pdf := gofpdf.New("P", "mm", "A4", "")
-	pdf.SetAutoPageBreak(false, 0)
-	pdf.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	pdf.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	pdf.SetTitle(printable(title), true)
+	pdf := trueSize(pageWideMM, pageHighMM, title)
 	cellW, cellH := (maskWideMM-frameGapMM*(framesARow-1))/framesARow, (maskHighMM-frameGapMM*(framesADown-1))/framesADown
 	pages := max(1, (len(frames)+framesARow*framesADown-1)/(framesARow*framesADown))
 	for page := range pages {

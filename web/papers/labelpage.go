@@ -4,9 +4,6 @@ import (
 	"bytes"
 
 	"github.com/boombuler/barcode/qr"
-	"github.com/phpdave11/gofpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
 )
 
 // A single label, as label printers take it; the QR code with its quiet zone of four modules [published: ISO/IEC 18004].
@@ -21,10 +18,7 @@ func (l Label) Page() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	pdf := gofpdf.NewCustom(&gofpdf.InitType{UnitStr: "mm", Size: gofpdf.SizeType{Wd: labelPageWideMM, Ht: labelPageHighMM}})
-	pdf.SetAutoPageBreak(false, 0)
-	pdf.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	pdf.AddUTF8FontFromBytes("go", "B", gobold.TTF)
+	pdf := trueSize(labelPageWideMM, labelPageHighMM, l.Code)
 	pdf.AddPage()
 	side := code.Bounds().Dx()
 	module := labelPageHighMM / float64(side+2*quietModules)

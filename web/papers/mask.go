@@ -6,8 +6,6 @@ import (
 	"math"
 
 	"github.com/phpdave11/gofpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
 
 	"sakuji/core/surface"
 	"sakuji/studio"
@@ -26,11 +24,7 @@ const (
 // Masks draws patterns to cut from tape at their true size: lines in millimetres, and a bar to hold a ruler against. Each
 // comes with its mirror image where the other side is not among them.
 func Masks(what string, patterns []surface.Pattern, mirrored bool) ([]byte, error) {
-	pdf := gofpdf.New("P", "mm", "A4", "")
-	pdf.SetAutoPageBreak(false, 0)
-	pdf.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	pdf.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	pdf.SetTitle(printable(what), true)
+	pdf := trueSize(pageWideMM, pageHighMM, what)
 	m := &masks{pdf: pdf, what: printable(what), high: math.Inf(1)}
 	for k, p := range patterns {
 		name := fmt.Sprintf("%d", k+1)
