@@ -6,8 +6,12 @@ package apptest
 import (
 	"bytes"
 	"context"
+	"errors"
 	"io"
+	"os"
+	"path/filepath"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -18,6 +22,7 @@ import (
 	"sakuji/app/models"
 	"sakuji/app/money"
 	"sakuji/app/orders"
+	"sakuji/app/pictures"
 	"sakuji/app/pieces"
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
@@ -61,7 +66,19 @@ const Password = "larch-and-lantern"
 // Bare opens a studio with nobody in it.
 func Bare(t testing.TB) *Studio {
 	t.Helper()
-	s := &Studio{T: t, Ctx: t.Context(), Dir: t.TempDir(), Clock: &Clock{time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)}}
+	data, err := bare()
+	require.NoError(t, err)
+	return open(t, data)
+}
+
+// begun is when a studio opens.
+var begun = time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)
+
+// open opens a studio whose database is there already.
+func open(t testing.TB, database []byte) *Studio {
+	t.Helper()
+	s := &Studio{T: t, Ctx: t.Context(), Dir: t.TempDir(), Clock: &Clock{begun}}
+	require.NoError(t, os.WriteFile(filepath.Join(s.Dir, store.DatabaseName), database, 0o600))
 	st, err := store.Open(s.Ctx, s.Dir)
 	require.NoError(t, err)
 	if _, timed := t.(*testing.B); !timed { // it is slow
@@ -72,17 +89,66 @@ func Bare(t testing.TB) *Studio {
 	return s
 }
 
+// made is a database that is made once and copied for each test.
+func made(fill func(*Studio) error) (database []byte, err error) {
+	dir, err := os.MkdirTemp("", "sakuji-made-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	ctx := context.Background()
+	st, err := store.Open(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Studio{Ctx: ctx, Dir: dir, Clock: &Clock{begun}}
+	s.App = app.New(st, s.Clock)
+	if err := errors.Join(fill(s), st.Close()); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(filepath.Join(dir, store.DatabaseName))
+}
+
+var bare = sync.OnceValues(func() ([]byte, error) { return made(func(*Studio) error { return nil }) })
+
 // New opens a studio that is set up.
 func New(t testing.TB) *Studio {
 	t.Helper()
-	s := Bare(t)
+	m, err := setUp()
+	require.NoError(t, err)
+	s := open(t, m.database)
+	s.Owner, s.Bench, s.Resin, s.PLA, s.Tarn, s.Fell = m.Owner, m.Bench, m.Resin, m.PLA, m.Tarn, m.Fell
+	return s
+}
+
+// setStudio is a studio that is set up, and whose.
+type setStudio struct {
+	Studio
+	database []byte
+}
+
+var setUp = sync.OnceValues(func() (m setStudio, err error) {
+	m.database, err = made(func(s *Studio) error {
+		defer func() { m.Studio = *s }()
+		return s.setUp()
+	})
+	return m, err
+})
+
+// setUp names people, machines and materials.
+func (s *Studio) setUp() error {
 	p, err := s.Setup.FirstOwner(s.Ctx, setup.PersonForm{Name: "Ilse Karg", Password: Password})
-	require.NoError(t, err)
+	if err != nil {
+		return err
+	}
 	s.Owner = change.ActorOf(p)
-	p, err = s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true, Password: Password})
-	require.NoError(t, err)
+	if p, err = s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true, Password: Password}); err != nil {
+		return err
+	}
 	s.Bench = change.ActorOf(p)
-	require.NoError(t, s.Setup.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}))
+	if err := s.Setup.SaveStudio(s.Ctx, s.Owner, studio.Studio{Name: "Test & Try", Address: "1 Bench Row", Currency: "EUR", TaxPercent: 20, TimeZone: "Europe/Vienna"}); err != nil {
+		return err
+	}
 	book := rates.Starting()
 	for _, m := range []struct {
 		name string
@@ -90,7 +156,9 @@ func New(t testing.TB) *Studio {
 		to   *int64
 	}{{"Tarn", book.Machines[0], &s.Tarn}, {"Fell", book.Machines[2], &s.Fell}} {
 		made, err := s.Setup.SaveMachine(s.Ctx, s.Owner, 0, setup.GearForm{Name: m.name, From: m.from.Name, Active: true})
-		require.NoError(t, err)
+		if err != nil {
+			return err
+		}
 		*m.to = made.ID
 	}
 	for _, m := range []struct {
@@ -98,10 +166,12 @@ func New(t testing.TB) *Studio {
 		to   *int64
 	}{{book.Materials[0], &s.Resin}, {book.Materials[3], &s.PLA}} {
 		made, err := s.Setup.SaveMaterial(s.Ctx, s.Owner, 0, setup.GearForm{Name: m.from.Name, From: m.from.Name, Active: true})
-		require.NoError(t, err)
+		if err != nil {
+			return err
+		}
 		*m.to = made.ID
 	}
-	return s
+	return nil
 }
 
 // Vase is a solid of revolution 40 mm tall and 24 mm wide, as an STL.
@@ -120,6 +190,14 @@ func Slab() []byte {
 // Upload makes a file on its way in.
 func Upload(name string, data []byte) models.Upload {
 	return models.Upload{Name: name, Open: func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(data)), nil }}
+}
+
+// Picture keeps a picture and says under which name.
+func (s *Studio) Picture(data []byte) string {
+	s.T.Helper()
+	sha, err := s.Pictures.Keep(s.Ctx, "a picture", bytes.NewReader(data), pictures.AsSeen)
+	require.NoError(s.T, err)
+	return sha
 }
 
 // Order takes in an order of copies of the vase at a tier.
