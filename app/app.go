@@ -11,6 +11,7 @@ import (
 	"sakuji/app/money"
 	"sakuji/app/orders"
 	"sakuji/app/paint"
+	"sakuji/app/pictures"
 	"sakuji/app/pieces"
 	"sakuji/app/plan"
 	"sakuji/app/plates"
@@ -28,6 +29,7 @@ type App struct {
 	Setup    *setup.Room
 	Models   *models.Room
 	Orders   *orders.Room
+	Pictures *pictures.Room
 	Paint    *paint.Room
 	Pieces   *pieces.Room
 	Quotes   *quotes.Room
@@ -44,11 +46,12 @@ type App struct {
 func New(st *store.Store, clock change.Clock) *App {
 	base := change.Base{Store: st, Clock: clock}
 	a := &App{Base: base, Jobs: jobs.New(base), Setup: setup.New(base), Paint: paint.New(base), Pieces: pieces.New(base), Money: money.New(base), Stock: stock.New(base), Backups: backups.New(base)}
+	a.Pictures = pictures.New(base, a.Jobs)
 	a.Plates = plates.New(base, a.Jobs)
 	a.Plan = plan.New(base, a.Plates)
 	a.Today = today.New(base, a.Backups, a.Plan)
 	a.Models = models.New(base, a.Jobs)
-	a.Orders = orders.New(base, a.Models, a.Jobs)
+	a.Orders = orders.New(base, a.Models, a.Pictures, a.Jobs)
 	a.Quotes = quotes.New(base, a.Orders, a.Plan)
 	a.Delivery = delivery.New(base, a.Quotes)
 	return a

@@ -1,6 +1,9 @@
 package app_test
 
 import (
+	"bytes"
+	"image"
+	"image/png"
 	"strings"
 	"testing"
 	"time"
@@ -456,12 +459,19 @@ func TestUploadsThatAreWrong(t *testing.T) {
 	faults, err := s.Store.Check(s.Ctx)
 	require.NoError(t, err)
 	assert.Empty(t, faults)
-	gif := []byte("GIF89a\x01\x00\x01\x00\x00\x00\x00;")
-	n, problems, err := s.Orders.AddPictures(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("x.png", []byte("<html>")), apptest.Upload("a.gif", gif), apptest.Upload("b.gif", gif)})
+	var picture bytes.Buffer
+	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 6, 4))))
+	n, problems, err := s.Orders.AddPictures(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("x.png", []byte("<html>")), apptest.Upload("old.gif", []byte("GIF89a\x01\x00\x01\x00\x00\x00\x00;")),
+		apptest.Upload("a.png", picture.Bytes()), apptest.Upload("b.png", picture.Bytes()), apptest.Upload("c.pdf", []byte("%PDF-1.7"))})
 	require.NoError(t, err)
-	assert.Equal(t, 1, n, "the refused one leaves the others; the same picture twice is one")
-	assert.Contains(t, strings.Join(problems, " "), "x.png is neither a picture")
-	assert.Contains(t, strings.Join(problems, " "), "b.gif is here already, as a.gif")
+	assert.Equal(t, 2, n, "the refused ones leave the others; the same picture twice is one")
+	assert.Contains(t, strings.Join(problems, " "), "x.png: not a JPEG, PNG or WebP picture. It was not kept.")
+	assert.Contains(t, strings.Join(problems, " "), "old.gif: not a JPEG, PNG or WebP picture")
+	assert.Contains(t, strings.Join(problems, " "), "b.png is here already, as a.png")
+	there, err := s.Quotes.OrderSheet(s.Ctx, o.Number)
+	require.NoError(t, err)
+	require.Len(t, there.Pictures, 2)
+	assert.Equal(t, []string{"image/jpeg", "application/pdf"}, []string{there.Pictures[0].Type, there.Pictures[1].Type}, "what browsers are given is of our own making")
 }
 
 func TestPeopleAndPasswords(t *testing.T) {

@@ -28,10 +28,7 @@ func TestAFailureWithItsPhotograph(t *testing.T) {
 	p := lies(t, s, number).Pieces[0].Piece
 	var b bytes.Buffer
 	require.NoError(t, jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
-	sha, err := s.Plates.KeepPhoto(b.Bytes())
-	require.NoError(t, err)
-	_, err = s.Plates.KeepPhoto([]byte("not one"))
-	refusal(t, err, "not a picture that can be read")
+	sha := s.Picture(b.Bytes())
 	said := plates.Emptied{Outcomes: map[int64]studio.Outcome{p.ID: {What: studio.Failed, Cause: "half printed", Layer: -3}}, Photos: map[int64]string{p.ID: sha, 999: sha}}
 	refusal(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, said), "a layer is between")
 	said.Outcomes[p.ID] = studio.Outcome{What: studio.Failed, Cause: "half printed", Layer: 812}

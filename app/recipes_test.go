@@ -76,7 +76,7 @@ func TestSignedOffOnASwatch(t *testing.T) {
 	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off wing grey (R1) on a swatch.")
 	o, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
-	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}, nil))
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}))
 	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
 	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
@@ -91,7 +91,7 @@ func TestSignedOffOnASwatch(t *testing.T) {
 	second, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, changed)
 	require.NoError(t, err)
 	assert.Equal(t, 2, second.Version, "what was tried stays as it was")
-	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 3}, nil))
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 3}))
 	sheet, err = s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, sheet.Swatches[0].ID, studio.VerdictYes, "the client", ""))
@@ -229,16 +229,16 @@ func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
 	}
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, img))
-	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, b.Bytes()))
-	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, Colour: "#112233"}, b.Bytes()))
+	sha := s.Picture(b.Bytes())
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, PhotoSHA: sha}))
+	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1, Colour: "#112233", PhotoSHA: sha}))
 	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	got, err := finish.ParseColour(sheet.Swatches[1].Colour)
 	require.NoError(t, err)
 	assert.Less(t, got.Differs(finish.Colour{R: 40, G: 80, B: 120}), 2.0, "as it is kept, a JPEG")
 	assert.Equal(t, "#112233", sheet.Swatches[0].Colour)
-	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 1}, []byte("no picture")), "Nothing was saved")
-	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}, nil), "How many coats")
+	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}), "How many coats")
 }
 
 // A lacquer of the plan is stopped over acrylic before the can is open, until that is hard, although the item itself says

@@ -8,6 +8,7 @@ import (
 	"image/png"
 	"math"
 
+	"sakuji/app/pictures"
 	"sakuji/app/pieces"
 	"sakuji/core/finish"
 	"sakuji/core/route"
@@ -141,7 +142,11 @@ func (l *life) scheme(nick, by string) error {
 
 // signOff lays a swatch, and has it signed off.
 func (l *life) signOff(r studio.Recipe, orderID int64, by string) error {
-	if err := l.App.Paint.AddSwatch(l.ctx, l.ilse, r.Number, studio.Swatch{OrderID: orderID, Coats: r.Coats, Colour: r.Colour, Note: "dry, by daylight"}, dabbed(r)); err != nil {
+	sha, err := l.App.Pictures.Keep(l.ctx, "the swatch", bytes.NewReader(dabbed(r)), pictures.AsSeen)
+	if err != nil {
+		return err
+	}
+	if err := l.App.Paint.AddSwatch(l.ctx, l.ilse, r.Number, studio.Swatch{OrderID: orderID, Coats: r.Coats, Colour: r.Colour, PhotoSHA: sha, Note: "dry, by daylight"}); err != nil {
 		return err
 	}
 	sheet, err := l.App.Paint.Recipe(l.ctx, r.Number)
@@ -225,7 +230,7 @@ func (l *life) photographed(codes ...string) error {
 			if err != nil {
 				return err
 			}
-			sha, err := l.App.Pieces.KeepPhoto(picture)
+			sha, err := l.App.Pictures.Keep(l.ctx, "the picture", bytes.NewReader(picture), pictures.AsSeen)
 			if err != nil {
 				return err
 			}

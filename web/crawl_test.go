@@ -54,7 +54,7 @@ func (s *site) painted(no string) {
 	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(s.t, err)
 	require.NoError(s.t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: plan.Items[0].Item.ID, Name: "wings", Stage: "base", RecipeNumber: r.Number, SharePercent: 40, EdgeMM: 300, Care: studio.CareFocal}, ""))
-	require.NoError(s.t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: plan.Order.ID, Coats: 2}, nil))
+	require.NoError(s.t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: plan.Order.ID, Coats: 2}))
 	require.NoError(s.t, s.Paint.MixRecipe(s.Ctx, s.Bench, r.Number, 30))
 	require.NoError(s.t, s.Pieces.NoteFlaw(s.Ctx, s.Bench, no+"-3", studio.Flaw{Kind: "run", Cause: "thinned too much", Text: "at the rim", Verdict: studio.FlawMended, Minutes: 5, Marked: true, X: 0.3, Y: 0.6}, ""))
 }

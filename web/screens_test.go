@@ -3,6 +3,8 @@ package web
 import (
 	"bytes"
 	"fmt"
+	"image"
+	"image/png"
 	"io"
 	"log/slog"
 	"net/http"
@@ -179,13 +181,19 @@ func TestFilesComeBackAsTheyWereGiven(t *testing.T) {
 	for _, path := range []string{"/files/" + strings.Repeat("0", 64) + "/x", "/files/short/x", "/files/..%2f..%2fsakuji.db/x"} {
 		assert.Equal(t, http.StatusNotFound, s.get(path).StatusCode, path)
 	}
-	png := []byte("\x89PNG\r\n\x1a\n" + strings.Repeat("\x00", 40))
-	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+no+"/pictures", "Skizze für Ö.png", png).StatusCode)
+	var sketch bytes.Buffer
+	require.NoError(t, png.Encode(&sketch, image.NewGray(image.Rect(0, 0, 6, 4))))
+	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+no+"/pictures", "Skizze für Ö.png", sketch.Bytes()).StatusCode)
 	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	p := s.get("/files/" + sheet.Pictures[0].SHA + "/x.png")
-	assert.Equal(t, "image/png", p.Header.Get("Content-Type"))
+	assert.Equal(t, "image/jpeg", p.Header.Get("Content-Type"), "of our own making")
 	assert.Empty(t, p.Header.Get("Content-Disposition"))
+	require.Equal(t, http.StatusSeeOther, s.upload("/orders/"+no+"/pictures", "paper.pdf", []byte("%PDF-1.7")).StatusCode)
+	sheet, err = s.Quotes.OrderSheet(s.Ctx, no)
+	require.NoError(t, err)
+	p = s.get("/files/" + sheet.Pictures[1].SHA + "/paper.pdf")
+	assert.Contains(t, p.Header.Get("Content-Disposition"), `attachment; filename="paper.pdf"`, "what others made is saved, not opened here")
 }
 
 func TestDispositionNames(t *testing.T) {

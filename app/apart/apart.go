@@ -28,10 +28,13 @@ type Process struct {
 	Command []string // the program and its words; none: here
 }
 
-// Limits bound a piece of work.
+// Limits bound a piece of work. What it computes is counted by the time that processors give
+// it, so that a busy computer is not taken for a bad file; the clock alone ends what does not
+// come to its turn.
 type Limits struct {
 	MemoryBytes int64
-	Time        time.Duration
+	CPU         time.Duration // of all processors together; 0: only the clock counts
+	Clock       time.Duration // for one try
 }
 
 // Limits of work on a file of up to largeBytes; of a larger one they grow with it. Source:
@@ -40,13 +43,17 @@ const (
 	largeBytes  = 50 << 20
 	memoryBytes = 1 << 30
 	mostBytes   = 8 << 30
+
+	clockTimes  = 10 // the clock's limit in those of the processors' time
+	mostStarved = 3  // tries of work that did not come to its turn
 )
 
 // LimitsFor is what work on a file of so many bytes may use, where a file of up to 50 MB may
-// take a time.
+// take so much of the processors' time.
 func LimitsFor(bytes int64, upTo time.Duration) Limits {
 	times := max(1, float64(bytes)/largeBytes)
-	return Limits{min(mostBytes, int64(memoryBytes*times)), time.Duration(float64(upTo) * times)}
+	cpu := time.Duration(float64(upTo) * times)
+	return Limits{min(mostBytes, int64(memoryBytes*times)), cpu, clockTimes * cpu}
 }
 
 // Kind is a sort of work that can be done apart: it is given only what it needs, and gives
@@ -83,6 +90,7 @@ type request struct {
 	Kind        string
 	In          []byte
 	MemoryBytes int64
+	CPU         time.Duration
 }
 
 type message struct {
@@ -95,7 +103,8 @@ type message struct {
 	Fields  []rates.Wrong
 }
 
-// Run does the work. What is called, for people, is the thing it is done on.
+// Run does the work. What is called, for people, is the thing it is done on. Work that did not
+// come to its turn on a busy computer is begun again, and says so.
 func (k Kind[In, Out]) Run(ctx context.Context, p Process, l Limits, what string, in In, told Told) (out Out, err error) {
 	if len(p.Command) == 0 {
 		return k.do(ctx, in, told)
@@ -104,12 +113,19 @@ func (k Kind[In, Out]) Run(ctx context.Context, p Process, l Limits, what string
 	if err := gob.NewEncoder(&b).Encode(&in); err != nil {
 		return out, err
 	}
-	limited, cancel := context.WithTimeoutCause(ctx, l.Time, errTime)
-	defer cancel()
-	answer, err := p.run(limited, request{k.name, b.Bytes(), l.MemoryBytes}, told)
+	q := request{k.name, b.Bytes(), l.MemoryBytes, l.CPU}
+	answer, err := p.within(ctx, l.Clock, q, told)
+	for try := 1; errors.Is(err, errStarved) && try < mostStarved; try++ {
+		if err := told(0, Starved); err != nil {
+			return out, err
+		}
+		answer, err = p.within(ctx, l.Clock, q, told)
+	}
 	switch {
-	case errors.Is(context.Cause(limited), errTime):
-		return out, change.Refuse("%s takes longer than %d s to work on, which is more than a file of its size may. Mend or reduce it first.", what, int(l.Time.Seconds()))
+	case errors.Is(err, errStarved):
+		return out, change.Refuse("The computer was too busy with other work to get to %s, in %d tries. Nothing is wrong with it as far as is known: try again when less is going on.", what, mostStarved)
+	case errors.Is(err, errTime):
+		return out, change.Refuse("%s takes longer than %d s of computing to work on, which is more than a file of its size may. Mend or reduce it first.", what, int(l.CPU.Seconds()))
 	case errors.Is(err, errMemory):
 		return out, change.Refuse("%s needs more than %d MB of memory to work on, which is more than a file of its size may. Mend or reduce it first.", what, l.MemoryBytes>>20)
 	case err != nil:
@@ -118,17 +134,32 @@ func (k Kind[In, Out]) Run(ctx context.Context, p Process, l Limits, what string
 	return out, gob.NewDecoder(bytes.NewReader(answer)).Decode(&out)
 }
 
+// Starved is what work says of itself that is begun again, for the computer had no time for it.
+const Starved = "waits for the computer, which is busy with other work"
+
 var (
-	errTime   = errors.New("out of time")
-	errMemory = errors.New("out of memory")
+	errTime    = errors.New("out of processor time")
+	errStarved = errors.New("out of turn")
+	errMemory  = errors.New("out of memory")
 )
+
+// within is one try, which ends with the clock's limit.
+func (p Process) within(ctx context.Context, clock time.Duration, q request, told Told) ([]byte, error) {
+	limited, cancel := context.WithTimeoutCause(ctx, clock, errStarved)
+	defer cancel()
+	answer, err := p.run(limited, q, told)
+	if err != nil && errors.Is(context.Cause(limited), errStarved) && ctx.Err() == nil {
+		err = errStarved
+	}
+	return answer, err
+}
 
 // run asks another process and listens to it until it has ended.
 func (p Process) run(ctx context.Context, q request, told Told) ([]byte, error) {
 	running, stop := context.WithCancel(ctx)
 	defer stop()
 	cmd := exec.CommandContext(running, p.Command[0], p.Command[1:]...)
-	cmd.Env = append(os.Environ(), memoryVariable+"="+strconv.FormatInt(q.MemoryBytes, 10))
+	cmd.Env = append(os.Environ(), memoryVariable+"="+strconv.FormatInt(q.MemoryBytes, 10), cpuVariable+"="+q.CPU.String(), "PATH=") // it starts nothing
 	cmd.WaitDelay = time.Second
 	var asked bytes.Buffer
 	if err := gob.NewEncoder(&asked).Encode(&q); err != nil {
@@ -160,6 +191,8 @@ func (p Process) run(ctx context.Context, q request, told Told) ([]byte, error) 
 		return nil, heard
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
+	case cmd.ProcessState.ExitCode() == exitTime:
+		return nil, errTime
 	case cmd.ProcessState.ExitCode() == exitMemory, strings.Contains(said.String(), "out of memory"), strings.Contains(said.String(), "cannot allocate memory"), killed(cmd.ProcessState):
 		return nil, errMemory
 	}

@@ -17,13 +17,16 @@ import (
 
 const (
 	memoryVariable = "SAKUJI_APART_BYTES" // how much memory the process may use
-	exitMemory     = 3                    // it would have used more
+	cpuVariable    = "SAKUJI_APART_CPU"   // how much of the processors' time; 0s: any
+	exitMemory     = 3                    // it would have used more memory
+	exitTime       = 4                    // or more time
 )
 
 // Serve is the other process: it does what it is asked for once and ends.
 func Serve(in io.Reader, out io.Writer) error {
 	if limit, _ := strconv.ParseInt(os.Getenv(memoryVariable), 10, 64); limit > 0 {
-		keepWithin(limit)
+		cpu, _ := time.ParseDuration(os.Getenv(cpuVariable))
+		keepWithin(limit, cpu)
 	}
 	var q request
 	if err := gob.NewDecoder(in).Decode(&q); err != nil {
@@ -53,9 +56,9 @@ func Serve(in io.Reader, out io.Writer) error {
 // much more, for memory that is new must be cleared.
 const watchEvery = 10 * time.Millisecond
 
-// keepWithin ends the process before it has used more than a limit of memory; long before,
-// it begins to clear up more often.
-func keepWithin(limit int64) {
+// keepWithin ends the process before it has used more than a limit of memory, or of the processors'
+// time; long before, it begins to clear up more often.
+func keepWithin(limit int64, cpu time.Duration) {
 	debug.SetMemoryLimit(limit * 3 / 4)
 	confine(limit)
 	parent := os.Getppid()
@@ -65,6 +68,9 @@ func keepWithin(limit int64) {
 			metrics.Read(used)
 			if int64(used[0].Value.Uint64()-used[1].Value.Uint64()) > limit {
 				os.Exit(exitMemory)
+			}
+			if cpu > 0 && computed() > cpu {
+				os.Exit(exitTime)
 			}
 			if os.Getppid() != parent { // the studio is gone: nobody wants to know any more
 				os.Exit(1)

@@ -1,30 +1,10 @@
 package change
 
 import (
-	"bytes"
 	"regexp"
 
-	"sakuji/format/photo"
 	"sakuji/studio"
 )
-
-// KeepPhoto keeps a photograph, turned upright and without where it was taken, and says under which
-// name.
-func (a Base) KeepPhoto(data []byte) (sha string, err error) { return a.keepPhoto(data, photo.Clean) }
-
-// KeepFullPhoto keeps it so in the size in which it came.
-func (a Base) KeepFullPhoto(data []byte) (sha string, err error) {
-	return a.keepPhoto(data, photo.Full)
-}
-
-func (a Base) keepPhoto(data []byte, clean func([]byte) ([]byte, error)) (sha string, err error) {
-	cleaned, err := clean(data)
-	if err != nil {
-		return "", Refuse("The photograph: %s. Nothing was saved.", err)
-	}
-	sha, _, err = a.Store.Keep(bytes.NewReader(cleaned), photo.MostBytes)
-	return sha, err
-}
 
 // named is what a file is kept under.
 var named = regexp.MustCompile(`^[0-9a-f]{64}$`)
@@ -46,7 +26,7 @@ func (a Base) NoteFile(c Change, sha string) (bool, error) {
 	return true, c.AddFile(sha, info.Size(), c.Now)
 }
 
-// NotePhoto notes a photograph of a piece that KeepPhoto has kept; what is no name of one is left out.
+// NotePhoto notes a photograph of a piece that was kept; what is no name of one is left out.
 func (a Base) NotePhoto(c Change, p studio.Photo) error {
 	if ok, err := a.NoteFile(c, p.SHA); !ok || err != nil {
 		return err

@@ -223,13 +223,15 @@ func (a *Queue) tell(ctx context.Context, id int64, share float64, doing string)
 func (a *Queue) jobFailed(ctx context.Context, log *slog.Logger, j studio.Job, why error) error {
 	text := "Something in the program broke while " + j.Doing() + "; the file is as it was."
 	var r *change.Refusal
+	stopped := errors.Is(why, ErrStopped) || errors.Is(why, context.Canceled)
 	switch {
-	case errors.Is(why, ErrStopped), errors.Is(why, context.Canceled):
+	case stopped:
 		text = "cancelled"
 	case errors.As(why, &r):
 		text = r.Text
-	default:
-		log.Error("job", "id", j.ID, "kind", j.Kind, "err", why)
+	}
+	if !stopped {
+		log.Error("job", "id", j.ID, "kind", j.Kind, "name", j.Name, "err", why)
 	}
 	return a.endJob(ctx, j, studio.JobFailed, text)
 }

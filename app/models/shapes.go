@@ -61,10 +61,10 @@ func (s source) soup() (*mesh.Soup, error) {
 	return soup, err
 }
 
-// How long work on a file of up to 50 MB may take. Source: from memory.
+// How much of the processors' time work on a file of up to 50 MB may take. Source: from memory.
 const (
-	readTime = 20 * time.Second // reading, measuring, a look, a picture
-	makeTime = 2 * time.Minute  // new versions and orientations
+	readTime = 40 * time.Second // reading, measuring, a look, a picture
+	makeTime = 4 * time.Minute  // new versions and orientations
 )
 
 var (

@@ -1,17 +1,18 @@
 package orders
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-	"net/http"
 	"slices"
 	"strings"
 
 	"sakuji/app/change"
 	"sakuji/app/models"
+	"sakuji/app/pictures"
 	"sakuji/app/setup"
 	"sakuji/core/process"
 	"sakuji/core/route"
@@ -19,11 +20,11 @@ import (
 	"sakuji/studio"
 )
 
-// AddPictures adds reference pictures. Only what a browser shows as a picture is taken;
+// AddPictures adds reference pictures, or PDFs;
 // one that is refused is told by name and leaves the others. The same picture twice is one.
 func (a *Room) AddPictures(ctx context.Context, who change.Actor, number string, uploads []models.Upload) (added int, problems []string, err error) {
 	for _, u := range uploads {
-		sha, n, kind, err := a.keepPicture(u)
+		sha, kind, err := a.keepPicture(ctx, u)
 		var refusal *change.Refusal
 		if errors.As(err, &refusal) {
 			problems = append(problems, refusal.Text)
@@ -42,7 +43,7 @@ func (a *Room) AddPictures(ctx context.Context, who change.Actor, number string,
 				problems = append(problems, fmt.Sprintf("%s is here already, as %s.", name, there[at].Name))
 				return nil
 			}
-			if err := c.AddFile(sha, n, c.Now); err != nil {
+			if _, err := a.NoteFile(c, sha); err != nil {
 				return err
 			}
 			if err := c.AddPicture(&studio.Picture{OrderID: o.ID, SHA: sha, Name: name, Type: kind}); err != nil {
@@ -58,24 +59,28 @@ func (a *Room) AddPictures(ctx context.Context, who change.Actor, number string,
 	return added, problems, nil
 }
 
-func (a *Room) keepPicture(u models.Upload) (sha string, n int64, kind string, err error) {
+// keepPicture keeps a picture as one of our own making, or a PDF as it came, which browsers save and do not open.
+func (a *Room) keepPicture(ctx context.Context, u models.Upload) (sha, kind string, err error) {
 	r, err := u.Open()
 	if err != nil {
-		return "", 0, "", err
+		return "", "", err
 	}
 	defer r.Close()
-	head := make([]byte, 512)
-	k, _ := io.ReadFull(r, head)
-	kind = http.DetectContentType(head[:k])
-	if !studio.OneOf(kind, "image/png", "image/jpeg", "image/gif", "image/webp", "application/pdf") {
-		return "", 0, "", change.Refuse("%s is neither a picture (PNG, JPEG, GIF or WebP) nor a PDF; it was not kept.", models.FileName(u.Name))
+	name, head := models.FileName(u.Name), make([]byte, 64)
+	n, _ := io.ReadFull(r, head)
+	whole := io.MultiReader(bytes.NewReader(head[:n]), r)
+	if !bytes.HasPrefix(head[:n], []byte("%PDF-")) {
+		sha, err = a.pictures.Keep(ctx, name, whole, pictures.AsSent)
+		return sha, "image/jpeg", err
 	}
-	sha, n, err = a.Store.Keep(io.MultiReader(strings.NewReader(string(head[:k])), r), 32<<20)
-	if errors.Is(err, store.ErrTooLarge) {
-		err = change.Refuse("%s: %s. It was not kept.", models.FileName(u.Name), err)
+	if sha, _, err = a.Store.Keep(whole, mostPDFBytes); errors.Is(err, store.ErrTooLarge) {
+		err = change.Refuse("%s: %s. It was not kept.", name, err)
 	}
-	return sha, n, kind, err
+	return sha, "application/pdf", err
 }
+
+// mostPDFBytes is how large a PDF among the references is at most. Source: from memory.
+const mostPDFBytes = 32 << 20
 
 // newItem makes an item of models: painted, in resin where one fits a resin machine.
 func newItem(d change.Change, h studio.Shop, o studio.Order, list []studio.Model) (it studio.Item, err error) {

@@ -14,6 +14,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/app/models"
+	"sakuji/app/pictures"
 	"sakuji/app/setup"
 	"sakuji/store"
 	"sakuji/studio"
@@ -22,13 +23,14 @@ import (
 // Room is where orders are.
 type Room struct {
 	change.Base
-	models *models.Room
-	queue  *jobs.Queue
+	models   *models.Room
+	pictures *pictures.Room
+	queue    *jobs.Queue
 }
 
 // New makes the room; files that arrive for an order become its items.
-func New(base change.Base, models *models.Room, queue *jobs.Queue) *Room {
-	a := &Room{base, models, queue}
+func New(base change.Base, models *models.Room, pictures *pictures.Room, queue *jobs.Queue) *Room {
+	a := &Room{base, models, pictures, queue}
 	models.Arrived = a.itemsOf
 	return a
 }

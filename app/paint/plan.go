@@ -265,12 +265,8 @@ func (a *Room) CopyPlan(ctx context.Context, who change.Actor, number string, it
 	})
 }
 
-// StopPicture keeps a picture of where to stop.
-func (a *Room) StopPicture(ctx context.Context, who change.Actor, number string, itemID, id int64, picture []byte) error {
-	sha, err := a.KeepPhoto(picture)
-	if err != nil {
-		return err
-	}
+// StopPicture notes a picture of where to stop, which was kept.
+func (a *Room) StopPicture(ctx context.Context, who change.Actor, number string, itemID, id int64, sha string) error {
 	return a.onRegion(ctx, who, number, itemID, id, func(c change.Change, it studio.Item, regions []studio.Region, at int) error {
 		if _, err := a.NoteFile(c, sha); err != nil {
 			return err

@@ -284,18 +284,12 @@ func (a *Room) SaveRecipe(ctx context.Context, who change.Actor, r studio.Recipe
 	return r, err
 }
 
-// AddSwatch notes that a recipe was laid to be looked at; picture is a photograph of it, or nil. Where nobody says its
+// AddSwatch notes that a recipe was laid to be looked at, with a photograph that was kept, or none. Where nobody says its
 // colour, the middle of the photograph does.
-func (a *Room) AddSwatch(ctx context.Context, who change.Actor, number int, s studio.Swatch, picture []byte) error {
-	if len(picture) > 0 {
-		sha, err := a.KeepPhoto(picture)
-		if err != nil {
+func (a *Room) AddSwatch(ctx context.Context, who change.Actor, number int, s studio.Swatch) (err error) {
+	if s.PhotoSHA != "" && s.Colour == "" {
+		if s.Colour, err = a.colourOf(s.PhotoSHA); err != nil {
 			return err
-		}
-		if s.PhotoSHA = sha; s.Colour == "" {
-			if s.Colour, err = a.colourOf(sha); err != nil {
-				return err
-			}
 		}
 	}
 	return a.Do(ctx, who, func(c change.Change) error {

@@ -15,7 +15,7 @@ import (
 // KeptPhoto is what a photograph is kept under, and in the size in which it came where that is wanted.
 type KeptPhoto struct{ SHA, FullSHA string }
 
-// Photograph notes photographs of a piece, as KeepPhoto kept them: as it is after the stage that was stamped last. One that
+// Photograph notes photographs of a piece, as they were kept: as it is after the stage that was stamped last. One that
 // is there already is not there twice. at is when they were taken, on a tablet that was without a network; zero: now.
 func (a *Room) Photograph(ctx context.Context, who change.Actor, code string, kept []KeptPhoto, text string, at time.Time) error {
 	return a.Do(ctx, who, func(c change.Change) error {

@@ -2,7 +2,9 @@ package plates
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -27,7 +29,7 @@ func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, start
 		if err := s.readiness(c.Tx); err != nil {
 			return err
 		}
-		started.Held, started.Ready = s.Hold, s.Ready
+		started.Held, started.Ready, started.Job = s.Hold, s.Ready, jobName(s.Plate)
 		if started.Lot, err = s.lot(started.Lot.ID); err != nil {
 			return err
 		}
@@ -38,6 +40,10 @@ func (a *Room) StartRun(ctx context.Context, who change.Actor, number int, start
 		return errors.Join(open(c, started.Lot), savePlate(c, pl, e))
 	})
 }
+
+// jobName is by what a machine knows a run of a plate: the number for whoever stands before it, and a random word, for a
+// number comes again after a backup does.
+func jobName(pl studio.Plate) string { return fmt.Sprintf("plate-%d-%s", pl.Number, rand.Text()[:16]) }
 
 // lot is one of those that the plate may take from; of id 0 none.
 func (s PlateSheet) lot(id int64) (studio.Lot, error) {
@@ -154,7 +160,7 @@ type Emptied struct {
 	Ended    time.Time                // when the run ended, if that was not noted; zero: now
 	Note     string
 	Sure     bool             // a run far too short for good prints is meant
-	Photos   map[int64]string // by piece, as KeepPhoto kept them
+	Photos   map[int64]string // by piece, as they were kept
 }
 
 // addPhotos notes the photographs of what came off a plate.

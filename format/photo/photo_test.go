@@ -3,10 +3,15 @@ package photo
 import (
 	"bytes"
 	"encoding/binary"
+	"hash/crc32"
 	"image"
 	"image/color"
+	"image/gif"
 	"image/jpeg"
 	"image/png"
+	"os"
+	"path/filepath"
+	"runtime"
 	"testing"
 
 	"github.com/rwcarlsen/goexif/exif"
@@ -100,4 +105,136 @@ func TestFullSizeKeepsNoPlaceEither(t *testing.T) {
 	img, _, err = image.DecodeConfig(bytes.NewReader(small))
 	require.NoError(t, err)
 	assert.Equal(t, 1800, max(img.Width, img.Height))
+}
+
+// moving is a PNG of many frames, each of which would have to be unpacked: acTL, fcTL and fdAT chunks, as the PNG
+// specification (third edition) has them.
+func moving(t testing.TB, side, frames int) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, side, side))))
+	still := b.Bytes()
+	packed := func(name string, data []byte) []byte {
+		out := binary.BigEndian.AppendUint32(nil, uint32(len(data)))
+		out = append(append(out, name...), data...)
+		return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[4:]))
+	}
+	const head = 8 + 25 // the signature and IHDR
+	at := bytes.Index(still, []byte("IDAT")) - 4
+	n := int(binary.BigEndian.Uint32(still[at:]))
+	pixels := still[at+8 : at+8+n]
+	out := append([]byte{}, still[:head]...)
+	out = append(out, packed("acTL", binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(frames)), 0))...)
+	for k, sequence := 0, uint32(0); k < frames; k++ {
+		control := binary.BigEndian.AppendUint32(nil, sequence)
+		for _, v := range []uint32{uint32(side), uint32(side), 0, 0} {
+			control = binary.BigEndian.AppendUint32(control, v)
+		}
+		out, sequence = append(out, packed("fcTL", append(control, 0, 1, 0, 10, 0, 0))...), sequence+1
+		if k == 0 {
+			out = append(out, still[at:at+12+n]...)
+			continue
+		}
+		out, sequence = append(out, packed("fdAT", append(binary.BigEndian.AppendUint32(nil, sequence), pixels...))...), sequence+1
+	}
+	return append(out, packed("IEND", nil)...)
+}
+
+// Of a picture that moves the first frame is read, and nothing of the others: 200 frames of 2000 × 2000 would be 3.2 GB.
+func TestOfAMovingPictureTheFirstIsRead(t *testing.T) {
+	var before, after runtime.MemStats
+	data := moving(t, 2000, 200)
+	runtime.ReadMemStats(&before)
+	out, err := Clean(data)
+	require.NoError(t, err)
+	runtime.ReadMemStats(&after)
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(200<<20))
+	c, err := jpeg.DecodeConfig(bytes.NewReader(out))
+	require.NoError(t, err)
+	assert.Equal(t, 1800, c.Width)
+
+	for _, name := range []string{"moving.webp", "moving-lossless.webp"} { // made with libwebp's img2webp: red, then blue
+		data, err := os.ReadFile(filepath.Join("testdata", name))
+		require.NoError(t, err)
+		out, err := Clean(data)
+		require.NoError(t, err, name)
+		img, err := jpeg.Decode(bytes.NewReader(out))
+		require.NoError(t, err)
+		assert.Equal(t, image.Pt(32, 20), img.Bounds().Size())
+		for x, pale := range map[int]bool{6: false, 24: true} { // its right half can be seen through: white lies behind it
+			r, g, b, _ := img.At(x, 10).RGBA()
+			assert.Greater(t, r, b+0x3000, name)
+			assert.Equal(t, pale, g > 0x6000, "%s at %d: %x", name, x, g)
+		}
+		_, err = Clean(data[:len(data)/2])
+		assert.Error(t, err, "cut off")
+	}
+}
+
+// Only what its bytes say is a JPEG, PNG or WebP is opened, and never by another program: whatever stands in PATH, nothing
+// of it is started.
+func TestNoReaderStartsAProgram(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"magick", "convert", "identify", "ffmpeg", "rsvg-convert", "dcraw", "gs", "sh", "exiftool"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte("#!/bin/sh\necho \"$0 $*\" >> "+filepath.Join(dir, "log")+"\n"), 0o755))
+	}
+	t.Setenv("PATH", dir)
+	var animated bytes.Buffer
+	require.NoError(t, gif.EncodeAll(&animated, &gif.GIF{Image: []*image.Paletted{image.NewPaletted(image.Rect(0, 0, 8, 8), color.Palette{color.Black, color.White})}, Delay: []int{1}}))
+	whole := moving(t, 40, 3)
+	for what, data := range map[string][]byte{
+		"svg": []byte(`<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///etc/passwd"/></svg>`), "gif": animated.Bytes(),
+		"mvg": []byte("push graphic-context\nimage over 0,0 1,1 'ephemeral:/etc/passwd'\npop graphic-context"), "postscript": []byte("%!PS-Adobe-3.0"),
+		"tiff": []byte("II*\x00\x08\x00\x00\x00"), "bmp": append([]byte("BM"), make([]byte, 60)...), "pnm": []byte("P6 2 2 255 012345678901"),
+		"heic": []byte("\x00\x00\x00\x18ftypheic\x00\x00\x00\x00heicmif1"), "avif": []byte("\x00\x00\x00\x18ftypavif\x00\x00\x00\x00avifmif1"),
+		"nothing": nil, "webp by name only": []byte("RIFF\x04\x00\x00\x00WAVE"),
+		"a head alone": whole[:40], "half a png": whole[:len(whole)/2], "half a jpeg": taken(t, 400, 200)[:300],
+		"a webp of nothing": []byte("RIFF\x0c\x00\x00\x00WEBPVP8X\x00\x00\x00\x00"),
+	} {
+		_, err := Clean(data)
+		assert.Error(t, err, what)
+	}
+	_, err := Clean(whole)
+	require.NoError(t, err)
+	log, _ := os.ReadFile(filepath.Join(dir, "log"))
+	assert.Empty(t, string(log))
+}
+
+// Depth counts as pixels do: a picture of 16 bits a channel is half as large at most.
+func TestDepthCounts(t *testing.T) {
+	for depth, reads := range map[byte]bool{8: true, 16: false} {
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 100, 100))))
+		head := b.Bytes()
+		binary.BigEndian.PutUint32(head[16:], 10_000)
+		binary.BigEndian.PutUint32(head[20:], 7_000)
+		head[24] = depth
+		binary.BigEndian.PutUint32(head[29:], crc32.ChecksumIEEE(head[12:29]))
+		_, err := Clean(head)
+		require.Error(t, err)
+		assert.Equal(t, !reads, err == ErrTooLarge, "%d bits: %v", depth, err) // the other one is opened, and found to be short
+	}
+}
+
+// What is no picture, or one that lies, ends in an error or in a JPEG, and never in a fall.
+func FuzzClean(f *testing.F) {
+	f.Add(moving(f, 20, 2))
+	for _, name := range []string{"moving.webp", "moving-lossless.webp"} {
+		data, err := os.ReadFile(filepath.Join("testdata", name))
+		require.NoError(f, err)
+		f.Add(data)
+	}
+	var b bytes.Buffer
+	require.NoError(f, jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 16, 16)), nil))
+	f.Add(b.Bytes())
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if size, _, err := image.DecodeConfig(bytes.NewReader(data)); err == nil && size.Width*size.Height > 1<<20 {
+			t.Skip("large ones are slow, not different")
+		}
+		out, err := Clean(data)
+		if err == nil {
+			_, err = jpeg.Decode(bytes.NewReader(out))
+			require.NoError(t, err)
+		}
+	})
 }

@@ -3,16 +3,13 @@ package bench
 import (
 	"encoding/json"
 	"fmt"
-	"io"
-	"maps"
 	"net/http"
-	"slices"
 
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/app/change"
+	"sakuji/app/pictures"
 	"sakuji/app/pieces"
-	"sakuji/format/photo"
 	"sakuji/store"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -22,37 +19,25 @@ import (
 // noPhoto says that a photograph is missing.
 var noPhoto = change.Refuse("Take a photograph, or choose one. Nothing was saved.")
 
-// photos reads the photographs of a form: from the tablet's camera, or from its files.
-func photos(w http.ResponseWriter, r *http.Request) (list [][]byte, err error) {
-	files, clean, err := kit.UploadsBy(w, r, "photo")
-	defer clean()
-	for _, k := range slices.Sorted(maps.Keys(files)) {
-		if err != nil {
-			break
-		}
-		f, e := files[k].Open()
-		if err = e; err != nil {
-			break
-		}
-		data, e := io.ReadAll(io.LimitReader(f, photo.MostBytes+1))
-		f.Close()
-		list, err = append(list, data), e
-	}
-	return list, err
+// asSeen keeps the photographs of a form as they are looked at.
+func (s *Room) asSeen(w http.ResponseWriter, r *http.Request) (shas [][]string, err error) {
+	return s.KeepPhotos(w, r, func() []pictures.Size { return []pictures.Size{pictures.AsSeen} })
 }
 
 // photograph keeps pictures of a piece.
 func (s *Room) photograph(w http.ResponseWriter, r *http.Request) {
 	code := chi.URLParam(r, "code")
-	pictures, err := photos(w, r)
-	var kept []pieces.KeptPhoto
-	for _, data := range pictures {
-		var k pieces.KeptPhoto
-		if err == nil {
-			k.SHA, err = s.App.Pieces.KeepPhoto(data)
+	shas, err := s.KeepPhotos(w, r, func() []pictures.Size { // the form is read by then
+		if r.PostFormValue("full") != "" {
+			return []pictures.Size{pictures.AsSeen, pictures.AsSent}
 		}
-		if err == nil && r.PostFormValue("full") != "" {
-			k.FullSHA, err = s.App.Pieces.KeepFullPhoto(data)
+		return []pictures.Size{pictures.AsSeen}
+	})
+	var kept []pieces.KeptPhoto
+	for _, of := range shas {
+		k := pieces.KeptPhoto{SHA: of[0]}
+		if len(of) > 1 {
+			k.FullSHA = of[1]
 		}
 		kept = append(kept, k)
 	}

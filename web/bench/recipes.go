@@ -151,7 +151,7 @@ func (s *Room) saveRecipe(w http.ResponseWriter, r *http.Request, number int) {
 
 // addSwatch keeps a patch that was laid, with its picture.
 func (s *Room) addSwatch(w http.ResponseWriter, r *http.Request) {
-	pictures, err := photos(w, r)
+	pictures, err := s.asSeen(w, r)
 	f, e := kit.Decode[struct {
 		Order      int64  `form:"order"`
 		Over       string `form:"over"`
@@ -169,11 +169,10 @@ func (s *Room) addSwatch(w http.ResponseWriter, r *http.Request) {
 		if f.Picked {
 			swatch.Colour = f.Colour
 		}
-		var picture []byte
 		if len(pictures) > 0 {
-			picture = pictures[0]
+			swatch.PhotoSHA = pictures[0][0]
 		}
-		err = s.App.Paint.AddSwatch(r.Context(), s.Hand(r), number(r), swatch, picture)
+		err = s.App.Paint.AddSwatch(r.Context(), s.Hand(r), number(r), swatch)
 	}
 	s.Ended(w, r, err, fmt.Sprintf("/bench/recipes/%d", number(r)), "The swatch is kept.")
 }
@@ -318,7 +317,7 @@ func (s *Room) copyPlan(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Room) stopPicture(w http.ResponseWriter, r *http.Request) {
-	pictures, err := photos(w, r)
+	pictures, err := s.asSeen(w, r)
 	f, e := kit.Decode[ofItem](r)
 	if err == nil {
 		err = e
@@ -327,7 +326,7 @@ func (s *Room) stopPicture(w http.ResponseWriter, r *http.Request) {
 		err = noPhoto
 	}
 	if err == nil {
-		err = s.App.Paint.StopPicture(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"), pictures[0])
+		err = s.App.Paint.StopPicture(r.Context(), s.Hand(r), chi.URLParam(r, "order"), f.Item, kit.PathID(r, "region"), pictures[0][0])
 	}
 	s.Ended(w, r, err, paintSheet(r), "The picture is kept.")
 }

@@ -1,15 +1,16 @@
 package models
 
 import (
+	"cmp"
 	"net/http"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
 	"sakuji/web/kit"
 )
 
-// file gives a stored file back under its name: a picture to look at, anything else
-// to save.
+// file gives a stored file back under its name: a picture to look at, anything else, papers of others too, to save.
 func (s *Room) file(w http.ResponseWriter, r *http.Request) {
 	sha, name := chi.URLParam(r, "sha"), chi.URLParam(r, "name")
 	f, kind, err := s.App.Models.File(r.Context(), sha)
@@ -24,8 +25,8 @@ func (s *Room) file(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Cache-Control", "private, max-age=86400")
-	if kind == "" {
-		kind = "application/octet-stream"
+	if !strings.HasPrefix(kind, "image/") {
+		kind = cmp.Or(kind, "application/octet-stream")
 		w.Header().Set("Content-Disposition", kit.Disposition("attachment", name))
 	}
 	w.Header().Set("Content-Type", kind)

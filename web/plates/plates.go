@@ -3,7 +3,6 @@ package plates
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"maps"
 	"net/http"
 	"slices"
@@ -12,11 +11,11 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"sakuji/app/pictures"
 	"sakuji/app/plates"
 	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/route"
-	"sakuji/format/photo"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -241,6 +240,14 @@ func (s *Room) endRun(w http.ResponseWriter, r *http.Request) {
 	s.plateDone(w, r, err, "The end is noted. Empty the plate when your gloves are on.")
 }
 
+// missing notes what somebody says of a run that its machine does not show.
+func (s *Room) missing(w http.ResponseWriter, r *http.Request) {
+	what := kit.Word(r, "what")
+	told := map[string]string{studio.MissingWatch: "It is watched on. You are asked again when the machine shows something else.",
+		studio.MissingAgain: "It is started again, from its beginning.", studio.MissingFailed: "The run is noted as failed. Empty the plate, and say why."}[what]
+	s.plateDone(w, r, s.App.Plates.SayOfMissing(r.Context(), s.Hand(r), plateNumber(r), what), told)
+}
+
 func (s *Room) emptyPlate(w http.ResponseWriter, r *http.Request) {
 	clean, err := s.photos(w, r)
 	defer clean()
@@ -285,21 +292,12 @@ func (s *Room) photos(w http.ResponseWriter, r *http.Request) (clean func(), err
 		return clean, err
 	}
 	for _, id := range slices.Sorted(maps.Keys(files)) {
-		f, err := files[id].Open()
+		kept, err := s.KeepPicture(r, files[id], pictures.AsSeen)
 		if err != nil {
 			return clean, err
 		}
-		data, err := io.ReadAll(io.LimitReader(f, photo.MostBytes+1))
-		f.Close()
-		if err != nil {
-			return clean, err
-		}
-		sha, err := s.App.Plates.KeepPhoto(data)
-		if err != nil {
-			return clean, err
-		}
-		r.PostForm.Set("kept_photo["+id+"]", sha)
-		r.Form.Set("kept_photo["+id+"]", sha)
+		r.PostForm.Set("kept_photo["+id+"]", kept[0])
+		r.Form.Set("kept_photo["+id+"]", kept[0])
 	}
 	return clean, nil
 }
