@@ -121,7 +121,7 @@ func (s *Server) routes() chi.Router {
 	site.Handle("/static/*", staticFiles())
 	site.Get("/sw.js", worker)
 	site.Route("/q/{token}", func(r chi.Router) { // what clients see
-		r.Use(s.InTurn, middleware.GetHead, s.Once)
+		r.Use(s.InTurn, middleware.GetHead, s.Once(kit.Whoever))
 		s.client.Routes(r)
 	})
 	site.Group(func(r chi.Router) { // what everybody sees
@@ -133,10 +133,10 @@ func (s *Server) routes() chi.Router {
 		s.plan.FeedRoutes(r)
 	})
 	site.Group(func(r chi.Router) {
-		r.Use(s.InTurn, s.Sessions.LoadAndSave, s.Once, s.Merged(site))
+		r.Use(s.InTurn, s.Sessions.LoadAndSave, s.Once(s.Acting), s.Merged(site))
 		s.door.Routes(r)
 		r.Group(func(r chi.Router) {
-			r.Use(s.SignedIn)
+			r.Use(s.SignedIn, s.TheirOwn)
 			s.door.InsideRoutes(r)
 			s.today.Routes(r)
 			s.bench.Routes(r)

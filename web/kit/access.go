@@ -6,6 +6,8 @@ import (
 	"encoding/hex"
 	"net/http"
 	"net/url"
+	"strconv"
+	"strings"
 	"time"
 
 	"sakuji/app/change"
@@ -95,15 +97,43 @@ func (s *Kit) OwnerOnly(next http.Handler) http.Handler {
 	})
 }
 
-// Hand is who does a change: the hand chosen at the bench, else who is signed in.
+// Hand is who does a change: who gave it on a tablet that had no network, else the hand chosen at the bench, else who is
+// signed in.
 func (s *Kit) Hand(r *http.Request) change.Actor {
-	person, _ := r.Context().Value(KeyPerson).(studio.Person)
-	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != person.ID {
+	return change.ActorOf(s.HandOf(r, s.Acting(r)))
+}
+
+// HandOf is the person of an id, as long as they work here; else who is signed in.
+func (s *Kit) HandOf(r *http.Request, id int64) studio.Person {
+	person := PersonOf(r)
+	if id != 0 && id != person.ID {
 		if p, err := s.App.Setup.Person(r.Context(), id); err == nil && p.Active {
-			return change.ActorOf(p)
+			return p
 		}
 	}
-	return change.ActorOf(person)
+	return person
+}
+
+// queuedBy is whose hand gave what had to wait on a tablet for the network; 0: it did not wait.
+func queuedBy(r *http.Request) int64 {
+	id, _ := strconv.ParseInt(r.PostFormValue("queued_by"), 10, 64)
+	return id
+}
+
+// errWhose is said of what somebody gave who works here no more.
+var errWhose = &change.Refusal{Text: "It was given by somebody who does not work here any more, before the network was away. Nothing was saved: whoever knows of it does it again."}
+
+// TheirOwn lets what waited on a tablet go in as theirs who gave it, and asks where they are gone.
+func (s *Kit) TheirOwn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
+			if id := queuedBy(r); id != 0 && s.HandOf(r, id).ID != id {
+				s.Fail(w, r, errWhose)
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // Owner is who is signed in, for changes that are not done by hands.

@@ -2,8 +2,11 @@ package kit
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/base64"
+	"encoding/hex"
 	"fmt"
 	"net/http"
 	"strings"
@@ -41,8 +44,21 @@ func withActs(page []byte) []byte {
 // longestAct is more than any key of ours.
 const longestAct = 40
 
-// Once lets a form that is sent twice do a thing once.
-func (s *Kit) Once(next http.Handler) http.Handler {
+// Once lets a form that is sent twice do a thing once: of one person, at one address. A key that somebody else has
+// heard of is worth nothing.
+func (s *Kit) Once(who func(*http.Request) int64) func(next http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler { return s.once(who, next) }
+}
+
+// Acting is whose hand a form is sent by.
+func (s *Kit) Acting(r *http.Request) int64 {
+	return cmp.Or(queuedBy(r), s.Sessions.GetInt64(r.Context(), "hand"), s.Sessions.GetInt64(r.Context(), "person"))
+}
+
+// Whoever is where nobody signs in: the address holds the secret.
+func Whoever(*http.Request) int64 { return 0 }
+
+func (s *Kit) once(who func(*http.Request) int64, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
 			if err := r.ParseForm(); err != nil { // too long, or broken off: nothing of it counts
@@ -51,7 +67,8 @@ func (s *Kit) Once(next http.Handler) http.Handler {
 				return
 			}
 			if key := r.PostFormValue("act"); key != "" && len(key) <= longestAct {
-				r = r.WithContext(change.Once(r.Context(), key, r.URL.Path))
+				sum := sha256.Sum256(fmt.Appendf(nil, "%d\n%s\n%s", who(r), r.URL.Path, key))
+				r = r.WithContext(change.Once(r.Context(), hex.EncodeToString(sum[:16]), r.URL.Path))
 			}
 		}
 		next.ServeHTTP(w, r)

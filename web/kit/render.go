@@ -363,12 +363,7 @@ func (s *Kit) page(r *http.Request, p Page) (Page, error) {
 	}
 	p.Studio, p.Now, p.Demo, p.Path = h.Studio, s.App.Clock.Now(), s.Opts.Demo != nil, r.URL.RequestURI()
 	p.Person, _ = r.Context().Value(KeyPerson).(studio.Person)
-	p.Hand = p.Person
-	if id := s.Sessions.GetInt64(r.Context(), "hand"); id != 0 && id != p.Person.ID {
-		if hand, err := s.App.Setup.Person(r.Context(), id); err == nil && hand.Active {
-			p.Hand = hand
-		}
-	}
+	p.Hand = s.HandOf(r, s.Sessions.GetInt64(r.Context(), "hand"))
 	if p.Bench {
 		if p.People, err = s.hands(r); err != nil {
 			return p, err
