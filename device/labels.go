@@ -25,14 +25,14 @@ func PrintLabel(ctx context.Context, link string, pdf []byte) error {
 		return err
 	}
 	request.Header.Set("Content-Type", "application/pdf")
-	answer, err := http.DefaultClient.Do(request)
+	answer, err := client.Do(request)
 	if err != nil {
 		return fmt.Errorf("the label printer does not answer at %s", link)
 	}
 	defer answer.Body.Close()
-	if answer.StatusCode >= 300 {
+	if answer.StatusCode < 200 || answer.StatusCode > 299 {
 		why, _ := io.ReadAll(io.LimitReader(answer.Body, 200))
-		return fmt.Errorf("the label printer refused it: %s", bytes.TrimSpace(why))
+		return fmt.Errorf("the label printer refused it: %s", words(string(why), longestReason))
 	}
 	return nil
 }

@@ -36,7 +36,7 @@ func Weigh(ctx context.Context, link string) (grams float64, err error) {
 	if err != nil {
 		return 0, err
 	}
-	answer, err := http.DefaultClient.Do(request)
+	answer, err := client.Do(request)
 	if err != nil {
 		return 0, fmt.Errorf("the scale does not answer at %s", link)
 	}

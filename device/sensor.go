@@ -36,7 +36,7 @@ func Feel(ctx context.Context, link string) (a Air, err error) {
 	if err != nil {
 		return a, err
 	}
-	answer, err := http.DefaultClient.Do(request)
+	answer, err := client.Do(request)
 	if err != nil {
 		return a, fmt.Errorf("the sensor does not answer at %s", link)
 	}

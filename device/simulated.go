@@ -12,15 +12,17 @@ import (
 	"time"
 
 	"sakuji/core/process"
+	"sakuji/studio"
 )
 
 // States of a machine.
 const (
-	Idle    = "idle"
-	Running = "running"
-	Paused  = "paused"
-	Ended   = "ended"   // the job went through
-	Stopped = "stopped" // it did not: Fault says why
+	Idle    = studio.MachineIdle
+	Running = studio.MachineRunning
+	Paused  = studio.MachinePaused
+	Ended   = studio.MachineEnded
+	Stopped = studio.MachineStopped // Fault says why
+	Unclear = "unclear"             // it says what no machine says
 )
 
 // Status is what a machine answers to GET /status. Times are its own; temperatures are °C.
@@ -47,7 +49,8 @@ type Job struct {
 }
 
 // Simulated is a stand-in for a printer that speaks this over HTTP: GET /status; POST /start with a
-// Job; POST /pause, /resume, /cancel; and, as no real one does, POST /fail with {"fault"}. What it is
+// Job; POST /pause, /resume, /cancel; and, as no real one does, POST /fail with {"fault"}, and
+// POST /cut, a power cut that it forgets its job by. What it is
 // planned to take it takes longer or shorter by a factor of its own that it does not tell.
 type Simulated struct {
 	Name        string
@@ -106,6 +109,8 @@ func (m *Simulated) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		err = m.resume()
 	case "POST /cancel":
 		err = m.stop("cancelled")
+	case "POST /cut":
+		m.job = nil
 	case "POST /fail":
 		var f struct {
 			Fault string `json:"fault"`

@@ -10,7 +10,7 @@ const (
 	plateOnce      = `number, machine_id, material_id, created_ms`
 	onPlateColumns = `plate_id, piece_id, x_mm, y_mm, angle_deg, locked, report, outcome, cause, changed, failed_layer`
 	runOnce        = `plate_id, machine_id, planned_min, physics_min`
-	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped, lot_id`
+	runColumns     = `started_ms, room_c, ended_ms, emptied_ms, emptied_by, note, checked, skipped, lot_id, job, sent_ms, heard_ms, before, missing, missed_ms, seen`
 	selectPlates   = `SELECT id, ` + plateOnce + `, state, kept_off, program FROM plates `
 	selectRuns     = `SELECT id, ` + runOnce + `, ` + runColumns + ` FROM runs `
 )

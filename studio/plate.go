@@ -127,6 +127,14 @@ type Run struct {
 	Checked    []string // of what was asked before it
 	Skipped    []string // and was not looked at
 	LotID      int64    // that its material is taken from; 0: nobody said
+
+	Job     string    // by which its machine knows it; never used again
+	Sent    time.Time // when its start was sent, or left to whoever began it by hand; zero: not yet
+	Heard   time.Time // when its machine first showed it
+	Before  string    // the job that its machine showed when the start was sent
+	Missing string    // what its machine shows in its place, in words; empty: nothing is amiss
+	Missed  time.Time // since when
+	Seen    string    // of that, what somebody has said is well
 }
 
 // Due is when the run should end.
@@ -251,6 +259,7 @@ type Started struct {
 	Ready   []ReadyCheck     // what is asked before it
 	Looked  map[string]bool  // at which of that somebody looked
 	Changed map[int64]string // for a piece that failed before, by its id
+	Job     string           // by which its machine is to know it
 }
 
 // Start begins the run, at a time that may have passed. busy is the plate that still is on
@@ -287,7 +296,10 @@ func (pl Plate) Start(a Act, machine Machine, pieces []Piece, s Started, takes P
 		return pl, Entry{}, rates.Amiss(fmt.Sprintf("changed[%d]", same[0].ID), "%s failed before: say what is changed for this attempt. Nothing was started", same[0].Code)
 	}
 	pl.State = PlateRunning
-	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC, LotID: s.Lot.ID}
+	pl.Run = &Run{PlateID: pl.ID, MachineID: machine.ID, Started: s.At, PlannedMin: takes.Minutes, PhysicsMin: takes.PhysicsMin, RoomC: s.RoomC, LotID: s.Lot.ID, Job: s.Job}
+	if a.At.Sub(s.At) > sentAtOnce {
+		pl.Run.Sent = a.At
+	}
 	text := ""
 	for _, c := range s.Ready {
 		if s.Looked[c.Key] {

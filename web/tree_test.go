@@ -52,6 +52,7 @@ func TestACutJoinedAndLitProp(t *testing.T) {
 	assert.Contains(t, b.text("aside"), "is priced in 2 pieces and still one: cut it")
 	b.eval(`[...document.querySelectorAll("aside a")].find((a) => a.innerText === "Its prints").click()`)
 	b.until(`location.pathname === "/models/1/prints"`)
+	b.until(`[...document.querySelectorAll("summary")].some((x) => x.innerText === "Cut somewhere else")`)
 	b.eval(`[...document.querySelectorAll("summary")].find((x) => x.innerText === "Cut somewhere else").click()`)
 	b.fill("details[open] [name=at]", "12")
 	b.button("Cut it")

@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"sakuji/app/change"
 	"sakuji/core/process"
 	"sakuji/store"
 	"sakuji/studio"
@@ -51,6 +52,49 @@ func (a *Room) OnMachines(ctx context.Context) (machines []studio.Machine, on []
 		return err
 	})
 	return machines, on, err
+}
+
+// Sending notes that the start of a run is about to be sent, before it is.
+func (a *Room) Sending(ctx context.Context, who change.Actor, pl studio.Plate, before string) error {
+	return a.ofRun(ctx, who, pl.Number, func(now studio.Plate, act studio.Act) (studio.Plate, studio.Entry, error) {
+		return now.Send(act, pl.Run.Job, before)
+	})
+}
+
+// Heard notes that a machine shows a run.
+func (a *Room) Heard(ctx context.Context, who change.Actor, pl studio.Plate) error {
+	return a.ofRun(ctx, who, pl.Number, func(now studio.Plate, act studio.Act) (studio.Plate, studio.Entry, error) {
+		return now.Hear(act, pl.Run.Job)
+	})
+}
+
+// Missed notes what a machine shows in the place of a run.
+func (a *Room) Missed(ctx context.Context, who change.Actor, pl studio.Plate, shows string) error {
+	return a.ofRun(ctx, who, pl.Number, func(now studio.Plate, act studio.Act) (studio.Plate, studio.Entry, error) {
+		return now.Miss(act, pl.Run.Job, shows)
+	})
+}
+
+// SayOfMissing notes what a person says of a run that its machine does not show.
+func (a *Room) SayOfMissing(ctx context.Context, who change.Actor, number int, what string) error {
+	return a.ofRun(ctx, who, number, func(now studio.Plate, act studio.Act) (studio.Plate, studio.Entry, error) {
+		return now.SayOfMissing(act, what, jobName(now))
+	})
+}
+
+// ofRun changes what is known of the run of a plate.
+func (a *Room) ofRun(ctx context.Context, who change.Actor, number int, f func(studio.Plate, studio.Act) (studio.Plate, studio.Entry, error)) error {
+	return a.Do(ctx, who, func(c change.Change) error {
+		pl, err := c.Plate(number)
+		if err != nil {
+			return err
+		}
+		pl, e, err := f(pl, c.Act())
+		if err != nil {
+			return change.Refused(err)
+		}
+		return savePlate(c, pl, e)
+	})
 }
 
 // PiecesOn are the pieces on a plate.

@@ -57,6 +57,7 @@ type Task struct {
 const (
 	rankSetUp = iota
 	rankBackup
+	rankMissing
 	rankEmpty
 	rankOverdue
 	rankRisk
@@ -193,6 +194,9 @@ func (t *today) plates() error {
 			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, route.PlateCaution(machine.Process))
 			t.add(rankEmpty, p.Run.Ended, Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Ended), Title: fmt.Sprintf("Empty %s: plate %d is finished", machine.Name, p.Number),
 				Detail: detail, Action: "Empty plate", Link: link})
+		case p.State == studio.PlateRunning && p.Run.Asks() != "":
+			t.add(rankMissing, p.Run.Missed, Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Missed), Title: fmt.Sprintf("%s does not show plate %d any more", machine.Name, p.Number),
+				Detail: p.Run.Asks() + " Look at it, and say whether it goes on, has failed, or is started again.", Action: "Say so", Link: link})
 		case p.State == studio.PlateRunning && !t.s.Now.Before(p.Run.Due()):
 			t.add(rankOverdue, p.Run.Due(), Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Due()), Title: fmt.Sprintf("%s should be done with plate %d", machine.Name, p.Number),
 				Detail: "Note when it ended, and empty it. " + detail, Action: "Empty plate", Link: link})

@@ -22,6 +22,16 @@ type machineView struct {
 	People map[int64]string // initials
 }
 
+// Missing is the plate whose run the machine does not show; nil: none.
+func (v machineView) Missing() *studio.Plate {
+	for k, pl := range v.Open {
+		if pl.Run != nil && pl.Run.Asks() != "" {
+			return &v.Open[k]
+		}
+	}
+	return nil
+}
+
 // Per100 is how many of a hundred hours' failures a rate means.
 func (v machineView) Per100(perHour float64) string { return fmt.Sprintf("%.1f", 100*perHour) }
 

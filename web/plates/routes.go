@@ -50,6 +50,7 @@ func (s *Room) Routes(r chi.Router) {
 		r.Post("/discard", s.discardPlate)
 		r.Post("/start", s.startRun)
 		r.Post("/end", s.endRun)
+		r.Post("/missing", s.missing)
 		r.Post("/empty", s.emptyPlate)
 		r.Post("/take-back", s.takeBackPlate)
 	})
