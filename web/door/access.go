@@ -24,24 +24,24 @@ func (s *Room) signIn(w http.ResponseWriter, r *http.Request) {
 
 // looked looks at a password that is given for a name: two at a time, and none while too many
 // wrong ones hold it up. It answers unless it is well.
-func (s *Room) looked(w http.ResponseWriter, r *http.Request, name string, look func() error) (well bool) {
+func (s *Room) looked(w http.ResponseWriter, r *http.Request, c caller, look func() error) (well bool) {
 	select {
 	case s.signIns <- struct{}{}:
 		defer func() { <-s.signIns }()
 	case <-r.Context().Done():
 		return false
 	}
-	now, name, from := s.App.Clock.Now(), studio.Folded(strings.TrimSpace(name)), kit.AddressOf(r)
-	if wait := s.wrong.wait(now, name, from); wait > 0 {
-		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", name, "from", from)
+	now := s.App.Clock.Now()
+	if wait := s.wrong.wait(now, c); wait > 0 {
+		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", c.name, "from", c.from)
 		w.Header().Set("Retry-After", strconv.Itoa(int(wait.Seconds())+1))
 		s.Refuse(w, r, fmt.Sprintf("Too many wrong passwords. The next is looked at in %d s.", int(wait.Seconds())+1))
 		return false
 	}
 	err := look()
 	if setup.WrongPassword(err) {
-		s.wrong.failed(now, name, from)
-		s.Log.Warn("wrong password", "name", name, "from", from)
+		s.wrong.failed(now, c)
+		s.Log.Warn("wrong password", "name", c.name, "from", c.from)
 	}
 	if err != nil {
 		s.Fail(w, r, err)
@@ -49,17 +49,39 @@ func (s *Room) looked(w http.ResponseWriter, r *http.Request, name string, look 
 	return err == nil
 }
 
+// deviceCookie carries what a device is known by that somebody has signed in at.
+const (
+	deviceCookie = "device"
+	deviceLasts  = 365 * 24 * time.Hour
+)
+
+// caller is who gives a name, and from where.
+func (s *Room) caller(r *http.Request, name string) (c caller, err error) {
+	token := ""
+	if cookie, err := r.Cookie(deviceCookie); err == nil {
+		token = cookie.Value
+	}
+	c = caller{name: studio.Folded(strings.TrimSpace(name)), from: kit.AddressOf(r)}
+	c.visitor, err = s.App.Setup.Visitor(r.Context(), name, token)
+	return c, err
+}
+
 func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 	var p studio.Person
 	name := r.PostFormValue("name")
-	if !s.looked(w, r, name, func() (err error) {
+	c, err := s.caller(r, name)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if !s.looked(w, r, c, func() (err error) {
 		p, err = s.App.Setup.SignIn(r.Context(), name, r.PostFormValue("password"))
 		return err
 	}) {
 		return
 	}
-	told := s.wrong.passed(studio.Folded(strings.TrimSpace(name)), s.Zone(r))
-	if err := s.enter(r, p); err != nil {
+	told := s.wrong.passed(c, s.Zone(r))
+	if err := s.enter(w, r, p); err != nil {
 		s.Fail(w, r, err)
 		return
 	}
@@ -72,8 +94,13 @@ func (s *Room) signInCheck(w http.ResponseWriter, r *http.Request) {
 }
 
 // enter begins a session under a new token, so that a token known before is worth
-// nothing after.
-func (s *Room) enter(r *http.Request, p studio.Person) error {
+// nothing after, and knows the device from now on.
+func (s *Room) enter(w http.ResponseWriter, r *http.Request, p studio.Person) error {
+	token, err := s.App.Setup.KnowDevice(r.Context(), p.ID)
+	if err != nil {
+		return err
+	}
+	s.SetCookie(w, deviceCookie, token, deviceLasts)
 	if err := s.Sessions.RenewToken(r.Context()); err != nil {
 		return err
 	}
@@ -135,7 +162,7 @@ func (s *Room) firstSave(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	if err := s.enter(r, p); err != nil {
+	if err := s.enter(w, r, p); err != nil {
 		s.Fail(w, r, err)
 		return
 	}

@@ -70,7 +70,12 @@ func (s *Room) endSession(w http.ResponseWriter, r *http.Request) {
 // ownPassword sets a new password for who is signed in; this session goes on, all others end.
 func (s *Room) ownPassword(w http.ResponseWriter, r *http.Request) {
 	var p studio.Person
-	if !s.looked(w, r, kit.PersonOf(r).Name, func() (err error) {
+	c, err := s.caller(r, kit.PersonOf(r).Name)
+	if err != nil {
+		s.Fail(w, r, err)
+		return
+	}
+	if !s.looked(w, r, c, func() (err error) {
 		p, err = s.App.Setup.OwnPassword(r.Context(), kit.Owner(r), r.PostFormValue("now"), r.PostFormValue("next"))
 		return err
 	}) {

@@ -2,19 +2,24 @@ package door
 
 import (
 	"fmt"
+	"net/netip"
 	"sync"
 	"time"
+
+	"sakuji/app/setup"
 )
 
-// throttle makes guessing slow: after a few wrong passwords at one name, or from one address,
-// each further one doubles the time until the next is looked at. Source of the figures: from
-// memory, after OWASP ASVS 4.0.3, 2.2.1: at most a hundred an hour at one account.
+// throttle makes guessing slow: after a few wrong passwords each further one doubles the time until the next is looked at.
+// Wrong ones count together where one address tries one name, so that nobody keeps another out; a device that the person has
+// signed in at before has an allowance of its own. What many addresses try at one name, or one address at many names,
+// counts, too, with more patience. Source of the figures: from memory, after OWASP ASVS 4.0.3, 2.2.1: at most a hundred an
+// hour at one account; and OWASP's device cookies.
 type throttle struct {
 	mu    sync.Mutex
 	tries map[string]*tries
 }
 
-// tries are wrong passwords at a name or from an address.
+// tries are wrong passwords that count together.
 type tries struct {
 	wrong int
 	first time.Time
@@ -23,21 +28,61 @@ type tries struct {
 	from  string    // the last address
 }
 
+// allowance is how many wrong passwords are free, and how long the next waits at most.
+type allowance struct {
+	key     string
+	free    int
+	longest time.Duration
+}
+
 const (
-	freeAtName  = 4
-	freeAtFrom  = 12
-	longestWait = time.Minute
 	triesForget = 30 * time.Minute
 	mostTries   = 10_000
 )
 
+// caller is who tries a password.
+type caller struct {
+	name    string // as it is compared
+	from    string // the address
+	visitor setup.Visitor
+}
+
+// who is whose password is tried: a person by any of their names.
+func (c caller) who() string {
+	if c.visitor.PersonID != 0 {
+		return fmt.Sprint("person ", c.visitor.PersonID)
+	}
+	return "name " + c.name
+}
+
+// allowances are those that a try counts against.
+func (c caller) allowances() []allowance {
+	if c.visitor.Device != "" {
+		return []allowance{{"device " + c.visitor.Device, 4, time.Minute}}
+	}
+	return []allowance{
+		{c.who() + " from " + network(c.from), 4, time.Minute},
+		{"from " + network(c.from), 60, 5 * time.Second},
+		{c.who(), 35, time.Minute},
+	}
+}
+
+// network is an address, or what one household has of them. Source: RFC 6177.
+func network(from string) string {
+	if a, err := netip.ParseAddr(from); err == nil && a.Is6() && !a.Is4In6() {
+		if p, err := a.Prefix(64); err == nil {
+			return p.String()
+		}
+	}
+	return from
+}
+
 // wait is how long it takes until a password is looked at.
-func (t *throttle) wait(now time.Time, name, from string) time.Duration {
+func (t *throttle) wait(now time.Time, c caller) (wait time.Duration) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	wait := time.Duration(0)
-	for _, key := range [2]string{"name " + name, "from " + from} {
-		if one := t.tries[key]; one != nil {
+	for _, a := range c.allowances() {
+		if one := t.tries[a.key]; one != nil {
 			wait = max(wait, one.until.Sub(now))
 		}
 	}
@@ -45,22 +90,22 @@ func (t *throttle) wait(now time.Time, name, from string) time.Duration {
 }
 
 // failed notes a wrong password.
-func (t *throttle) failed(now time.Time, name, from string) {
+func (t *throttle) failed(now time.Time, c caller) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.tries == nil || len(t.tries) > mostTries {
 		t.forget(now)
 	}
-	for key, free := range map[string]int{"name " + name: freeAtName, "from " + from: freeAtFrom} {
-		one := t.tries[key]
+	for _, a := range append(c.allowances(), allowance{key: "told " + c.who()}) {
+		one := t.tries[a.key]
 		if one == nil || now.Sub(one.last) > triesForget {
 			one = &tries{first: now}
-			t.tries[key] = one
+			t.tries[a.key] = one
 		}
 		one.wrong++
-		one.last, one.from = now, from
-		if over := one.wrong - free; over >= 0 {
-			one.until = now.Add(min(longestWait, time.Second<<min(over, 10)))
+		one.last, one.from = now, c.from
+		if over := one.wrong - a.free; over >= 0 && a.longest > 0 {
+			one.until = now.Add(min(a.longest, time.Second<<min(over, 10)))
 		}
 	}
 }
@@ -79,11 +124,12 @@ func (t *throttle) forget(now time.Time) {
 
 // passed notes the right password and says what was tried at the name before, for whoever has
 // it to know; nothing where that was a slip or two.
-func (t *throttle) passed(name string, zone *time.Location) string {
+func (t *throttle) passed(c caller, zone *time.Location) string {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	one := t.tries["name "+name]
-	delete(t.tries, "name "+name)
+	one := t.tries["told "+c.who()]
+	delete(t.tries, "told "+c.who())
+	delete(t.tries, c.allowances()[0].key)
 	if one == nil || one.wrong < 3 {
 		return ""
 	}
