@@ -1,9 +1,7 @@
 package plates
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
 	"fmt"
 	"io"
 	"slices"
@@ -13,6 +11,7 @@ import (
 	"sakuji/app/models"
 	"sakuji/core/mesh"
 	"sakuji/core/plate"
+	"sakuji/format/csv"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -111,17 +110,12 @@ func (s PlateSheet) objects(from *models.Room, orientations map[int64]studio.Ori
 
 // writeCSV writes what lies on the plate as a list.
 func (s PlateSheet) writeCSV(w io.Writer) error {
-	var out bytes.Buffer
-	c := csv.NewWriter(&out)
-	number := func(x float64, digits int) string { return strconv.FormatFloat(x, 'f', digits, 64) }
-	list := [][]string{{"piece", "name", "attempt", "x_mm", "y_mm", "angle_deg", "height_mm", "grams"}}
+	number := func(x float64, digits int) csv.Figure { return csv.Figure(strconv.FormatFloat(x, 'f', digits, 64)) }
+	var list [][]csv.Cell
 	for i, l := range s.Laid() {
 		p := s.Pieces[i]
-		list = append(list, []string{p.Piece.Code, p.Piece.Name, strconv.Itoa(p.Piece.Attempt), number(l.XMM, 3), number(l.YMM, 3), number(l.AngleDeg, 2), number(p.Model.PrintHeightMM()*p.Piece.Scale, 2), number(p.Grams, 2)})
+		list = append(list, []csv.Cell{csv.Text(p.Piece.Code), csv.Text(p.Piece.Name), csv.Figure(strconv.Itoa(p.Piece.Attempt)), number(l.XMM, 3), number(l.YMM, 3), number(l.AngleDeg, 2), number(p.Model.PrintHeightMM()*p.Piece.Scale, 2), number(p.Grams, 2)})
 	}
-	if err := c.WriteAll(list); err != nil {
-		return err
-	}
-	_, err := w.Write(out.Bytes())
+	_, err := w.Write(csv.Write([]string{"piece", "name", "attempt", "x_mm", "y_mm", "angle_deg", "height_mm", "grams"}, list))
 	return err
 }

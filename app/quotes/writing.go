@@ -1,34 +1,29 @@
 package quotes
 
 import (
-	"bytes"
-	"encoding/csv"
 	"fmt"
 	"math"
 	"strconv"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"sakuji/core/quote"
 	"sakuji/core/rates"
+	"sakuji/format/csv"
 	"sakuji/studio"
 )
 
 // Working writes an order's every line with its formula and inputs as CSV.
 func (s OrderSheet) Working() []byte {
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
+	var list [][]csv.Cell
 	digits := studio.Digits(s.Shop.Studio.Currency)
-	put := func(row ...string) { w.Write(row) } //nolint:errcheck // into memory
-	put("item", "kind", "what", "amount "+s.Shop.Studio.Currency, "minutes", "formula", "inputs")
 	line := func(item, kind, what string, minor int64, minutes float64, work rates.Working) {
 		var in []string
 		for _, f := range work.Inputs {
 			in = append(in, fmt.Sprintf("%s = %s %s (%s)", f.Label, rates.Number(f.Value), strings.ReplaceAll(f.Unit, "¤", s.Shop.Studio.Currency), f.Source))
 		}
 		amount := strconv.FormatFloat(float64(minor)/math.Pow10(int(digits)), 'f', int(digits), 64)
-		put(safeCell(item), safeCell(kind), safeCell(what), amount, rates.Number(minutes), safeCell(work.Formula), safeCell(strings.Join(in, "; ")))
+		list = append(list, []csv.Cell{csv.Text(item), csv.Text(kind), csv.Text(what), csv.Figure(amount), csv.Figure(rates.Number(minutes)), csv.Text(work.Formula), csv.Text(strings.Join(in, "; "))})
 	}
 	for _, it := range s.Items {
 		title := it.Title
@@ -43,17 +38,7 @@ func (s OrderSheet) Working() []byte {
 		line("", "price", st.What, st.Minor, 0, st.Working)
 	}
 	line("", "price", "price", s.Price.TotalMinor, 0, s.Price.Working)
-	w.Flush()
-	return out.Bytes()
-}
-
-// safeCell keeps a spreadsheet from taking what somebody typed for a formula. Source:
-// published, OWASP, CSV injection; wide signs count as theirs.
-func safeCell(text string) string {
-	if first, _ := utf8.DecodeRuneInString(text); text != "" && strings.ContainsRune("=+-@\t\r\n＝＋－＠", first) {
-		return "'" + text
-	}
-	return text
+	return csv.Write([]string{"item", "kind", "what", "amount " + s.Shop.Studio.Currency, "minutes", "formula", "inputs"}, list)
 }
 
 // Summary is a quote in plain text, to paste into a message.
