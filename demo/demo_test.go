@@ -1,8 +1,11 @@
 package demo
 
 import (
+	"context"
+	"os"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -17,6 +20,43 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/studio"
 )
+
+// made is the folder of a demo, which is made once; each test opens a copy.
+var made = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "sakuji-demo-test-")
+	if err != nil {
+		return "", err
+	}
+	madeIn = dir
+	d, err := Open(context.Background(), dir)
+	if err != nil {
+		return "", err
+	}
+	return dir, d.Close()
+})
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if madeIn != "" {
+		os.RemoveAll(madeIn)
+	}
+	os.Exit(code)
+}
+
+var madeIn string
+
+// opened is the demo on its morning.
+func opened(t *testing.T) *Demo {
+	t.Helper()
+	from, err := made()
+	require.NoError(t, err)
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS(from)))
+	d, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { d.Close() })
+	return d
+}
 
 // Every model must be something a machine can make: closed, in one piece, within
 // the box it was carved from, and no file of millions of triangles.
@@ -42,9 +82,7 @@ func TestModelsAreSound(t *testing.T) {
 
 // The demo's morning shows a studio in full swing on every sheet.
 func TestTheMorning(t *testing.T) {
-	d, err := Open(t.Context(), t.TempDir())
-	require.NoError(t, err)
-	defer d.Close()
+	d := opened(t)
 	ctx := t.Context()
 	assert.True(t, d.App.Clock.Now().Equal(Morning()))
 
@@ -148,9 +186,7 @@ func TestTheMorning(t *testing.T) {
 
 // Time that passes lets runs finish and waits end.
 func TestTimePasses(t *testing.T) {
-	d, err := Open(t.Context(), t.TempDir())
-	require.NoError(t, err)
-	defer d.Close()
+	d := opened(t)
 	running := func() (n int) {
 		s, err := d.App.Plates.Plates(t.Context())
 		require.NoError(t, err)

@@ -153,7 +153,6 @@ type Defaults struct {
 	FinishRoutes  map[string]string  `json:"schools,omitempty"` // finish route by process and tier, "resin primed"
 	DiscountCodes map[string]float64 `json:"codes,omitempty"`   // discount in %, by code
 
-	Feed    string              `json:"feed,omitempty"`    // the secret of the calendars' address; empty: there is none
 	Agreed  time.Time           `json:"agreed,omitzero"`   // when the plan was agreed on last
 	Keep    bool                `json:"keep,omitempty"`    // the agreed plan is kept as it is
 	Scale   string              `json:"scale,omitempty"`   // where a scale answers; empty: nowhere

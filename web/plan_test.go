@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/app/change"
 	"sakuji/app/orders"
 	"sakuji/web/kit"
 )
@@ -31,7 +33,6 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	require.Equal(t, http.StatusOK, page.StatusCode)
 	assert.Contains(t, page.body, "a plate to lay")
 	assert.Contains(t, page.body, "Start Tarn")
-	assert.NotContains(t, page.body, "/feed/")
 	next := s.get("/plan?day=2026-05-15")
 	assert.Contains(t, next.body, "Friday 15 May")
 	assert.Contains(t, next.body, "Vase: ")
@@ -46,11 +47,16 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	assert.Equal(t, "from,to,who,what,pieces,first_piece,plate", strings.TrimSpace(list[0]))
 	assert.Greater(t, len(list), 6)
 
-	s.post("/plan/feed")
-	st, err := s.Setup.Shop(s.Ctx)
-	require.NoError(t, err)
-	secret := st.Studio.Defaults.Feed
-	require.Len(t, secret, 24)
+	secrets := regexp.MustCompile(`/feed/([A-Z2-7]+)\.ics`)
+	make := func(whose string) string {
+		s.sent("/plan/calendars", "whose", whose)
+		all := secrets.FindAllStringSubmatch(s.page("/plan/calendars"), -1)
+		require.NotEmpty(t, all)
+		return all[len(all)-1][1]
+	}
+	secret, machines := make(""), make("machine-1")
+	require.Len(t, secret, 26)
+	require.NotEqual(t, secret, machines)
 	stranger := s.fresh()
 	fetch := func(path string) (int, string) {
 		answer, err := stranger.Get(s.server.URL + path)
@@ -60,12 +66,12 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 		require.NoError(t, err)
 		return answer.StatusCode, string(body)
 	}
-	code, body := fetch("/feed/" + secret + "/studio.ics")
+	code, body := fetch("/feed/" + secret + ".ics")
 	require.Equal(t, http.StatusOK, code)
 	all, err := ics.ParseCalendar(strings.NewReader(body))
 	require.NoError(t, err)
 	assert.Len(t, all.Events(), len(list)-1, "as many as the list has lines")
-	_, body = fetch("/feed/" + secret + "/machine-1.ics")
+	_, body = fetch("/feed/" + machines + ".ics")
 	machine, err := ics.ParseCalendar(strings.NewReader(body))
 	require.NoError(t, err)
 	require.Len(t, machine.Events(), 1)
@@ -74,11 +80,29 @@ func TestTheRollAndItsCalendars(t *testing.T) {
 	to, err := machine.Events()[0].GetEndAt()
 	require.NoError(t, err)
 	assert.Greater(t, to.Sub(from), time.Hour)
-	code, _ = fetch("/feed/" + secret[1:] + "x/studio.ics")
+	code, _ = fetch("/feed/" + secret[1:] + "x.ics")
 	assert.Equal(t, http.StatusNotFound, code)
-	s.post("/plan/feed")
-	code, _ = fetch("/feed/" + secret + "/studio.ics")
-	assert.Equal(t, http.StatusNotFound, code, "the address before has ended")
+	s.sent("/plan/calendars/1/end")
+	code, _ = fetch("/feed/" + secret + ".ics")
+	assert.Equal(t, http.StatusNotFound, code, "it has ended")
+	code, _ = fetch("/feed/" + machines + ".ics")
+	assert.Equal(t, http.StatusOK, code, "and no other")
+	for _, secret := range []string{secret, machines} {
+		assert.NotContains(t, s.log.String(), secret, "an address is a key: it is masked in the log")
+	}
+	assert.Contains(t, s.log.String(), `"path":"/feed/…"`)
+
+	// Each ends their own; the owner sees that there are others, and may end them, but does not see their addresses.
+	require.NoError(t, s.Plan.AddCalendar(s.Ctx, s.Bench, s.Bench.ID, 0))
+	jorys := s.page("/plan/calendars")
+	assert.Contains(t, jorys, "made by Jory Tamm")
+	assert.Len(t, secrets.FindAllString(jorys, -1), 1)
+	jory, err := s.Setup.Person(s.Ctx, s.Bench.ID)
+	require.NoError(t, err)
+	assert.True(t, change.NotFound(s.Plan.EndCalendar(s.Ctx, jory, 2)), "it is not his")
+	require.NoError(t, s.Plan.EndCalendar(s.Ctx, jory, 3))
+	s.post("/plan/calendars", "whose", "machine-99")
+	assert.True(t, change.NotFound(s.Plan.AddCalendar(s.Ctx, s.Bench, 0, 99)))
 }
 
 // The plan's other sheets: a week and a month of it, what has changed since it was agreed on, who is away, a

@@ -1,21 +1,14 @@
 package plan
 
 import (
-	"bytes"
-	"context"
-	"crypto/rand"
-	"crypto/subtle"
-	"encoding/base64"
-	"encoding/csv"
 	"fmt"
 	"slices"
 	"time"
 
 	ics "github.com/arran4/golang-ical"
 
-	"sakuji/app/change"
 	"sakuji/core/route"
-	"sakuji/store"
+	"sakuji/format/csv"
 	"sakuji/studio"
 )
 
@@ -138,19 +131,16 @@ func (s Sheet) who(x Session) string {
 
 // CSV is the plan as a list.
 func (s Sheet) CSV() []byte {
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
 	zone := s.Shop.Studio.Zone()
-	w.Write([]string{"from", "to", "who", "what", "pieces", "first_piece", "plate"}) //nolint:errcheck // into memory
+	var list [][]csv.Cell
 	for _, x := range s.Sessions() {
 		plate := ""
 		if x.Plate != 0 {
 			plate = fmt.Sprint(x.Plate)
 		}
-		w.Write([]string{x.From.In(zone).Format("2006-01-02 15:04"), x.To.In(zone).Format("2006-01-02 15:04"), s.who(x), x.Title, fmt.Sprint(x.Pieces), x.Code, plate}) //nolint:errcheck // into memory
+		list = append(list, []csv.Cell{csv.Figure(x.From.In(zone).Format("2006-01-02 15:04")), csv.Figure(x.To.In(zone).Format("2006-01-02 15:04")), csv.Text(s.who(x)), csv.Text(x.Title), csv.Figure(fmt.Sprint(x.Pieces)), csv.Text(x.Code), csv.Figure(plate)})
 	}
-	w.Flush()
-	return out.Bytes()
+	return csv.Write([]string{"from", "to", "who", "what", "pieces", "first_piece", "plate"}, list)
 }
 
 // Calendar is the plan of a machine or a person as iCalendar; of the whole studio for 0 and 0 [published:
@@ -179,38 +169,4 @@ func (s Sheet) Calendar(machineID, personID int64) string {
 	}
 	c.SetXWRCalName(name)
 	return c.Serialize()
-}
-
-// NewFeed gives the calendars a new secret address; the one before ends.
-func (a *Room) NewFeed(ctx context.Context, who change.Actor) error {
-	secret := make([]byte, 18)
-	rand.Read(secret) //nolint:errcheck // never fails since Go 1.24
-	return a.Do(ctx, who, func(d change.Change) error {
-		s, err := d.Studio()
-		if err != nil {
-			return err
-		}
-		s.Defaults.Feed = base64.RawURLEncoding.EncodeToString(secret)
-		if err := d.SaveStudio(s); err != nil {
-			return err
-		}
-		return d.Note("studio changed", change.About{}, "the calendars have a new address")
-	})
-}
-
-// Feed is the plan for who has the secret of its address.
-func (a *Room) Feed(ctx context.Context, secret string, upTo time.Duration) (s Sheet, err error) {
-	var right string
-	err = a.Store.Read(ctx, func(tx *store.Tx) error {
-		st, err := tx.Studio()
-		right = st.Defaults.Feed
-		return err
-	})
-	if err != nil {
-		return s, err
-	}
-	if right == "" || subtle.ConstantTimeCompare([]byte(secret), []byte(right)) != 1 {
-		return s, store.ErrNotFound
-	}
-	return a.Plan(ctx, upTo)
 }

@@ -44,17 +44,17 @@ func (s *Kit) Logged(next http.Handler) http.Handler {
 	})
 }
 
-// openPath is an address without the token of a client's link, which is as good as a key.
+// openPath is an address without the secret of a client's link or of a calendar, which is as good as a key.
 func openPath(path string) string {
-	rest, ok := strings.CutPrefix(path, "/q/")
-	if !ok {
-		return path
+	for _, secret := range []string{"/q/", "/feed/"} {
+		if rest, ok := strings.CutPrefix(path, secret); ok {
+			if _, rest, more := strings.Cut(rest, "/"); more {
+				return secret + "…/" + rest
+			}
+			return secret + "…"
+		}
 	}
-	_, rest, more := strings.Cut(rest, "/")
-	if more {
-		return "/q/…/" + rest
-	}
-	return "/q/…"
+	return path
 }
 
 // Recovered turns a panic into an error page that carries the request's id.

@@ -14,7 +14,10 @@ import (
 
 // ClientLink is where a client opens a quote: under the studio's public address,
 // or the one that is spoken to now. The demo's public address leads nowhere.
-func (s *Kit) ClientLink(r *http.Request, q studio.Quote) string {
+func (s *Kit) ClientLink(r *http.Request, q studio.Quote) string { return s.Base(r) + "/q/" + q.Token }
+
+// Base is under what address the studio is reached from elsewhere.
+func (s *Kit) Base(r *http.Request) string {
 	base := "http://" + r.Host
 	if r.TLS != nil || s.Opts.BehindTLS {
 		base = "https://" + r.Host
@@ -22,7 +25,7 @@ func (s *Kit) ClientLink(r *http.Request, q studio.Quote) string {
 	if h, err := s.App.Setup.Shop(r.Context()); err == nil && h.Studio.PublicURL != "" && s.Opts.Demo == nil {
 		base = h.Studio.PublicURL
 	}
-	return base + "/q/" + q.Token
+	return base
 }
 
 // SendPDF answers with a paper.

@@ -2,8 +2,6 @@ package plan
 
 import (
 	"net/http"
-	"strconv"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -22,6 +20,20 @@ func (s *Room) list(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	kit.Write(w, "text/csv; charset=utf-8", "plan.csv", sheet.CSV())
+}
+
+// possibleView is what would have an order ready in time, with what it costs for who may see that.
+type possibleView struct {
+	plan.Possible
+	prices bool
+}
+
+// Cost is what a way costs more, in words; for the bench, which sees days, only what for.
+func (v possibleView) Cost(w plan.PossibleWay) string {
+	if !v.prices {
+		return w.For
+	}
+	return v.Possible.Cost(w)
 }
 
 // possible shows what would have an order ready in time.
@@ -49,41 +61,5 @@ func (s *Room) possible(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Show(w, r, "possible", kit.Page{Title: "Can it be done?", Sheet: "Schedule", Active: "/plan", D: v, Block: kit.Block("Order", v.Order.Number), Keys: kit.Keys("↑ ↓", "move", "F", "find")})
-}
-
-// newFeed gives the calendars a new address.
-func (s *Room) newFeed(w http.ResponseWriter, r *http.Request) {
-	if err := s.App.Plan.NewFeed(r.Context(), kit.Owner(r)); err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Done(w, r, "/plan", "The calendars have a new address; the one before has ended.")
-}
-
-// feed sends a calendar to who has its address.
-func (s *Room) feed(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.App.Plan.Feed(r.Context(), chi.URLParam(r, "secret"), time.Minute)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	var machine, person int64
-	switch whose, id, _ := strings.Cut(chi.URLParam(r, "whose"), "-"); whose {
-	case "machine":
-		machine, _ = strconv.ParseInt(id, 10, 64)
-	case "person":
-		person, _ = strconv.ParseInt(id, 10, 64)
-	}
-	w.Header().Set("Cache-Control", "private, max-age=300")
-	kit.Write(w, "text/calendar; charset=utf-8", "plan.ics", []byte(sheet.Calendar(machine, person)))
-}
-
-// Feed is where a calendar of the plan is; empty: nobody has asked for one.
-func (v rollView) Feed(whose string) string {
-	st := v.Shop.Studio
-	if st.Defaults.Feed == "" {
-		return ""
-	}
-	return st.PublicURL + "/feed/" + st.Defaults.Feed + "/" + whose + ".ics"
+	s.Show(w, r, "possible", kit.Page{Title: "Can it be done?", Sheet: "Schedule", Active: "/plan", D: possibleView{v, kit.IsOwner(r)}, Block: kit.Block("Order", v.Order.Number), Keys: kit.Keys("↑ ↓", "move", "F", "find")})
 }

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -237,9 +236,8 @@ func (s *Room) addAway(w http.ResponseWriter, r *http.Request) {
 		err = change.RefuseField("from", "From and until: choose both.")
 	}
 	if err == nil {
-		fmt.Sscanf(f.Whose, "person-%d", &x.PersonID)   //nolint:errcheck // another: everybody
-		fmt.Sscanf(f.Whose, "machine-%d", &x.MachineID) //nolint:errcheck // another: everybody
-		if x.To.Hour() == 0 && x.To.Minute() == 0 {     // a day: to its end
+		x.PersonID, x.MachineID = whose(f.Whose)
+		if x.To.Hour() == 0 && x.To.Minute() == 0 { // a day: to its end
 			x.To = x.To.AddDate(0, 0, 1)
 		}
 		err = s.App.Plan.AddAbsence(r.Context(), s.Hand(r), x)

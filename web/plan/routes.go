@@ -26,7 +26,9 @@ func (s *Room) Routes(r chi.Router) {
 	r.Get("/plan", s.roll)
 	r.Get("/plan.csv", s.list)
 	r.Get("/plan/possible/{no}", s.possible)
-	r.Post("/plan/feed", s.newFeed)
+	r.Get("/plan/calendars", s.feeds)
+	r.Post("/plan/calendars", s.addFeed)
+	r.Post("/plan/calendars/{id}/end", s.endFeed)
 	r.Get("/plan/dates", s.dates)
 	r.Get("/plan/week", s.week)
 	r.Get("/plan/month", s.month)
@@ -47,4 +49,4 @@ func (s *Room) Routes(r chi.Router) {
 }
 
 // FeedRoutes are those of who has the secret of an address: calendars ask by themselves.
-func (s *Room) FeedRoutes(r chi.Router) { r.Get("/feed/{secret}/{whose}.ics", s.feed) }
+func (s *Room) FeedRoutes(r chi.Router) { r.Get("/feed/{secret}.ics", s.feed) }
