@@ -16,7 +16,11 @@ import (
 	"strings"
 )
 
-// Backup writes the whole studio into one gzipped tar and reads it again. It may run while
+// Packed is how a backup's name ends: a tar whose every file is compressed, and checked, alone, so that damage costs the
+// file it is in and no other. Those of before were compressed as a whole, and are read, too.
+const Packed = ".tar"
+
+// Backup writes the whole studio into one tar and reads it again. It may run while
 // the studio is served: the database is copied as of one moment, and files once kept never
 // change. What is missing or damaged is told, a line each; the rest is in the backup, of the
 // database, too.
@@ -98,8 +102,11 @@ func forBackup(ctx context.Context, name string) (shas []string, err error) {
 		}
 	}
 	var fault string
-	if err := db.QueryRowContext(ctx, `PRAGMA integrity_check(1)`).Scan(&fault); err != nil || fault != "ok" {
-		return nil, fmt.Errorf("the copy of the database is damaged: %s %w", fault, errors.Join(err))
+	if err := db.QueryRowContext(ctx, `PRAGMA integrity_check(1)`).Scan(&fault); err != nil {
+		return nil, fmt.Errorf("the copy of the database is damaged: %w", err)
+	}
+	if fault != "ok" {
+		return nil, fmt.Errorf("the copy of the database is damaged: %s", fault)
 	}
 	rows, err := db.QueryContext(ctx, `SELECT sha FROM files ORDER BY sha`)
 	if err != nil {
@@ -123,14 +130,18 @@ func (s *Store) pack(name, database string, shas []string) (sums map[string]stri
 		return nil, err
 	}
 	defer out.Close()
-	zip := gzip.NewWriter(out)
-	archive := tar.NewWriter(zip)
+	archive := tar.NewWriter(out)
+	scratch, err := os.OpenFile(name+".entry", os.O_CREATE|os.O_RDWR|os.O_EXCL, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	defer scratch.Close()
 	sums = map[string]string{}
-	if sums[DatabaseName], err = addFile(archive, database, DatabaseName); err != nil {
+	if sums[DatabaseName], err = addFile(archive, scratch, database, DatabaseName); err != nil {
 		return nil, err
 	}
 	for _, sha := range shas {
-		sum, err := addFile(archive, s.path(sha), "files/"+sha)
+		sum, err := addFile(archive, scratch, s.path(sha), "files/"+sha)
 		if errors.Is(err, os.ErrNotExist) {
 			continue
 		}
@@ -139,10 +150,11 @@ func (s *Store) pack(name, database string, shas []string) (sums map[string]stri
 		}
 		sums["files/"+sha] = sum
 	}
-	return sums, errors.Join(archive.Close(), zip.Close(), out.Sync(), out.Close())
+	return sums, errors.Join(archive.Close(), out.Sync(), out.Close())
 }
 
-func addFile(archive *tar.Writer, path, name string) (sum string, err error) {
+// addFile compresses a file by itself, and adds it.
+func addFile(archive *tar.Writer, scratch *os.File, path, name string) (sum string, err error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return "", err
@@ -152,11 +164,24 @@ func addFile(archive *tar.Writer, path, name string) (sum string, err error) {
 	if err != nil {
 		return "", err
 	}
-	if err := archive.WriteHeader(&tar.Header{Name: name, Mode: 0o640, Size: info.Size(), ModTime: info.ModTime()}); err != nil {
+	if _, err := scratch.Seek(0, io.SeekStart); err != nil {
 		return "", err
 	}
-	h := sha256.New()
-	_, err = io.CopyN(io.MultiWriter(archive, h), f, info.Size())
+	h, zip := sha256.New(), gzip.NewWriter(scratch)
+	if _, err = io.CopyN(io.MultiWriter(zip, h), f, info.Size()); err != nil {
+		return "", err
+	}
+	if err := zip.Close(); err != nil {
+		return "", err
+	}
+	n, err := scratch.Seek(0, io.SeekCurrent)
+	if err != nil {
+		return "", err
+	}
+	if err := archive.WriteHeader(&tar.Header{Name: name + zipped, Mode: 0o640, Size: n, ModTime: info.ModTime(), Format: tar.FormatGNU}); err != nil {
+		return "", err
+	}
+	_, err = io.Copy(archive, io.NewSectionReader(scratch, 0, n))
 	return hex.EncodeToString(h.Sum(nil)), err
 }
 
@@ -192,12 +217,12 @@ func Restore(ctx context.Context, name, dir string, whatCanBe bool) (lost []stri
 	if err := unpack(name, scratch); err != nil && !whatCanBe {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	} else if err != nil {
-		lost = append(lost, fmt.Sprintf("%s cannot be read to its end: %v", name, err))
+		lost = append(lost, fmt.Sprintf("%s is damaged: %v", name, err))
 	}
 	if _, err := os.Stat(filepath.Join(scratch, DatabaseName)); err != nil {
 		return nil, fmt.Errorf("%s: no studio in it", name)
 	}
-	s, err := Open(ctx, scratch)
+	s, err := open(ctx, scratch) // the backup is there
 	if err != nil {
 		return nil, err
 	}
@@ -214,6 +239,7 @@ func Restore(ctx context.Context, name, dir string, whatCanBe bool) (lost []stri
 	return append(lost, faults...), os.Rename(scratch, dir)
 }
 
+// unpack writes what is in a backup into a folder; its error names what could not be read, and the rest is there.
 func unpack(name, dir string) error {
 	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o750); err != nil {
 		return err
@@ -233,34 +259,4 @@ func unpack(name, dir string) error {
 		}
 		return nil
 	})
-}
-
-// eachPacked goes through a backup.
-func eachPacked(name string, do func(entry string, r io.Reader) error) error {
-	f, err := os.Open(name)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	zip, err := gzip.NewReader(f)
-	if err != nil {
-		return err
-	}
-	archive := tar.NewReader(zip)
-	for {
-		h, err := archive.Next()
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		base, isFile := strings.CutPrefix(h.Name, "files/")
-		if h.Typeflag != tar.TypeReg || h.Name != DatabaseName && (!isFile || len(base) != 64 || strings.ContainsAny(base, `/\`)) {
-			return fmt.Errorf("%q does not belong into a backup", h.Name)
-		}
-		if err := do(h.Name, archive); err != nil {
-			return err
-		}
-	}
 }

@@ -14,10 +14,10 @@ const fewest = 3
 func phrase(letters string) string { return `"` + strings.ReplaceAll(letters, `"`, `""`) + `"` }
 
 // finds is a query of the rows in a table whose text has some letters, the newest first: ?1 the letters, folded, ?2 the
-// same as a phrase. Fewer than three letters are looked for one by one, through an index of the texts.
+// same as a phrase. Fewer than three letters are looked for text by text.
 func finds(letters, of, table, text string, most string) string {
 	if utf8.RuneCountInString(letters) < fewest {
-		return `SELECT id FROM ` + table + ` WHERE instr(folded(` + text + `), ?1) > 0 ORDER BY id DESC LIMIT ` + most
+		return `SELECT id FROM ` + table + ` WHERE ` + text + ` <> '' AND instr(folded(` + text + `), ?1) > 0 ORDER BY id DESC LIMIT ` + most
 	}
 	return `SELECT rowid FROM ` + of + ` WHERE letters MATCH ?2 ORDER BY rowid DESC LIMIT ` + most
 }

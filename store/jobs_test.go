@@ -18,7 +18,7 @@ import (
 )
 
 func TestJobsGoInOrder(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	now := time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)
 	write(t, s, func(tx *Tx) {
 		for _, kind := range []string{studio.JobAnalyse, studio.JobRead, studio.JobMend} {
@@ -75,7 +75,7 @@ func TestJobsGoInOrder(t *testing.T) {
 }
 
 func TestShelfSearchTakesLettersAsTheyAre(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	now := time.Date(2026, 5, 14, 7, 0, 0, 0, time.UTC)
 	write(t, s, func(tx *Tx) {
 		for i, name := range []string{"Toad 100%", "Toad_under", "Heron"} {

@@ -19,7 +19,7 @@ import (
 // What was read is remembered until its table is written, by whomever; a transaction that
 // began earlier goes on seeing what it saw.
 func TestReadOncePerChange(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	names := func(tx *Tx) (out []string) {
 		list, err := tx.Clients()
 		require.NoError(t, err)
@@ -78,7 +78,7 @@ func TestReadOncePerChange(t *testing.T) {
 
 // A change that could not be saved leaves nothing behind that others would see.
 func TestWhatWasNotSavedIsNotRemembered(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	read(t, s, func(tx *Tx) { _, err := tx.Clients(); require.NoError(t, err) })
 	ctx, cancel := context.WithCancel(t.Context())
 	require.Error(t, s.Write(ctx, func(tx *Tx) error {
@@ -95,7 +95,7 @@ func TestWhatWasNotSavedIsNotRemembered(t *testing.T) {
 // Whatever many read while others write, here and in another process, each sees the state
 // after some change, whole, and never an earlier one than before.
 func TestManyReadWhileSomeWrite(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	other, err := Open(t.Context(), s.dir)
 	require.NoError(t, err)
 	defer other.Close()
@@ -140,7 +140,7 @@ func TestManyReadWhileSomeWrite(t *testing.T) {
 }
 
 func TestGuardSeesWhoChangesWhatIsEverybodys(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	s.Guard()
 	write(t, s, func(tx *Tx) { require.NoError(t, tx.SaveRates(1, map[string]float64{"wage": 20}, now, "Ilse")) })
 	read(t, s, func(tx *Tx) {

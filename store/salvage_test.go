@@ -17,7 +17,7 @@ import (
 // Of a database with a damaged page a backup holds what can be read, whole in itself, and says
 // what is lost; one that is damaged at its head holds nothing, and says that.
 func TestADamagedPage(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	write(t, s, func(tx *Tx) {
 		for i := range 400 {
 			o := order(t, tx, fmt.Sprintf("%04d", i+1))

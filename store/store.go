@@ -38,6 +38,8 @@ type Store struct {
 	asks  prepared
 	past  past
 
+	Upgrade *Upgrade // when its tables were brought up to date as it was opened
+
 	coming struct { // files that were kept and of which no row knows yet, by how many bring each
 		sync.Mutex
 		of map[string]int
@@ -47,8 +49,22 @@ type Store struct {
 // DatabaseName is the database's file in the data folder.
 const DatabaseName = "sakuji.db"
 
-// Open opens the data folder, making it and bringing its tables up to date.
+// Open opens the data folder, making it and bringing its tables up to date: what was there is backed up before that. One
+// that a newer program has served is refused.
 func Open(ctx context.Context, dir string) (*Store, error) {
+	up, err := beforeUpgrade(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	s, err := open(ctx, dir)
+	if err == nil {
+		s.Upgrade = up
+	}
+	return s, err
+}
+
+// open opens it without a backup.
+func open(ctx context.Context, dir string) (*Store, error) {
 	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o750); err != nil {
 		return nil, err
 	}
@@ -131,6 +147,9 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
+	if err := known(ctx, db); err != nil {
+		return err
+	}
 	// Tables are rebuilt without their references being followed; all of them are looked
 	// at afterwards.
 	if _, err := db.ExecContext(ctx, `PRAGMA foreign_keys = OFF`); err != nil {
@@ -146,8 +165,10 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	case !errors.Is(err, sql.ErrNoRows):
 		return err
 	}
-	_, err = db.ExecContext(ctx, `PRAGMA foreign_keys = ON`)
-	return err
+	if _, err = db.ExecContext(ctx, `PRAGMA foreign_keys = ON`); err != nil {
+		return err
+	}
+	return served(ctx, db)
 }
 
 // Close closes the database; what was written is on disk.

@@ -3,10 +3,14 @@ package store
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -21,7 +25,7 @@ import (
 
 var now = time.Date(2026, 5, 14, 7, 0, 0, 123e6, time.UTC)
 
-func open(t *testing.T) *Store {
+func opened(t *testing.T) *Store {
 	t.Helper()
 	s, err := Open(t.Context(), t.TempDir())
 	require.NoError(t, err)
@@ -50,7 +54,7 @@ func read(t *testing.T, s *Store, f func(*Tx)) {
 }
 
 func TestWhatIsSavedComesBack(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	var o studio.Order
 	write(t, s, func(tx *Tx) {
 		o = order(t, tx, "0001")
@@ -71,7 +75,7 @@ func TestWhatIsSavedComesBack(t *testing.T) {
 }
 
 func TestAnErrorKeepsNothing(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	boom := errors.New("the glue ran out")
 	err := s.Write(t.Context(), func(tx *Tx) error {
 		order(t, tx, "0001")
@@ -86,13 +90,13 @@ func TestAnErrorKeepsNothing(t *testing.T) {
 }
 
 func TestReadersCannotWrite(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	err := s.Read(t.Context(), func(tx *Tx) error { return tx.SaveClient(&studio.Client{Name: "X"}) })
 	require.Error(t, err)
 }
 
 func TestTheLogbookIsAppendOnly(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	write(t, s, func(tx *Tx) {
 		require.NoError(t, tx.Log(studio.Entry{At: now, Who: "IK", Event: "stamped", Text: "x"}))
 	})
@@ -109,7 +113,7 @@ func TestTheLogbookIsAppendOnly(t *testing.T) {
 }
 
 func TestClosedSetsAndReferencesAreKept(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
 	for q, why := range map[string]string{
 		`UPDATE orders SET state = 'lost'`: "changing orders: constraint failed: CHECK constraint failed: state IN",
@@ -149,7 +153,7 @@ func TestOpeningAgainKeepsEverything(t *testing.T) {
 
 // Many hands at once: every write is kept, none meets a locked database.
 func TestManyHandsAtOnce(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	var wait sync.WaitGroup
 	for range 8 {
 		wait.Go(func() {
@@ -168,7 +172,7 @@ func TestManyHandsAtOnce(t *testing.T) {
 }
 
 func TestFilesByTheirContents(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	sha, n, err := s.Keep(strings.NewReader("a small model"), 100)
 	require.NoError(t, err)
 	assert.EqualValues(t, 13, n)
@@ -223,7 +227,7 @@ func kept(t *testing.T, s *Store, text string) string {
 }
 
 func TestCheckFindsDamage(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	whole, changed, gone := kept(t, s, "whole"), kept(t, s, "changed"), kept(t, s, "gone")
 	faults, err := s.Check(t.Context())
 	require.NoError(t, err)
@@ -254,7 +258,7 @@ func restore(t *testing.T, name, dir string) {
 // A backup says what is missing or damaged and holds the rest; of it, and of one that is cut
 // off, what can be saved is brought back when it is asked for, and what is lost is listed.
 func TestWhatIsDamagedIsTold(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	whole, gone, changed := kept(t, s, "a model worth keeping"), kept(t, s, "one that goes"), kept(t, s, "one that rots")
 	require.NoError(t, os.Remove(s.path(gone)))
 	require.NoError(t, os.WriteFile(s.path(changed), []byte("one that rOts"), 0o600))
@@ -280,14 +284,113 @@ func TestWhatIsDamagedIsTold(t *testing.T) {
 	data, err := os.ReadFile(out)
 	require.NoError(t, err)
 	cut := filepath.Join(t.TempDir(), "cut")
-	require.NoError(t, os.WriteFile(cut, data[:len(data)-40], 0o600))
+	require.NoError(t, os.WriteFile(cut, data[:len(data)-1100], 0o600))
 	lost, err = Restore(t.Context(), cut, filepath.Join(t.TempDir(), "r"), true)
 	require.NoError(t, err)
-	assert.Contains(t, lost[0], "cannot be read to its end")
+	assert.Contains(t, lost[0], "it ends too early")
+}
+
+// One byte that is flipped costs the file it is in, and no other; wherever it is, what is left is brought back and what is
+// lost is named.
+func TestAFlippedByteCostsOneFile(t *testing.T) {
+	s := opened(t)
+	var shas []string
+	for k := range 12 {
+		sha, n, err := s.Keep(strings.NewReader(strings.Repeat(fmt.Sprintf("model %d ", k), 200+50*k)), 1<<20)
+		require.NoError(t, err)
+		write(t, s, func(tx *Tx) { require.NoError(t, tx.AddFile(sha, n, now)) })
+		shas = append(shas, sha)
+	}
+	out := filepath.Join(t.TempDir(), "b")
+	backup(t, s, out)
+	data, err := os.ReadFile(out)
+	require.NoError(t, err)
+	begin := bytes.Index(data, []byte("files/")) // behind the database
+	require.Positive(t, begin)
+	for at := begin; at < len(data)-2*block; at += 97 {
+		spoilt := slices.Clone(data)
+		spoilt[at] ^= 0x10
+		in := filepath.Join(t.TempDir(), "b")
+		require.NoError(t, os.WriteFile(in, spoilt, 0o600))
+		there := map[string]bool{}
+		fault := eachPacked(in, func(entry string, r io.Reader) error {
+			h := sha256.New()
+			if _, err := io.Copy(h, r); err != nil {
+				return err
+			}
+			there[strings.TrimPrefix(entry, "files/")] = entry == DatabaseName || hex.EncodeToString(h.Sum(nil)) == strings.TrimPrefix(entry, "files/")
+			return nil
+		})
+		whole := 0
+		for _, sha := range shas {
+			if there[sha] {
+				whole++
+			}
+		}
+		require.GreaterOrEqual(t, whole, len(shas)-1, "byte %d", at)
+		if whole < len(shas) {
+			require.Error(t, fault, "byte %d: what is lost is told", at)
+		}
+	}
+	spoilt := slices.Clone(data)
+	spoilt[begin+block+20] ^= 0xff
+	in := filepath.Join(t.TempDir(), "b")
+	require.NoError(t, os.WriteFile(in, spoilt, 0o600))
+	_, err = Restore(t.Context(), in, filepath.Join(t.TempDir(), "r"), false)
+	require.Error(t, err)
+	lost, err := Restore(t.Context(), in, filepath.Join(t.TempDir(), "r"), true)
+	require.NoError(t, err)
+	assert.Contains(t, strings.Join(lost, "\n"), ": missing")
+}
+
+// A folder that a newer program has served is refused, by the name of the one that takes it, and nothing of it is changed;
+// one of an older program is backed up before it is brought up to date.
+func TestNewerAndOlderFolders(t *testing.T) {
+	dir := t.TempDir()
+	s, err := Open(t.Context(), dir)
+	require.NoError(t, err)
+	assert.Nil(t, s.Upgrade, "a new one")
+	for _, statement := range []string{`INSERT INTO goose_db_version (version_id, is_applied) VALUES (9999, 1)`, `INSERT INTO programs (version, schema, first_ms) VALUES ('7.3.0', 9999, 1)`} {
+		_, err = s.write.Exec(statement)
+		require.NoError(t, err)
+	}
+	require.NoError(t, s.Close())
+	_, err = Open(t.Context(), dir)
+	require.ErrorIs(t, err, ErrNewer)
+	assert.ErrorContains(t, err, "Serve it with Sakuji 7.3.0, or a later one. Nothing was changed")
+
+	old := folderOf(t, 36)
+	s, err = Open(t.Context(), old)
+	require.NoError(t, err)
+	require.NotNil(t, s.Upgrade)
+	require.NoError(t, s.Close())
+	assert.EqualValues(t, 36, s.Upgrade.From)
+	before := filepath.Join(t.TempDir(), "before")
+	lost, err := Restore(t.Context(), s.Upgrade.Backup, before, true)
+	require.NoError(t, err)
+	assert.Len(t, lost, 1, "the file that was missing before")
+	s, err = Open(t.Context(), old)
+	require.NoError(t, err)
+	assert.Nil(t, s.Upgrade, "once")
+	require.NoError(t, s.Close())
+}
+
+// SQLite's own program checks the database.
+func TestSQLiteAloneChecksIt(t *testing.T) {
+	s := opened(t)
+	rows, err := s.read.Query(`SELECT name, coalesce(sql, '') FROM sqlite_master WHERE type IN ('index', 'table', 'view')`)
+	require.NoError(t, err)
+	defer rows.Close()
+	for rows.Next() {
+		var name, text string
+		require.NoError(t, rows.Scan(&name, &text))
+		assert.NotContains(t, text, "folded(", "%s: a function of ours, which that program does not have", name)
+	}
+	require.NoError(t, rows.Err())
 }
 
 func TestBackupAndRestore(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	sha := kept(t, s, "a model worth keeping")
 	write(t, s, func(tx *Tx) { order(t, tx, "0001") })
 	out := filepath.Join(t.TempDir(), "studio.backup")
@@ -329,7 +432,7 @@ func TestBackupAndRestore(t *testing.T) {
 
 // A backup taken while hands are writing is whole.
 func TestBackupWhileServing(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	ctx, stop := context.WithCancel(t.Context())
 	var wait sync.WaitGroup
 	wait.Go(func() {
@@ -347,7 +450,7 @@ func TestBackupWhileServing(t *testing.T) {
 }
 
 func TestPiecesWithTheirStages(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	var p studio.Piece
 	write(t, s, func(tx *Tx) {
 		o := order(t, tx, "0001")
@@ -402,7 +505,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 
 // An error names what was being done, and on what.
 func TestErrorsNameWhatWasDone(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	read(t, s, func(tx *Tx) {
 		_, err := tx.Order("0408")
 		assert.ErrorIs(t, err, ErrNotFound)
@@ -419,7 +522,7 @@ func TestErrorsNameWhatWasDone(t *testing.T) {
 // Looking changes nothing, also where nobody may write; what was left behind is named, and
 // swept before anything is served.
 func TestLookingChangesNothing(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	sha := kept(t, s, "a model worth keeping")
 	dir := s.dir
 	loose := filepath.Join("files", strings.Repeat("e", 64))
@@ -472,7 +575,7 @@ func TestLookingChangesNothing(t *testing.T) {
 
 // Two bring the same file, and one of them breaks off: the other's stays.
 func TestTheSameFileTwiceAtOnce(t *testing.T) {
-	s := open(t)
+	s := opened(t)
 	bring := func() string {
 		sha, _, err := s.Keep(strings.NewReader("a model worth keeping"), 1<<20)
 		require.NoError(t, err)

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // ParseNumber reads a number as people type it, with a comma or a point: "2.5", "2,5",
@@ -36,4 +37,15 @@ func withoutSpaces(text string) string {
 		}
 		return r
 	}, strings.TrimSpace(text))
+}
+
+// Years of what a studio does; what is typed outside them is a slip. Source: from memory.
+const firstYear, lastYear = 1990, 2100
+
+// Believed says what is wrong with a day that somebody typed; nil where it can be.
+func Believed(day time.Time) error {
+	if y := day.Year(); y < firstYear || y > lastYear {
+		return fmt.Errorf("the year %d is hard to believe: one from %d to %d", y, firstYear, lastYear)
+	}
+	return nil
 }

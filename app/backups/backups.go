@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -16,6 +17,7 @@ import (
 	"time"
 
 	"sakuji/app/change"
+	"sakuji/store"
 )
 
 // Room is where the copies are made.
@@ -49,8 +51,10 @@ const (
 	tryAgain = time.Hour
 
 	stamp      = "2006-01-02T150405Z"
-	good       = ".tgz"
-	incomplete = ".incomplete.tgz"
+	good       = store.Packed
+	incomplete = ".incomplete" + store.Packed
+	before     = ".tgz" // those of older programs
+	ahead      = 10 * time.Minute
 )
 
 // Copy is one of the files.
@@ -65,12 +69,14 @@ type State struct {
 	Dir     string
 	Copies  []Copy // newest first
 	Trouble string // why the last try did not give a good one
+	Now     time.Time
 }
 
-// Last is the newest good copy; zero if there is none.
+// Last is the newest good copy; zero if there is none. One that is dated in the future, when a clock went wrong, does not
+// count, whatever it holds.
 func (s State) Last() Copy {
 	for _, c := range s.Copies {
-		if c.Good {
+		if c.Good && !c.At.After(s.Now.Add(ahead)) {
 			return c
 		}
 	}
@@ -80,7 +86,7 @@ func (s State) Last() Copy {
 // State looks at the folder.
 func (a *Room) State() (s State, err error) {
 	a.mu.Lock()
-	s = State{Dir: a.Dir, Trouble: a.trouble}
+	s = State{Dir: a.Dir, Trouble: a.trouble, Now: a.Clock.Now()}
 	a.mu.Unlock()
 	if a.Dir == "" {
 		return s, nil
@@ -108,18 +114,23 @@ func nameOf(at time.Time, whole bool) string {
 
 func parse(name string) (c Copy, ours bool) {
 	rest, ours := strings.CutPrefix(name, "sakuji-")
+	rest, old := strings.CutSuffix(rest, before)
+	if old {
+		rest += good
+	}
 	rest, part := strings.CutSuffix(rest, incomplete)
 	rest = strings.TrimSuffix(rest, good)
 	at, err := time.Parse(stamp, rest)
 	c = Copy{Name: name, At: at, Good: !part}
-	return c, ours && err == nil && nameOf(at, c.Good) == name
+	return c, ours && err == nil && (nameOf(at, c.Good) == name || old && strings.TrimSuffix(nameOf(at, c.Good), good) == strings.TrimSuffix(name, before))
 }
 
 // Thinned are the copies that have had their time: the newest of each of the last seven days,
 // four weeks and twelve months that have one are kept, by the calendar of UTC. Source: three
 // generations of copies, common practice; the counts are ours. Copies that are incomplete go
 // as soon as there is a good one that is newer.
-func Thinned(list []Copy) (gone []Copy) {
+func Thinned(list []Copy, now time.Time) (gone []Copy) {
+	list = slices.DeleteFunc(slices.Clone(list), func(c Copy) bool { return c.At.After(now.Add(ahead)) }) // they wait until they are past
 	keep := map[string]bool{}
 	for _, rule := range []struct {
 		most int
@@ -136,13 +147,25 @@ func Thinned(list []Copy) (gone []Copy) {
 			}
 		}
 	}
-	newest := State{Copies: list}.Last()
+	newest := State{Copies: list, Now: now}.Last()
 	for _, c := range list {
 		if c.Good && !keep[c.Name] || !c.Good && c.At.Before(newest.At) {
 			gone = append(gone, c)
 		}
 	}
 	return gone
+}
+
+// inWords says why no copy could be made, without the names of what was only on its way.
+func inWords(err error) string {
+	var path *fs.PathError
+	switch why := store.Unwritable(err); {
+	case why != nil:
+		return why.Error()
+	case errors.As(err, &path):
+		return "the folder of the backups: " + path.Err.Error()
+	}
+	return err.Error()
 }
 
 // Make makes a copy now and thins the old ones. What of the studio is missing or damaged is
@@ -153,7 +176,7 @@ func (a *Room) Make(ctx context.Context) (name string, faults []string, err erro
 		defer a.mu.Unlock()
 		switch {
 		case err != nil:
-			a.trouble = err.Error()
+			a.trouble = inWords(err)
 		case len(faults) > 0:
 			a.trouble = strings.Join(faults, "; ")
 		default:
@@ -176,7 +199,7 @@ func (a *Room) Make(ctx context.Context) (name string, faults []string, err erro
 		return part, faults, nil
 	}
 	s, err := a.State()
-	for _, c := range Thinned(s.Copies) {
+	for _, c := range Thinned(s.Copies, s.Now) {
 		err = errors.Join(err, os.Remove(filepath.Join(a.Dir, c.Name)))
 	}
 	return name, nil, err
@@ -218,11 +241,10 @@ func (a *Room) Work(ctx context.Context, log *slog.Logger) {
 	}
 }
 
-// due is how long it is until the next copy; nothing or less when it is time. A clock that
-// was set back is not waited for.
+// due is how long it is until the next copy; nothing or less when it is time.
 func (a *Room) due(s State) time.Duration {
-	age := a.Clock.Now().Sub(s.Last().At)
-	if age < 0 || age >= Every {
+	age := max(0, a.Clock.Now().Sub(s.Last().At))
+	if age >= Every {
 		return 0
 	}
 	return min(Every-age, 10*time.Minute)

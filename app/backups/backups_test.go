@@ -25,7 +25,7 @@ func TestCopiesAreThinnedAsTheyAge(t *testing.T) {
 		list = append(list, backups.Copy{Name: at.Format(time.DateOnly), At: at, Good: day%50 != 3})
 	}
 	gone := map[string]bool{}
-	for _, c := range backups.Thinned(list) {
+	for _, c := range backups.Thinned(list, begin) {
 		gone[c.Name] = true
 	}
 	var kept []string
@@ -37,8 +37,8 @@ func TestCopiesAreThinnedAsTheyAge(t *testing.T) {
 	assert.Equal(t, []string{"2026-05-14", "2026-05-13", "2026-05-12", "2026-05-10", "2026-05-09", "2026-05-08", "2026-05-07", // days, the incomplete one left out
 		"2026-05-03", "2026-04-30", "2026-04-26", "2026-03-31", // weeks end on Sundays, months on their last days: that of January is incomplete
 		"2026-02-28", "2026-01-30", "2025-12-31", "2025-11-30", "2025-10-31", "2025-09-30", "2025-08-31", "2025-07-31", "2025-06-30"}, kept)
-	assert.Empty(t, backups.Thinned(nil))
-	assert.Empty(t, backups.Thinned(list[3:4]), "an incomplete one is better than none")
+	assert.Empty(t, backups.Thinned(nil, begin))
+	assert.Empty(t, backups.Thinned(list[3:4], begin), "an incomplete one is better than none")
 }
 
 func TestACopyADay(t *testing.T) {

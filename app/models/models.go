@@ -253,16 +253,21 @@ func (a *Room) keepEntry(entry *zip.File, left int64) (Kept, error) {
 	}
 	r, err := entry.Open()
 	if err != nil {
-		return Kept{}, change.Refuse("%s cannot be unpacked: %s.", FileName(entry.Name), err)
+		return Kept{}, errPacked(entry)
 	}
 	defer r.Close()
 	one, err := a.Keep(entry.Name, io.LimitReader(r, left))
 	var disk *fs.PathError
 	var refusal *change.Refusal
 	if err != nil && !errors.As(err, &disk) && !errors.As(err, &refusal) { // it is the zip that is broken
-		return Kept{}, change.Refuse("%s cannot be unpacked: %s.", FileName(entry.Name), err)
+		return Kept{}, errPacked(entry)
 	}
 	return one, err
+}
+
+// errPacked says that a file of a zip cannot be had out of it.
+func errPacked(entry *zip.File) error {
+	return change.Refuse("%s cannot be unpacked: the zip is damaged there, or locked by a password. Send it anew.", FileName(entry.Name))
 }
 
 // addKept adds a file that was kept, or what was wrong with it.

@@ -185,6 +185,9 @@ func endOf(date string, s studio.Studio) (time.Time, error) {
 	if err != nil {
 		return day, change.Refuse("%q is not a date.", date)
 	}
+	if err := studio.Believed(day); err != nil {
+		return day, change.Refused(err)
+	}
 	y, m, d := day.Date()
 	return studio.EndOfDay(y, m, d, s.Zone()), nil
 }

@@ -24,7 +24,18 @@ func existing(ctx context.Context, dir string) (*store.Store, error) {
 	if _, err := os.Stat(filepath.Join(dir, store.DatabaseName)); err != nil {
 		return nil, fmt.Errorf("%s holds no studio", dir)
 	}
-	return store.Open(ctx, dir)
+	st, err := store.Open(ctx, dir)
+	if err == nil {
+		tellUpgrade(st)
+	}
+	return st, err
+}
+
+// tellUpgrade says what was done with a folder of an older program.
+func tellUpgrade(st *store.Store) {
+	if st.Upgrade != nil {
+		fmt.Fprintf(os.Stderr, "The studio was last served by an older program: %s.\n", st.Upgrade)
+	}
 }
 
 // withStudio opens a data folder for as long as a verb needs it.

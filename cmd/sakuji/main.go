@@ -10,6 +10,8 @@ import (
 	_ "time/tzdata" // one binary: the machine may have no time zones
 
 	"github.com/spf13/cobra"
+
+	"sakuji/store"
 )
 
 // failed are the inputs of a command that did not work, told one a line.
@@ -36,6 +38,7 @@ func main() { os.Exit(run(os.Args[1:])) }
 
 // run returns 0 when all is done, 1 when an input failed, 2 on wrong usage.
 func run(args []string) int {
+	store.Program = version()
 	root := &cobra.Command{
 		Use: "sakuji", Short: "Quotes, plates and pieces of a commission studio",
 		Version:       version(),

@@ -53,6 +53,7 @@ func serveVerb() *cobra.Command {
 			return err
 		}
 		defer st.Close()
+		tellUpgrade(st)
 		if err := clean(st, *dir); err != nil {
 			return err
 		}

@@ -248,7 +248,7 @@ func ReadValues(data []byte) (map[string]float64, error) {
 	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
 		var b Book
 		if err := json.Unmarshal(data, &b); err != nil {
-			return nil, err
+			return nil, errors.New("its JSON is damaged, or not that of a rate book")
 		}
 		for i, e := range b.Rates {
 			if err := Starting().Check(e.Key, e.Value); err != nil {
@@ -261,7 +261,7 @@ func ReadValues(data []byte) (map[string]float64, error) {
 	r := csv.NewReader(bytes.NewReader(data))
 	head, err := r.Read()
 	if err != nil {
-		return nil, fmt.Errorf("this is neither a rate book’s JSON nor CSV: %w", err)
+		return nil, errors.New("this is neither a rate book’s JSON nor CSV")
 	}
 	key, value := slices.Index(head, "key"), slices.Index(head, "value")
 	if key < 0 || value < 0 {

@@ -7,7 +7,6 @@ package photo
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"image"
 	"image/color"
 	"image/draw"
@@ -40,6 +39,7 @@ const (
 var (
 	ErrTooLarge = errors.New("the picture is too large")
 	ErrUnknown  = errors.New("not a JPEG, PNG or WebP picture")
+	ErrDamaged  = errors.New("the picture is damaged, or did not arrive whole")
 )
 
 // Clean reads a picture and writes it as a JPEG without its metadata, no larger than it is looked at.
@@ -79,7 +79,7 @@ func formatOf(begin []byte) (format, bool) {
 func cleaned(data []byte, side, quality int) (out []byte, err error) {
 	defer func() {
 		if fell := recover(); fell != nil {
-			out, err = nil, fmt.Errorf("the picture is damaged: %v", fell)
+			out, err = nil, ErrDamaged
 		}
 	}()
 	f, known := formatOf(data)
@@ -95,14 +95,14 @@ func cleaned(data []byte, side, quality int) (out []byte, err error) {
 	}
 	size, err := f.size(bytes.NewReader(data))
 	if err != nil {
-		return nil, fmt.Errorf("the picture is damaged: %w", err)
+		return nil, ErrDamaged
 	}
 	if pixels := float64(size.Width) * float64(size.Height); pixels > mostPixels || pixels*bytesAPixel(size.ColorModel) > mostUnpacked {
 		return nil, ErrTooLarge
 	}
 	img, err := f.open(bytes.NewReader(data))
 	if err != nil {
-		return nil, fmt.Errorf("the picture is damaged: %w", err)
+		return nil, ErrDamaged
 	}
 	if b := img.Bounds(); side > 0 && max(b.Dx(), b.Dy()) > side {
 		img = imaging.Fit(img, side, side, imaging.CatmullRom)

@@ -205,10 +205,14 @@ func (s *Room) mixRecipe(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) noteMixLeft(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Left float64 `form:"left" label:"Left"`
+		Left kit.Optional `form:"left" label:"Left"`
 	}](r)
+	var left float64
 	if err == nil {
-		err = s.App.Paint.NoteMixLeft(r.Context(), s.Hand(r), kit.PathID(r, "mix"), f.Left)
+		left, err = f.Left.Must("left", "Left")
+	}
+	if err == nil {
+		err = s.App.Paint.NoteMixLeft(r.Context(), s.Hand(r), kit.PathID(r, "mix"), left)
 	}
 	s.Ended(w, r, err, kit.Back(r, "/bench/recipes"), "Noted.")
 }

@@ -40,6 +40,14 @@ func (o Optional) Pointer() *float64 {
 	return &o.Value
 }
 
+// Must is the number, or what is said where it was left out: empty is not 0.
+func (o Optional) Must(field, label string) (float64, error) {
+	if !o.Given {
+		return 0, change.RefuseField(field, "%s: nothing stands there, and empty is not 0. Nothing was noted.", label)
+	}
+	return o.Value, nil
+}
+
 // Moment is a day, or a day and time, as a field sends it; it may be left out. Whose clock
 // it is by, the sheet knows.
 type Moment struct{ wall time.Time }
@@ -56,7 +64,7 @@ func (m Moment) In(zone *time.Location) time.Time {
 func momentOf(text string) (m Moment, err error) {
 	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
 		if m.wall, err = time.Parse(layout, text); err == nil {
-			return m, nil
+			return m, studio.Believed(m.wall)
 		}
 	}
 	return Moment{}, fmt.Errorf("%q is not a day and time", text)

@@ -94,10 +94,14 @@ func (s *Room) received(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) weigh(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Left float64 `form:"left" label:"What is left"`
+		Left kit.Optional `form:"left" label:"What is left"`
 	}](r)
+	var left float64
 	if err == nil {
-		err = s.App.Stock.Weigh(r.Context(), s.Hand(r), kit.PathID(r, "id"), f.Left)
+		left, err = f.Left.Must("left", "What is left")
+	}
+	if err == nil {
+		err = s.App.Stock.Weigh(r.Context(), s.Hand(r), kit.PathID(r, "id"), left)
 	}
 	s.done(w, r, err, "Weighed: the stock goes on from there.")
 }
@@ -105,9 +109,12 @@ func (s *Room) weigh(w http.ResponseWriter, r *http.Request) {
 // scale weighs a lot with its bottle or spool on the studio's scale.
 func (s *Room) scale(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Tare float64 `form:"tare" label:"Its empty bottle or spool"`
+		Tare kit.Optional `form:"tare" label:"Its empty bottle or spool"`
 	}](r)
-	var grams float64
+	var grams, tare float64
+	if err == nil {
+		tare, err = f.Tare.Must("tare", "Its empty bottle or spool")
+	}
 	if err == nil {
 		var h studio.Shop
 		if h, err = s.App.Setup.Shop(r.Context()); err != nil {
@@ -120,9 +127,9 @@ func (s *Room) scale(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err == nil {
-		err = s.App.Stock.WeighFull(r.Context(), s.Hand(r), kit.PathID(r, "id"), grams, f.Tare)
+		err = s.App.Stock.WeighFull(r.Context(), s.Hand(r), kit.PathID(r, "id"), grams, tare)
 	}
-	s.done(w, r, err, fmt.Sprintf("%.0f g on the scale, %.0f g of them the empty one.", grams, f.Tare))
+	s.done(w, r, err, fmt.Sprintf("%.0f g on the scale, %.0f g of them the empty one.", grams, tare))
 }
 
 func (s *Room) mix(w http.ResponseWriter, r *http.Request) {
