@@ -24,7 +24,7 @@ var floors = []string{"cmd", "demo", "web", "device", "app", "store", "format", 
 // package, "", stands where it is listed.
 var rooms = map[string][]string{
 	"core": {"quote", "finish", "route", "process", "plate", "schedule", "surface", "solid", "mesh", "rates"},
-	"app":  {"apptest", "", "today", "money", "delivery", "quotes", "plan", "plates", "stock", "pieces", "paint", "orders", "models", "setup", "backups", "jobs", "apart", "change"},
+	"app":  {"apptest", "", "today", "money", "delivery", "quotes", "plan", "plates", "stock", "pieces", "paint", "orders", "models", "pictures", "setup", "backups", "jobs", "apart", "change"},
 	"web":  {"", "door", "today", "plan", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
 }
 

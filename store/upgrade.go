@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
-	"time"
 )
 
 // Program is the version of the program, as it tells of itself; whoever starts it says so before a folder is opened.
@@ -72,7 +71,7 @@ func known(ctx context.Context, db *sql.DB) error {
 
 // served notes that this program has opened the folder, the first time it does.
 func served(ctx context.Context, db *sql.DB) error {
-	_, err := db.ExecContext(ctx, `INSERT INTO programs (version, schema, first_ms) VALUES (?, ?, ?) ON CONFLICT (version) DO UPDATE SET schema = excluded.schema WHERE schema <> excluded.schema`, Program, newest(), time.Now().UnixMilli())
+	_, err := db.ExecContext(ctx, `INSERT INTO programs (version, schema, first_ms) VALUES (?, ?, CAST(unixepoch('subsec') * 1000 AS INTEGER)) ON CONFLICT (version) DO UPDATE SET schema = excluded.schema WHERE schema <> excluded.schema`, Program, newest())
 	return err
 }
 

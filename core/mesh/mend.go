@@ -52,8 +52,63 @@ const (
 // holes that lie about in a plane filled, loose specks dropped. The outermost shells
 // face outward; inside another, a shell that faces inward is a cavity and stays, one
 // that faces outward is a buried body and goes. Bodies that touch along an edge and
-// holes of no plane are left for hands. A clean soup comes back as it was.
+// holes of no plane are left for hands. A clean soup comes back as it was, and what is
+// watertight is never worse for it: where bodies lie flush against each other and taking
+// their common wall out would open them, their walls stay.
 func Mend(s *Soup) (*Soup, []Done) {
+	out, done := s.mend(true)
+	if len(done) == 0 {
+		return out, done
+	}
+	before := Measure(s)
+	if !before.Watertight || !before.worse(Measure(out)) {
+		return out, done
+	}
+	if Measure(out).Watertight && (!s.Weld().consistent() || allDoubled(s, done)) {
+		return out, done // its volume was not what it holds
+	}
+	if out, done = s.mend(false); before.worse(Measure(out)) {
+		return s, nil
+	}
+	return out, done
+}
+
+// consistent reports whether the facets at each edge run along it as often one way as the other.
+func (m *Mesh) consistent() bool {
+	runs := make(map[[2]int32]int32, len(m.Triangles)*3/2)
+	for _, t := range m.Triangles {
+		for k := range 3 {
+			if a, b := t[k], t[(k+1)%3]; a < b {
+				runs[[2]int32{a, b}]++
+			} else {
+				runs[[2]int32{b, a}]--
+			}
+		}
+	}
+	for _, n := range runs {
+		if n != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// allDoubled reports a file that holds every facet twice: it is one body, written down twice.
+func allDoubled(s *Soup, done []Done) bool {
+	at := slices.IndexFunc(done, func(d Done) bool { return d.What == DroppedDoubles })
+	return at >= 0 && 2*done[at].Count >= s.Len()
+}
+
+// sameVolume is by how much of it a volume may change that has not. Source: from memory.
+const sameVolume = 1e-6
+
+// worse reports whether a watertight soup is open after something was done, or holds another volume.
+func (m Measures) worse(after Measures) bool {
+	return !after.Watertight || math.Abs(after.VolumeMM3-m.VolumeMM3) > sameVolume*m.VolumeMM3
+}
+
+// mend does it; where the surface is not to be changed, only facets without area go, and what is turned wrongly is turned.
+func (s *Soup) mend(surface bool) (*Soup, []Done) {
 	m := s.Weld()
 	var done []Done
 	did := func(what string, count int) {
@@ -64,15 +119,19 @@ func Mend(s *Soup) (*Soup, []Done) {
 	flat := m.Degenerate
 	groups := m.Groups
 	m.Groups = nil // triangles move: the file's own names end here, unless nothing is done
-	did(ClosedCracks, m.closeCracks())
-	did(SplitEdges, m.splitEdges())
+	if surface {
+		did(ClosedCracks, m.closeCracks())
+		did(SplitEdges, m.splitEdges())
+	}
 	before := len(m.Triangles)
 	m.Triangles = slices.DeleteFunc(m.Triangles, func(t [3]int32) bool { return degenerate(t) || m.normal(t) == (Vec{}) })
 	did(DroppedFlat, flat+before-len(m.Triangles))
-	did(DroppedDoubles, m.dropDoubles())
-	did(TurnedFacets, m.turnFacets())
-	did(FilledHoles, m.fillHoles())
-	did(DroppedSpecks, m.dropSpecks())
+	if surface {
+		did(DroppedDoubles, m.dropDoubles())
+		did(TurnedFacets, m.turnFacets())
+		did(FilledHoles, m.fillHoles())
+		did(DroppedSpecks, m.dropSpecks())
+	}
 	turned, buried := m.turnShells()
 	did(TurnedShells, turned)
 	did(RemovedBuried, buried)
