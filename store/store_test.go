@@ -606,3 +606,24 @@ func TestTheSameFileTwiceAtOnce(t *testing.T) {
 	require.NoError(t, s.Forget(t.Context(), sha))
 	assert.False(t, there(sha), "nobody wants it")
 }
+
+// Whatever points at a row of a table that grows is found through an index.
+func TestWhatPointsIsFound(t *testing.T) {
+	s := opened(t)
+	rows, err := s.read.Query(`SELECT m.name || '.' || f."from" FROM sqlite_master m, pragma_foreign_key_list(m.name) f
+		WHERE m.type = 'table' AND f."table" NOT IN ('people', 'machines', 'materials')
+			AND NOT EXISTS (SELECT 1 FROM pragma_index_list(m.name) l, pragma_index_info(l.name) i WHERE i.seqno = 0 AND i.name = f."from")
+			AND NOT EXISTS (SELECT 1 FROM pragma_table_info(m.name) c WHERE c.name = f."from" AND c.pk = 1)`)
+	require.NoError(t, err)
+	defer rows.Close()
+	for rows.Next() {
+		var name string
+		require.NoError(t, rows.Scan(&name))
+		assert.Fail(t, "no index", name)
+	}
+	require.NoError(t, rows.Err())
+	var detail string
+	var id, parent, unused int
+	require.NoError(t, s.read.QueryRow(`EXPLAIN QUERY PLAN SELECT state, count(*) FROM pieces WHERE part_id = 1 GROUP BY state`).Scan(&id, &parent, &unused, &detail))
+	assert.Contains(t, detail, "pieces_by_part", "of which a model's sheet asks for each of its uses")
+}

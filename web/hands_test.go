@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"encoding/base64"
+	"fmt"
 	"image"
 	"image/jpeg"
 	"io"
@@ -20,6 +21,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/pieces"
+	"sakuji/app/setup"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -243,4 +245,33 @@ func TestPiecesArePhotographed(t *testing.T) {
 	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Len(t, p.Photos, 1, "no name that leads elsewhere")
+}
+
+// What one person gave on a tablet without a network goes in as theirs when another has signed in there since, and once,
+// however often it is sent; of somebody who is gone it is refused. A key counts for one person at one address.
+func TestWhatWaitedGoesInAsTheirs(t *testing.T) {
+	s := serve(t, apptest.New(t), kit.Options{})
+	no := s.Order(2, route.Primed)
+	s.Accept(no)
+	s.Print()
+	s.signIn("Ilse Karg")
+	jory, when := fmt.Sprint(s.Bench.ID), fmt.Sprint(s.Clock.At.Add(-time.Second).UnixMilli())
+	given := []string{"minutes", "4", "act", "KEPT-1", "queued_by", jory, "queued", when}
+	s.sent("/bench/"+no+"-1/stamp", given...)
+	s.sent("/bench/"+no+"-1/stamp", given...) // its first answer was lost
+	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
+	require.NoError(t, err)
+	assert.Equal(t, route.Wash, p.Piece.Last().Kind, "once")
+	assert.Equal(t, s.Bench.ID, p.Piece.Last().PersonID, "Jory's, though Ilse is signed in")
+
+	s.sent("/bench/"+no+"-2/stamp", "minutes", "4", "act", "KEPT-1", "queued_by", jory, "queued", when)
+	p, err = s.Pieces.Piece(s.Ctx, no+"-2")
+	require.NoError(t, err)
+	assert.Equal(t, route.Wash, p.Piece.Last().Kind, "the same key elsewhere is another act")
+
+	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench})
+	require.NoError(t, err)
+	a := s.post("/bench/"+no+"-1/stamp", "act", "KEPT-2", "queued_by", jory, "queued", when)
+	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
+	assert.Contains(t, a.body, "does not work here any more")
 }
