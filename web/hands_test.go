@@ -275,3 +275,55 @@ func TestWhatWaitedGoesInAsTheirs(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
 	assert.Contains(t, a.body, "does not work here any more")
 }
+
+// A photograph that waited on a tablet and is refused stays there, with why, until a person drops it; who must sign in finds
+// no kept sheets.
+func TestARefusedPhotographStays(t *testing.T) {
+	if testing.Short() {
+		t.Skip("needs a browser")
+	}
+	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	no := s.Order(1, route.Primed)
+	s.Accept(no)
+	s.Print()
+	var away atomic.Bool
+	h := s.server.Config.Handler
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if away.Load() {
+			panic(http.ErrAbortHandler)
+		}
+		h.ServeHTTP(w, r)
+	}))
+	server.Config.ErrorLog = log.New(io.Discard, "", 0)
+	t.Cleanup(server.Close)
+	b := browse(t, server.URL)
+	b.open("/bench/" + no + "-1")
+	b.until(`navigator.serviceWorker.controller !== null`)
+	b.open("/bench/" + no + "-1")
+	assert.Equal(t, fmt.Sprint(s.Owner.ID), b.eval(`return document.body.dataset.hand`))
+	b.within(10*time.Second, `document.querySelector("[name='photo[0]']") !== null`)
+	away.Store(true)
+	b.eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
+		d.items.add(new File(["no picture"], "moth.jpg", { type: "image/jpeg" }));
+		i.files = d.files;
+		i.dispatchEvent(new Event("change", { bubbles: true }))`)
+	b.until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
+	away.Store(false)
+	b.eval("dispatchEvent(new Event('online'))")
+	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
+	assert.Contains(t, b.text("#queue"), "moth.jpg: not a JPEG, PNG or WebP picture")
+	b.open("/bench") // whatever is opened meanwhile
+	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
+	b.eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "send it again").click()`)
+	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
+	b.eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "drop it").click()`)
+	b.until(`document.querySelector("#queue") === null`)
+	b.open("/bench")
+	assert.Equal(t, "null", b.eval(`return String(document.querySelector("#queue"))`))
+
+	b.eval(`window.kept = -1; caches.open("sheets-1").then((c) => c.keys()).then((k) => { window.kept = k.length; })`)
+	b.until(`window.kept > 0`)
+	b.open("/sign-in")
+	b.eval(`window.there = true; const look = () => caches.has("sheets-1").then((there) => { window.there = there; if (there) setTimeout(look, 50); }); look()`)
+	b.until(`window.there === false`)
+}

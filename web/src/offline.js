@@ -83,7 +83,10 @@ async function sendPhotos() {
     if (answer.ok) {
       arrived++;
       await done(shelf("readwrite").delete(key));
-    } else await done(shelf("readwrite").put({ ...kept, why: await why(answer) }, key)); // only a person drops it
+      continue;
+    }
+    const reason = await why(answer); // before the drawer is opened, which closes by itself
+    await done(shelf("readwrite").put({ ...kept, why: reason }, key)); // only a person drops it
   }
   await count();
   return arrived;
