@@ -153,7 +153,7 @@ func drillVerb() *cobra.Command {
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		name := args[0]
 		if info, err := os.Stat(name); err == nil && info.IsDir() {
-			state, err := (&backups.Room{Dir: name}).State()
+			state, err := (&backups.Room{Base: change.Base{Clock: change.Wall{}}, Dir: name}).State()
 			if err != nil {
 				return err
 			}

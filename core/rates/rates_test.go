@@ -78,7 +78,7 @@ func TestExportReadsBack(t *testing.T) {
 		"":                                      "neither",
 		"key,value\nwage\n":                     "wrong number of fields",
 		`{"rates":[{"key":"wage","value":-1}]}`: "rate 1",
-		`{"rates":3}`:                           "cannot unmarshal",
+		`{"rates":3}`:                           "not that of a rate book",
 	} {
 		_, err := ReadValues([]byte(text))
 		assert.ErrorContains(t, err, says, text)
