@@ -365,6 +365,7 @@ func TestNewerAndOlderFolders(t *testing.T) {
 	require.NotNil(t, s.Upgrade)
 	require.NoError(t, s.Close())
 	assert.EqualValues(t, 36, s.Upgrade.From)
+	assert.Contains(t, s.Upgrade.String(), ": missing", "what was amiss before is told")
 	before := filepath.Join(t.TempDir(), "before")
 	lost, err := Restore(t.Context(), s.Upgrade.Backup, before, true)
 	require.NoError(t, err)

@@ -17,12 +17,17 @@ var Program = "unknown"
 
 // Upgrade is what was done when a folder of an older program was opened.
 type Upgrade struct {
-	From, To int64  // of the tables
-	Backup   string // what was there, as a backup that was read back
+	From, To int64    // of the tables
+	Backup   string   // what was there, as a backup that was read back
+	Faults   []string // what of that was missing or damaged before
 }
 
 func (u Upgrade) String() string {
-	return fmt.Sprintf("its tables were brought from %d to %d; what was there is in %s, read back and whole", u.From, u.To, u.Backup)
+	text := fmt.Sprintf("its tables were brought from %d to %d; what was there is in %s, which was read back", u.From, u.To, u.Backup)
+	if len(u.Faults) > 0 {
+		text += "; missing or damaged before that: " + strings.Join(u.Faults, "; ")
+	}
+	return text
 }
 
 // ErrNewer says that a newer program has served the folder.
@@ -97,7 +102,7 @@ func beforeUpgrade(ctx context.Context, dir string) (*Upgrade, error) {
 		}
 		up.Backup = filepath.Join(dir, fmt.Sprintf("before-upgrade-%d-to-%d-%d%s", from, newest(), k, Packed))
 	}
-	if _, err := look.Backup(ctx, up.Backup); err != nil {
+	if up.Faults, err = look.Backup(ctx, up.Backup); err != nil {
 		return nil, fmt.Errorf("%s is of an older program and must be backed up before it is brought up to date; that failed, and nothing was changed: %w", dir, err)
 	}
 	return up, nil

@@ -3,11 +3,13 @@ package web
 import (
 	"bytes"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"image"
 	"image/jpeg"
 	"io"
 	"log"
+	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -274,6 +276,19 @@ func TestWhatWaitedGoesInAsTheirs(t *testing.T) {
 	a := s.post("/bench/"+no+"-1/stamp", "act", "KEPT-2", "queued_by", jory, "queued", when)
 	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
 	assert.Contains(t, a.body, "does not work here any more")
+	var picture bytes.Buffer
+	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
+	var form bytes.Buffer
+	w := multipart.NewWriter(&form)
+	require.NoError(t, w.WriteField("queued_by", jory))
+	f, err := w.CreateFormFile("photo[0]", "moth.jpg")
+	require.NoError(t, err)
+	_, err = f.Write(picture.Bytes())
+	require.NoError(t, errors.Join(err, w.Close()))
+	req, err := http.NewRequest(http.MethodPost, s.server.URL+"/bench/"+no+"-1/photos", &form)
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", w.FormDataContentType())
+	assert.Contains(t, s.do(req).body, "does not work here any more", "a photograph of theirs, too")
 }
 
 // A photograph that waited on a tablet and is refused stays there, with why, until a person drops it; who must sign in finds

@@ -123,12 +123,20 @@ func queuedBy(r *http.Request) int64 {
 // errWhose is said of what somebody gave who works here no more.
 var errWhose = &change.Refusal{Text: "It was given by somebody who does not work here any more, before the network was away. Nothing was saved: whoever knows of it does it again."}
 
+// theirOwn refuses what somebody gave who is gone; files come with forms that are read later, and ask it then.
+func (s *Kit) theirOwn(r *http.Request) error {
+	if id := queuedBy(r); id != 0 && s.HandOf(r, id).ID != id {
+		return errWhose
+	}
+	return nil
+}
+
 // TheirOwn lets what waited on a tablet go in as theirs who gave it, and asks where they are gone.
 func (s *Kit) TheirOwn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "application/x-www-form-urlencoded") {
-			if id := queuedBy(r); id != 0 && s.HandOf(r, id).ID != id {
-				s.Fail(w, r, errWhose)
+			if err := s.theirOwn(r); err != nil {
+				s.Fail(w, r, err)
 				return
 			}
 		}

@@ -24,6 +24,9 @@ func (s *Kit) KeepPicture(r *http.Request, u models.Upload, sizes ...pictures.Si
 func (s *Kit) KeepPhotos(w http.ResponseWriter, r *http.Request, sizes func() []pictures.Size) (shas [][]string, err error) {
 	files, clean, err := UploadsBy(w, r, "photo")
 	defer clean()
+	if err == nil {
+		err = s.theirOwn(r)
+	}
 	if err != nil {
 		return nil, err
 	}
