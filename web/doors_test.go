@@ -12,7 +12,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
-	"sakuji/app/setup"
 )
 
 // What the doors promise, as a browser sees it: it is led nowhere else, its session is out of
@@ -81,30 +80,4 @@ func TestTheDoorsInABrowser(t *testing.T) {
 	b.press("form button")
 	assert.Contains(t, b.body(), "came from another site")
 	assert.NotContains(t, s.page("/clients"), "Nobody we know")
-}
-
-// A bench hand's session opens none of the owner's addresses, whatever it is asked by.
-func TestEveryOwnersAddressIsShutToTheBench(t *testing.T) {
-	s := owned(t)
-	no := s.Order(1, "primed")
-	_, err := s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Maren Osk", Role: "bench", Active: true, Password: apptest.Password})
-	require.NoError(t, err)
-	s.client = s.fresh()
-	s.signIn("Maren Osk")
-	last, err := s.LastChange(s.Ctx)
-	require.NoError(t, err)
-	for _, path := range []string{"/studio", "/studio/backup", "/studio/people/1", "/studio/machines/new", "/rates", "/rates/import", "/rates/book.csv", "/quotes",
-		"/orders/" + no + "/quote", "/orders/" + no + "/quote/working.csv", "/orders/" + no + "/payments"} {
-		for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodPost} {
-			req, err := http.NewRequest(method, s.server.URL+path, strings.NewReader("name=x"))
-			require.NoError(t, err)
-			req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-			code := s.do(req).StatusCode
-			assert.Contains(t, []int{http.StatusForbidden, http.StatusMethodNotAllowed, http.StatusNotFound}, code, "%s %s", method, path)
-		}
-	}
-	now, err := s.LastChange(s.Ctx)
-	require.NoError(t, err)
-	assert.Equal(t, last, now, "nothing was changed")
-	assert.Equal(t, http.StatusOK, s.get("/bench").StatusCode)
 }

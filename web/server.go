@@ -122,7 +122,7 @@ func (s *Server) routes() chi.Router {
 	site.Get("/sw.js", worker)
 	site.Route("/q/{token}", func(r chi.Router) { // what clients see
 		r.Use(s.InTurn, middleware.GetHead, s.Once(kit.Whoever))
-		s.client.Routes(r)
+		s.client.LinkRoutes(r)
 	})
 	site.Group(func(r chi.Router) { // what everybody sees
 		r.Use(s.InTurn)
@@ -134,10 +134,10 @@ func (s *Server) routes() chi.Router {
 	})
 	site.Group(func(r chi.Router) {
 		r.Use(s.InTurn, s.Sessions.LoadAndSave, s.Once(s.Acting), s.Merged(site))
-		s.door.Routes(r)
+		s.door.OpenRoutes(r)
 		r.Group(func(r chi.Router) {
 			r.Use(s.SignedIn, s.TheirOwn)
-			s.door.InsideRoutes(r)
+			s.door.Routes(r)
 			s.today.Routes(r)
 			s.bench.Routes(r)
 			s.plan.Routes(r)

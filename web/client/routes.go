@@ -22,8 +22,8 @@ func New(k *kit.Kit) *Room {
 	return &Room{k}
 }
 
-// Routes are for whoever has the link.
-func (s *Room) Routes(r chi.Router) {
+// LinkRoutes are for whoever has the link.
+func (s *Room) LinkRoutes(r chi.Router) {
 	r.Get("/", s.clientQuote)
 	r.Get("/quote.pdf", s.clientQuotePDF)
 	r.Get("/still/{item}", s.clientStill)

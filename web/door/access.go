@@ -33,7 +33,7 @@ func (s *Room) looked(w http.ResponseWriter, r *http.Request, c caller, look fun
 	}
 	now := s.App.Clock.Now()
 	if wait := s.wrong.wait(now, c); wait > 0 {
-		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", c.name, "from", c.from)
+		s.Log.Warn("sign-in held up", "id", kit.RequestID(r.Context()), "name", c.logged(), "from", c.from)
 		w.Header().Set("Retry-After", strconv.Itoa(int(wait.Seconds())+1))
 		s.Refuse(w, r, fmt.Sprintf("Too many wrong passwords. The next is looked at in %d s.", int(wait.Seconds())+1))
 		return false
@@ -41,7 +41,7 @@ func (s *Room) looked(w http.ResponseWriter, r *http.Request, c caller, look fun
 	err := look()
 	if setup.WrongPassword(err) {
 		s.wrong.failed(now, c)
-		s.Log.Warn("wrong password", "name", c.name, "from", c.from)
+		s.Log.Warn("wrong password", "name", c.logged(), "from", c.from)
 	}
 	if err != nil {
 		s.Fail(w, r, err)

@@ -26,16 +26,16 @@ func New(k *kit.Kit) *Room {
 	return &Room{Kit: k, signIns: make(chan struct{}, 2)}
 }
 
-// Routes are for whoever comes.
-func (s *Room) Routes(r chi.Router) {
+// OpenRoutes are for whoever comes.
+func (s *Room) OpenRoutes(r chi.Router) {
 	r.Get("/first", s.first)
 	r.Post("/first", s.firstSave)
 	r.Get("/sign-in", s.signIn)
 	r.Post("/sign-in", s.signInCheck)
 }
 
-// InsideRoutes are for whoever is signed in.
-func (s *Room) InsideRoutes(r chi.Router) {
+// Routes are for whoever is signed in.
+func (s *Room) Routes(r chi.Router) {
 	r.Post("/sign-out", s.signOut)
 	r.Get("/events", s.events)
 	r.Post("/me", s.saveMe)

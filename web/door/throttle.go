@@ -55,6 +55,15 @@ func (c caller) who() string {
 	return "name " + c.name
 }
 
+// logged is whose password was tried, as the log has it: of nobody here it does not say the name, which may be a password in
+// the wrong field.
+func (c caller) logged() string {
+	if c.visitor.PersonID == 0 {
+		return "nobody here"
+	}
+	return c.name
+}
+
 // allowances are those that a try counts against.
 func (c caller) allowances() []allowance {
 	if c.visitor.Device != "" {

@@ -5,8 +5,8 @@ import (
 	"crypto/rand"
 	"net"
 	"net/http"
+	"regexp"
 	"runtime/debug"
-	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5/middleware"
@@ -44,18 +44,11 @@ func (s *Kit) Logged(next http.Handler) http.Handler {
 	})
 }
 
+// secretAt is where the secret of a client's link or of a calendar stands in an address, however that is written.
+var secretAt = regexp.MustCompile(`(?i)/(q|feed)/+[^/]+`)
+
 // openPath is an address without the secret of a client's link or of a calendar, which is as good as a key.
-func openPath(path string) string {
-	for _, secret := range []string{"/q/", "/feed/"} {
-		if rest, ok := strings.CutPrefix(path, secret); ok {
-			if _, rest, more := strings.Cut(rest, "/"); more {
-				return secret + "…/" + rest
-			}
-			return secret + "…"
-		}
-	}
-	return path
-}
+func openPath(path string) string { return secretAt.ReplaceAllString(path, "/$1/…") }
 
 // Recovered turns a panic into an error page that carries the request's id.
 func (s *Kit) Recovered(next http.Handler) http.Handler {
