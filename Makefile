@@ -48,8 +48,11 @@ bench: admesh nest node_modules
 	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
 	go test ./app -run '^$$' -bench Quotes -benchtime 21x
 	go test ./app -run '^$$' -bench House -benchtime 15x
-	go test ./web -run '^$$' -bench 'Pages|PlatePage|Repriced' -benchtime 60x
-	go test ./web -run '^$$' -bench 'Plan$$|Stamp' -benchtime 15x
+	go test ./web -run '^$$' -bench Pages -benchtime 60x
+	go test ./web/plates -run '^$$' -bench PlatePage -benchtime 60x
+	go test ./web/quotes -run '^$$' -bench Repriced -benchtime 60x
+	go test ./web/plan -run '^$$' -bench 'Plan$$' -benchtime 15x
+	go test ./web/bench -run '^$$' -bench Stamp -benchtime 15x
 	SAKUJI_STAMPS=1 go test ./studio -run StampsInAnyOrder -v
 
 # One picture of each main view, from the demo data.

@@ -25,7 +25,7 @@ var floors = []string{"cmd", "demo", "web", "device", "app", "store", "format", 
 var rooms = map[string][]string{
 	"core": {"quote", "finish", "route", "process", "plate", "schedule", "surface", "solid", "mesh", "rates"},
 	"app":  {"apptest", "", "today", "money", "delivery", "quotes", "plan", "plates", "stock", "pieces", "paint", "orders", "models", "pictures", "setup", "backups", "jobs", "apart", "change"},
-	"web":  {"", "door", "today", "plan", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
+	"web":  {"webtest", "", "door", "today", "plan", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
 }
 
 // alone are the rooms of a floor that stand beside one another: a screen of one part of

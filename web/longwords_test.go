@@ -1,4 +1,4 @@
-package web
+package web_test
 
 import (
 	"strings"
@@ -11,6 +11,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // A word without end is broken where it must be: no sheet grows wider than the screen.
@@ -18,7 +19,7 @@ func TestLongWordsWrapOnScreens(t *testing.T) {
 	if testing.Short() {
 		t.Skip("drives a browser")
 	}
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	word := strings.Repeat("Heronpostmaster", 13)
 	no := s.Order(2, "painted")
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -28,13 +29,13 @@ func TestLongWordsWrapOnScreens(t *testing.T) {
 	require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, "question", word))
 	q := s.Accept(no)
 	s.Print()
-	b := browse(t, s.server.URL)
+	b := webtest.Browse(t, s.HTTP.URL)
 	for _, width := range []int64{1280, 400} {
-		b.do(chromedp.EmulateViewport(width, 800))
+		b.Do(chromedp.EmulateViewport(width, 800))
 		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/quote", "/orders/" + no + "/delivery", "/clients", "/clients/2", "/bench?show=all", "/bench/" + no + "-1", "/plates", "/plates/1", "/logbook", "/find?q=heron", "/q/" + q.Token} {
-			b.open(path)
-			assert.Equal(t, "true", b.eval("return String(document.documentElement.scrollWidth <= innerWidth)"), "%s at %d px: %s", path, width,
-				b.eval(`return [...document.querySelectorAll("*")].filter((e) => e.getBoundingClientRect().right > innerWidth + 1).slice(0, 4).map((e) => e.tagName + "." + e.className + " " + e.textContent.slice(0, 20)).join(" | ")`))
+			b.Open(path)
+			assert.Equal(t, "true", b.Eval("return String(document.documentElement.scrollWidth <= innerWidth)"), "%s at %d px: %s", path, width,
+				b.Eval(`return [...document.querySelectorAll("*")].filter((e) => e.getBoundingClientRect().right > innerWidth + 1).slice(0, 4).map((e) => e.tagName + "." + e.className + " " + e.textContent.slice(0, 20)).join(" | ")`))
 		}
 	}
 }

@@ -1,4 +1,4 @@
-package web
+package web_test
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"sakuji/demo"
+	"sakuji/web"
 	"sakuji/web/kit"
 )
 
@@ -22,7 +23,7 @@ func BenchmarkPages(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer d.Close()
-	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
+	srv := web.New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
 	defer srv.Close()
 	h := srv.Handler()
 	var cookies []*http.Cookie

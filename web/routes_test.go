@@ -1,4 +1,4 @@
-package web
+package web_test
 
 import (
 	"context"
@@ -17,7 +17,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apptest"
+	"sakuji/web"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // passes is who may pass to an address.
@@ -37,7 +39,7 @@ type walkedRoute struct {
 
 // walked are all routes of the site, each with the door that its room names it to be behind: OwnerRoutes are the owner's;
 // OpenRoutes, and those of who has a secret, are open; all others are for who is signed in.
-func walked(t *testing.T, s *Server) (all []walkedRoute) {
+func walked(t *testing.T, s *web.Server) (all []walkedRoute) {
 	t.Helper()
 	doors := map[string]passes{}
 	said := func(d passes, prefix string, routes func(chi.Router)) {
@@ -78,7 +80,7 @@ func walked(t *testing.T, s *Server) (all []walkedRoute) {
 		}
 	}
 	require.Greater(t, named, 6, "the rooms are found")
-	require.NoError(t, chi.Walk(s.routes(), func(method, pattern string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+	require.NoError(t, chi.Walk(s.Handler().(chi.Routes), func(method, pattern string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
 		if method == http.MethodGet || method == http.MethodPost {
 			all = append(all, walkedRoute{method, pattern, doors[method+" "+pattern]})
 		}
@@ -95,7 +97,7 @@ var blanks = regexp.MustCompile(`\{[a-z]+(?::[^}]*)?\}|\*`)
 // stands in the log.
 func TestEveryAddressByEveryDoor(t *testing.T) {
 	const wrong, first = "never-to-be-read-9876", "first-owner-token-1234"
-	s := serve(t, apptest.New(t), kit.Options{FirstToken: first})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{FirstToken: first})
 	no := s.Order(2, "raw")
 	q := s.Accept(no)
 	s.Print()
@@ -124,7 +126,7 @@ func TestEveryAddressByEveryDoor(t *testing.T) {
 	try := func(c *http.Client, method, path string) (code int, to, body string) {
 		ctx, stop := context.WithTimeout(t.Context(), time.Minute)
 		defer stop()
-		req, err := http.NewRequestWithContext(ctx, method, s.server.URL+path, strings.NewReader("name=x&amount=1"))
+		req, err := http.NewRequestWithContext(ctx, method, s.HTTP.URL+path, strings.NewReader("name=x&amount=1"))
 		require.NoError(t, err)
 		if method == http.MethodPost {
 			req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
@@ -139,8 +141,8 @@ func TestEveryAddressByEveryDoor(t *testing.T) {
 		}
 		return r.StatusCode, r.Header.Get("Location"), body
 	}
-	all := walked(t, s.srv)
-	stranger, shut, passed := s.fresh(), 0, map[passes]int{}
+	all := walked(t, s.Server)
+	stranger, shut, passed := s.Fresh(), 0, map[passes]int{}
 	for _, r := range all {
 		code, to, body := try(stranger, r.method, path(r.pattern))
 		assert.Less(t, code, 500, "%v", r)
@@ -159,16 +161,16 @@ func TestEveryAddressByEveryDoor(t *testing.T) {
 		}
 	}
 	signedIn := func(name string) *http.Client {
-		s.client = s.fresh()
-		s.post("/sign-in", "name", name, "password", wrong)
-		s.post("/sign-in", "name", wrong, "password", name) // in the wrong field
-		s.signIn(name)
-		for _, cookie := range s.client.Jar.Cookies(&url.URL{Scheme: "http", Host: s.server.Listener.Addr().String(), Path: "/"}) {
+		s.Client = s.Fresh()
+		s.Post("/sign-in", "name", name, "password", wrong)
+		s.Post("/sign-in", "name", wrong, "password", name) // in the wrong field
+		s.SignIn(name)
+		for _, cookie := range s.Client.Jar.Cookies(&url.URL{Scheme: "http", Host: s.HTTP.Listener.Addr().String(), Path: "/"}) {
 			if cookie.Name == "sakuji" || cookie.Name == "device" {
 				secrets = append(secrets, cookie.Value)
 			}
 		}
-		return s.client
+		return s.Client
 	}
 	bench := signedIn("Jory Tamm")
 	last, err := s.LastChange(s.Ctx)
@@ -223,12 +225,12 @@ func TestEveryAddressByEveryDoor(t *testing.T) {
 			try(stranger, http.MethodPost, odd+secret+"/no/such")
 		}
 	}
-	s.client = stranger
-	s.post("/first", "name", "x", "password", wrong, "again", wrong, "token", first)
+	s.Client = stranger
+	s.Post("/first", "name", "x", "password", wrong, "again", wrong, "token", first)
 	require.Greater(t, len(secrets), 10)
 	for _, secret := range secrets {
 		require.Greater(t, len(secret), 12)
-		assert.NotContains(t, s.log.String(), secret)
+		assert.NotContains(t, s.Log.String(), secret)
 	}
-	assert.Contains(t, s.log.String(), "/feed/…")
+	assert.Contains(t, s.Log.String(), "/feed/…")
 }

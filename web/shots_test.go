@@ -1,4 +1,4 @@
-package web
+package web_test
 
 import (
 	"fmt"
@@ -19,7 +19,9 @@ import (
 	"sakuji/app/quotes"
 	"sakuji/demo"
 	"sakuji/studio"
+	"sakuji/web"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // TestScreenshots takes the pictures of docs/screenshots from the demo's morning:
@@ -31,7 +33,7 @@ func TestScreenshots(t *testing.T) {
 	d, err := demo.Open(t.Context(), t.TempDir())
 	require.NoError(t, err)
 	defer d.Close()
-	srv := New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
+	srv := web.New(d.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: d})
 	server := httptest.NewServer(srv.Handler())
 	defer server.Close()
 	defer srv.Close() // first: it ends what is watched
@@ -72,8 +74,8 @@ func TestScreenshots(t *testing.T) {
 	require.NoError(t, err)
 	tarn, grey := shop.Machines[slices.IndexFunc(shop.Machines, func(m studio.Machine) bool { return m.Name == "Tarn" })].ID, shop.Materials[slices.IndexFunc(shop.Materials, func(m studio.Material) bool { return m.Name == "Grey standard resin" })].ID
 
-	b := browse(t, server.URL)
-	b.open("/")
+	b := webtest.Browse(t, server.URL)
+	b.Open("/")
 	for _, s := range []struct {
 		file, path, theme string
 		w, h              int64
@@ -98,15 +100,15 @@ func TestScreenshots(t *testing.T) {
 			require.NoError(t, err)
 			s.path = fmt.Sprintf("/plates/%d", number)
 		}
-		b.open("/")
-		b.eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, s.theme)
-		b.until("window.themed === true")
-		b.do(chromedp.EmulateViewport(s.w, s.h))
-		b.open(s.path)
-		b.until("document.readyState === 'complete' && document.fonts.status === 'loaded'")
-		b.until("!document.querySelector('#part') || document.querySelector('#part').dataset.idle === '1'")
-		b.until("[...document.images].every((i) => i.complete || i.getBoundingClientRect().top > innerHeight)")
-		b.shot(filepath.Join(*shots, s.file+".png"))
+		b.Open("/")
+		b.Eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, s.theme)
+		b.Until("window.themed === true")
+		b.Do(chromedp.EmulateViewport(s.w, s.h))
+		b.Open(s.path)
+		b.Until("document.readyState === 'complete' && document.fonts.status === 'loaded'")
+		b.Until("!document.querySelector('#part') || document.querySelector('#part').dataset.idle === '1'")
+		b.Until("[...document.images].every((i) => i.complete || i.getBoundingClientRect().top > innerHeight)")
+		b.Shot(filepath.Join(*shots, s.file+".png"))
 	}
-	b.quiet()
+	b.Quiet()
 }

@@ -48,13 +48,15 @@ async function count() {
     photos = all.length - refused.length;
   } catch { photos = 0; refused = []; }
 }
+// A photograph that is kept still is changed; what was dropped meanwhile does not come back.
+async function change(key, f) {
+  const shelf = (await drawer()).transaction("photos", "readwrite").objectStore("photos"), kept = await done(shelf.get(key));
+  if (kept) await done(shelf.put(f(kept), key));
+}
 // Somebody has said what becomes of a photograph that was refused: it is sent again (as it is), or dropped.
 async function decide(key, again) {
-  const db = await drawer(), shelf = (how) => db.transaction("photos", how).objectStore("photos");
-  if (again) {
-    const { why: _, ...kept } = await done(shelf("readonly").get(key));
-    await done(shelf("readwrite").put(kept, key));
-  } else await done(shelf("readwrite").delete(key));
+  if (again) await change(key, ({ why: _, ...kept }) => kept);
+  else await done((await drawer()).transaction("photos", "readwrite").objectStore("photos").delete(key));
   await count();
   tell("");
   if (again) send();
@@ -73,7 +75,7 @@ async function sendPhotos() {
   let arrived = 0;
   for (const key of await done(shelf("readonly").getAllKeys())) {
     const kept = await done(shelf("readonly").get(key)), body = new FormData();
-    if (kept.why) continue;
+    if (!kept || kept.why) continue;
     for (const f of kept.files) body.append(f.field, f.data, f.name);
     body.set("queued", String(Math.round(kept.at)));
     if (kept.by) body.set("queued_by", kept.by);
@@ -86,7 +88,7 @@ async function sendPhotos() {
       continue;
     }
     const reason = await why(answer); // before the drawer is opened, which closes by itself
-    await done(shelf("readwrite").put({ ...kept, why: reason }, key)); // only a person drops it
+    await change(key, (kept) => ({ ...kept, why: reason })); // only a person drops it
   }
   await count();
   return arrived;

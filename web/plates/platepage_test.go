@@ -1,4 +1,4 @@
-package web
+package plates_test
 
 import (
 	"io"
@@ -15,14 +15,16 @@ import (
 	"sakuji/app/orders"
 	"sakuji/core/route"
 	"sakuji/studio"
+	"sakuji/web"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // BenchmarkPlatePage renders the whole sheet of a plate of some 150 pieces, over HTTP and its database;
 // the aim is under 50 ms.
 func BenchmarkPlatePage(b *testing.B) {
 	s := apptest.New(b)
-	srv := New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &stoppedTime{}})
+	srv := web.New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &webtest.StoppedTime{}})
 	defer srv.Close()
 	h := srv.Handler()
 	no := s.Order(190, route.Raw)

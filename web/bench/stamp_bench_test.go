@@ -1,4 +1,4 @@
-package web
+package bench_test
 
 import (
 	"fmt"
@@ -16,7 +16,9 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/studio"
+	"sakuji/web"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // BenchmarkStamp times over HTTP, in a studio with 60,000 pieces behind it and a million lines in its logbook, what a
@@ -24,7 +26,7 @@ import (
 // search. Told are medians, and the 99th of a hundred, in milliseconds.
 func BenchmarkStamp(b *testing.B) {
 	s, no := apptest.House(b)
-	srv := New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &stoppedTime{}})
+	srv := web.New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &webtest.StoppedTime{}})
 	defer srv.Close()
 	server := httptest.NewServer(srv.Handler())
 	defer server.Close()

@@ -1,4 +1,4 @@
-package web
+package plan_test
 
 import (
 	"io"
@@ -16,7 +16,9 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
 	"sakuji/core/route"
+	"sakuji/web"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // BenchmarkPlan times the plan of a studio of forty orders of ten pieces, each handled by itself: some four
@@ -39,7 +41,7 @@ func BenchmarkPlan(b *testing.B) {
 	require.NoError(b, err)
 	b.Logf("first plan: %d tasks in %v", len(planned.Tasks), time.Since(begin))
 	require.NoError(b, s.Plan.Agree(s.Ctx, s.Owner, time.Minute))
-	srv := New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &stoppedTime{}})
+	srv := web.New(s.App, slog.New(slog.NewTextHandler(io.Discard, nil)), kit.Options{Demo: &webtest.StoppedTime{}})
 	defer srv.Close()
 	h := srv.Handler()
 	get := func(path string) {
@@ -85,18 +87,18 @@ func BenchmarkPlan(b *testing.B) {
 	b.Run("scroll", func(b *testing.B) { // the month, by 40 px a frame; 16.7 ms a frame is 60 of them a second
 		server := httptest.NewServer(h)
 		defer server.Close()
-		page := browse(b, server.URL)
-		page.open("/plan/month")
+		page := webtest.Browse(b, server.URL)
+		page.Open("/plan/month")
 		for b.Loop() {
-			page.eval(`window.ms = []; let last = performance.now(); const step = (now) => { ms.push(now - last); last = now; scrollBy(0, (ms.length & 63) < 32 ? 40 : -40); if (ms.length < 240) requestAnimationFrame(step) }; requestAnimationFrame(step)`)
-			page.until("ms.length >= 240")
+			page.Eval(`window.ms = []; let last = performance.now(); const step = (now) => { ms.push(now - last); last = now; scrollBy(0, (ms.length & 63) < 32 ? 40 : -40); if (ms.length < 240) requestAnimationFrame(step) }; requestAnimationFrame(step)`)
+			page.Until("ms.length >= 240")
 		}
 		for _, q := range []string{"50", "95"} {
-			frame, err := strconv.ParseFloat(page.eval("return ms.sort((a, b) => a - b)[Math.floor(ms.length * %s / 100)]", q), 64)
+			frame, err := strconv.ParseFloat(page.Eval("return ms.sort((a, b) => a - b)[Math.floor(ms.length * %s / 100)]", q), 64)
 			require.NoError(b, err)
 			b.ReportMetric(frame, "p"+q+"-ms/frame")
 		}
 		b.ReportMetric(0, "ns/op")
-		page.do(chromedp.Navigate("about:blank")) // it watches the plan no longer
+		page.Do(chromedp.Navigate("about:blank")) // it watches the plan no longer
 	})
 }

@@ -1,4 +1,4 @@
-package web
+package bench_test
 
 import (
 	"bytes"
@@ -27,6 +27,7 @@ import (
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // With keys alone, at the width of a phone: two pieces are begun as one act, the clock outlives the sheet, one is left
@@ -35,58 +36,58 @@ func TestHandsAtTheBench(t *testing.T) {
 	if testing.Short() {
 		t.Skip("needs a browser")
 	}
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(2, route.Primed)
 	s.Accept(no)
 	s.Print()
 	a, c := no+"-1", no+"-2"
-	b := browse(t, s.server.URL)
-	b.do(chromedp.EmulateViewport(400, 800))
-	b.open("/bench/mine")
-	assert.Contains(t, b.body(), "You have nothing in hand")
-	b.button("Start")
-	b.until(`document.body.innerText.includes("Begun: 2 pieces.")`)
-	assert.Equal(t, "0:00", b.text(".clock")[:4])
+	b := webtest.Browse(t, s.HTTP.URL)
+	b.Do(chromedp.EmulateViewport(400, 800))
+	b.Open("/bench/mine")
+	assert.Contains(t, b.Body(), "You have nothing in hand")
+	b.Button("Start")
+	b.Until(`document.body.innerText.includes("Begun: 2 pieces.")`)
+	assert.Equal(t, "0:00", b.Text(".clock")[:4])
 	s.Clock.Pass(7 * time.Minute)
-	b.open("/bench/" + a)
-	b.until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
-	b.open("/bench/mine")
-	b.until(`document.querySelector(".clock").innerText.startsWith("7:0")`)
-	b.do(chromedp.KeyEvent("t"))
-	b.until(`document.body.innerText.includes("The clock stands.")`)
+	b.Open("/bench/" + a)
+	b.Until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
+	b.Open("/bench/mine")
+	b.Until(`document.querySelector(".clock").innerText.startsWith("7:0")`)
+	b.Do(chromedp.KeyEvent("t"))
+	b.Until(`document.body.innerText.includes("The clock stands.")`)
 	s.Clock.Pass(time.Hour)
-	b.open("/bench/mine")
-	b.until(`document.querySelector(".clock").innerText === "7:00"`)
-	b.do(chromedp.KeyEvent("t"))
-	b.until(`document.body.innerText.includes("Begun: 2 pieces.")`)
-	b.eval(`document.querySelector("[name='in[" + %s + "]']").click()`, c)
-	b.do(chromedp.KeyEvent("s"))
-	b.until(`document.body.innerText.includes("1 piece stamped.")`)
+	b.Open("/bench/mine")
+	b.Until(`document.querySelector(".clock").innerText === "7:00"`)
+	b.Do(chromedp.KeyEvent("t"))
+	b.Until(`document.body.innerText.includes("Begun: 2 pieces.")`)
+	b.Eval(`document.querySelector("[name='in[" + %s + "]']").click()`, c)
+	b.Do(chromedp.KeyEvent("s"))
+	b.Until(`document.body.innerText.includes("1 piece stamped.")`)
 	one, err := s.Pieces.Piece(s.Ctx, a)
 	require.NoError(t, err)
 	assert.InDelta(t, 3.5, one.Piece.Last().Minutes, 0.01)
 	other, err := s.Pieces.Piece(s.Ctx, c)
 	require.NoError(t, err)
 	assert.Equal(t, route.Wash, other.Piece.Now().Kind, "the odd one out is in hand still")
-	b.until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
+	b.Until(`document.querySelector(".clock").innerText.startsWith("3:3")`)
 
 	until := one.Until
-	b.open("/bench?show=waits")
-	b.eval(`document.querySelector("form[action='/bench/air']").closest("details").open = true`)
-	b.fill("[name=c]", "11,5")
-	b.fill("[name=humidity]", "80")
-	b.button("It is so now")
-	b.until(`document.body.innerText.includes("1 piece will be dry later.")`)
+	b.Open("/bench?show=waits")
+	b.Eval(`document.querySelector("form[action='/bench/air']").closest("details").open = true`)
+	b.Fill("[name=c]", "11,5")
+	b.Fill("[name=humidity]", "80")
+	b.Button("It is so now")
+	b.Until(`document.body.innerText.includes("1 piece will be dry later.")`)
 	one, err = s.Pieces.Piece(s.Ctx, a)
 	require.NoError(t, err)
 	assert.True(t, one.Until.After(until))
-	b.quiet()
+	b.Quiet()
 
 	for _, fields := range [][]string{{"do", "begin"}, {"do", "hurry", "in[" + a + "]", "x"}, {"do", "stamp", "in[0000-1]", "x"}, {"do", "pause", "in[" + a + "]", "x", "at", "then"}} {
-		assert.GreaterOrEqual(t, s.post("/bench/mine", fields...).StatusCode, 400, fields)
+		assert.GreaterOrEqual(t, s.Post("/bench/mine", fields...).StatusCode, 400, fields)
 	}
-	assert.GreaterOrEqual(t, s.post("/bench/air", "c", "warm").StatusCode, 400)
-	assert.GreaterOrEqual(t, s.post("/bench/air", "humidity", "40").StatusCode, 400)
+	assert.GreaterOrEqual(t, s.Post("/bench/air", "c", "warm").StatusCode, 400)
+	assert.GreaterOrEqual(t, s.Post("/bench/air", "humidity", "40").StatusCode, 400)
 }
 
 // While the network is away a stamp stays on the tablet, the sheets that were opened can be opened, and when it is back
@@ -95,14 +96,14 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	if testing.Short() {
 		t.Skip("needs a browser")
 	}
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(2, route.Primed)
 	s.Accept(no)
 	s.Print()
 	a, c := no+"-1", no+"-2"
 	var away atomic.Bool
 	var strange atomic.Int32 // what somebody else answers in the studio's place; 0: nobody does
-	h := s.server.Config.Handler
+	h := s.HTTP.Config.Handler
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if away.Load() {
 			panic(http.ErrAbortHandler)
@@ -115,11 +116,11 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	}))
 	server.Config.ErrorLog = log.New(io.Discard, "", 0)
 	t.Cleanup(server.Close)
-	b := browse(t, server.URL)
-	b.open("/bench/" + c)
-	b.until(`navigator.serviceWorker.controller !== null`)
-	b.open("/bench/" + c)
-	b.open("/bench/" + a)
+	b := webtest.Browse(t, server.URL)
+	b.Open("/bench/" + c)
+	b.Until(`navigator.serviceWorker.controller !== null`)
+	b.Open("/bench/" + c)
+	b.Open("/bench/" + a)
 	stage := func(code string) *studio.Stage {
 		p, err := s.Pieces.Piece(s.Ctx, code)
 		require.NoError(t, err)
@@ -127,24 +128,24 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	}
 
 	away.Store(true)
-	b.eval(`document.querySelector("[name=note]").value = "gently"; [...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
-	b.until(`document.querySelector("#queue")?.innerText.includes("Kept on this tablet")`)
+	b.Eval(`document.querySelector("[name=note]").value = "gently"; [...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
+	b.Until(`document.querySelector("#queue")?.innerText.includes("Kept on this tablet")`)
 	assert.Equal(t, route.Print, stage(a).Kind, "nothing has arrived")
 	given := s.Clock.At
 	var picture bytes.Buffer
 	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
-	b.eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
+	b.Eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
 		d.items.add(new File([Uint8Array.from(atob(%s), (c) => c.charCodeAt(0))], "moth.jpg", { type: "image/jpeg" }));
 		i.files = d.files;
 		i.dispatchEvent(new Event("change", { bubbles: true }))`, base64.StdEncoding.EncodeToString(picture.Bytes()))
-	b.until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
+	b.Until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
 	s.Clock.Pass(10 * time.Minute)
-	b.open("/bench/" + c) // from what the tablet has kept
-	b.until(`document.querySelector("#queue").innerText.includes("this sheet is as it was at")`)
-	b.until(`Math.abs(Number(document.body.dataset.ahead) - Number(localStorage.getItem("sakuji-ahead"))) < 1`)
-	b.until(`document.querySelector("#queue")?.innerText.includes("Vase: Done")`)
-	b.eval(`[...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
-	b.until(`JSON.parse(localStorage.getItem("sakuji-queue")).length === 2`)
+	b.Open("/bench/" + c) // from what the tablet has kept
+	b.Until(`document.querySelector("#queue").innerText.includes("this sheet is as it was at")`)
+	b.Until(`Math.abs(Number(document.body.dataset.ahead) - Number(localStorage.getItem("sakuji-ahead"))) < 1`)
+	b.Until(`document.querySelector("#queue")?.innerText.includes("Vase: Done")`)
+	b.Eval(`[...document.querySelectorAll("button")].find((e) => e.innerText.startsWith("Done")).click()`)
+	b.Until(`JSON.parse(localStorage.getItem("sakuji-queue")).length === 2`)
 	s.Clock.Pass(25 * time.Minute)
 	_, err := s.Pieces.Stamp(s.Ctx, s.Owner, c, studio.Stamp{Minutes: 4}) // on another tablet
 	require.NoError(t, err)
@@ -152,22 +153,22 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	for _, code := range []int32{http.StatusTooManyRequests, http.StatusOK, http.StatusBadGateway} { // none of them took it
 		strange.Store(code)
 		away.Store(false)
-		b.eval("dispatchEvent(new Event('online'))")
+		b.Eval("dispatchEvent(new Event('online'))")
 		time.Sleep(300 * time.Millisecond)
-		assert.Equal(t, "2", b.eval(`return JSON.parse(localStorage.getItem("sakuji-queue")).filter((q) => !q.why).length`), code)
+		assert.Equal(t, "2", b.Eval(`return JSON.parse(localStorage.getItem("sakuji-queue")).filter((q) => !q.why).length`), code)
 	}
 	strange.Store(0)
-	b.until(`document.querySelector("#queue")?.innerText.includes("did not count")`)
-	assert.Contains(t, b.text("#queue"), "has moved on meanwhile")
+	b.Until(`document.querySelector("#queue")?.innerText.includes("did not count")`)
+	assert.Contains(t, b.Text("#queue"), "has moved on meanwhile")
 	washed := stage(a)
 	assert.Equal(t, route.Wash, washed.Kind)
 	assert.Equal(t, "gently", washed.Note)
 	assert.WithinDuration(t, given, washed.Done, time.Minute, "as of when it was given")
 	assert.Equal(t, 4.0, stage(c).Minutes, "the other tablet’s stands")
-	b.eval(`[...document.querySelectorAll("#queue button")].forEach((e) => e.click())`)
-	b.until(`document.querySelector("#queue") === null`)
-	b.open("/bench/" + a)
-	b.until(`document.querySelector("#queue") === null`)
+	b.Eval(`[...document.querySelectorAll("#queue button")].forEach((e) => e.click())`)
+	b.Until(`document.querySelector("#queue") === null`)
+	b.Open("/bench/" + a)
+	b.Until(`document.querySelector("#queue") === null`)
 	var photos []studio.Photo
 	require.Eventually(t, func() bool {
 		p, err := s.Pieces.Piece(s.Ctx, a)
@@ -176,7 +177,7 @@ func TestTheNetworkIsAwayForAWhile(t *testing.T) {
 	}, 10*time.Second, 50*time.Millisecond, "the photograph follows")
 	assert.WithinDuration(t, given, photos[0].At, time.Minute, "as of when it was taken")
 	assert.Equal(t, route.Wash, photos[0].Stage)
-	assert.Equal(t, "[]", b.eval(`return localStorage.getItem("sakuji-queue")`))
+	assert.Equal(t, "[]", b.Eval(`return localStorage.getItem("sakuji-queue")`))
 }
 
 // What one tablet stamps shows on the others within a second, but not over what somebody has typed.
@@ -184,60 +185,60 @@ func TestTheBenchIsLive(t *testing.T) {
 	if testing.Short() {
 		t.Skip("needs a browser")
 	}
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(3, route.Primed)
 	s.Accept(no)
 	s.Print()
-	b := browse(t, s.server.URL)
-	b.open("/bench")
-	b.until(`document.querySelectorAll(".benchrow").length === 3`)
+	b := webtest.Browse(t, s.HTTP.URL)
+	b.Open("/bench")
+	b.Until(`document.querySelectorAll(".benchrow").length === 3`)
 	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
 	begun := time.Now()
-	b.until(`document.querySelectorAll(".benchrow").length === 2`)
+	b.Until(`document.querySelectorAll(".benchrow").length === 2`)
 	assert.Less(t, time.Since(begun), 3*time.Second, "a second, on a machine with nothing else to do")
-	b.open("/bench/" + no + "-2")
-	b.until(`document.querySelector("[name=note]") !== null`)
-	b.eval(`document.querySelector("[name=note]").value = "half a sentence"`)
+	b.Open("/bench/" + no + "-2")
+	b.Until(`document.querySelector("[name=note]") !== null`)
+	b.Eval(`document.querySelector("[name=note]").value = "half a sentence"`)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-3", studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
-	b.until(`!document.querySelector("#anew").hidden`)
-	assert.Equal(t, "half a sentence", b.eval(`return document.querySelector("[name=note]").value`))
+	b.Until(`!document.querySelector("#anew").hidden`)
+	assert.Equal(t, "half a sentence", b.Eval(`return document.querySelector("[name=note]").value`))
 
-	b.open("/bench?show=waits") // in the background it holds no connection, and catches up when it is seen again
-	b.until(`document.querySelectorAll(".benchrow").length === 2`)
+	b.Open("/bench?show=waits") // in the background it holds no connection, and catches up when it is seen again
+	b.Until(`document.querySelectorAll(".benchrow").length === 2`)
 	seen := func(state string) {
-		b.eval(`Object.defineProperty(document, "hidden", { configurable: true, value: %s === "hidden" }); document.dispatchEvent(new Event("visibilitychange"))`, state)
+		b.Eval(`Object.defineProperty(document, "hidden", { configurable: true, value: %s === "hidden" }); document.dispatchEvent(new Event("visibilitychange"))`, state)
 	}
 	seen("hidden")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
 	time.Sleep(1500 * time.Millisecond)
-	assert.Equal(t, "2", b.eval(`return document.querySelectorAll(".benchrow").length`))
+	assert.Equal(t, "2", b.Eval(`return document.querySelectorAll(".benchrow").length`))
 	seen("visible")
-	b.until(`document.querySelectorAll(".benchrow").length === 3`)
-	b.quiet()
+	b.Until(`document.querySelectorAll(".benchrow").length === 3`)
+	b.Quiet()
 }
 
 // A photograph is asked for after each stage, and may be left; what is no picture is refused, and nothing is kept.
 func TestPiecesArePhotographed(t *testing.T) {
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(1, route.Primed)
 	s.Accept(no)
 	s.Print()
 	path := "/bench/" + no + "-1"
-	assert.Contains(t, s.get(path).body, "As it is after print: nobody has photographed it yet")
+	assert.Contains(t, s.Get(path).Text, "As it is after print: nobody has photographed it yet")
 	var picture bytes.Buffer
 	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
-	assert.Less(t, s.uploadAs("photo[0]", path+"/photos", "moth.jpg", picture.Bytes()).StatusCode, 400)
-	sheet := s.get(path).body
+	assert.Less(t, s.UploadAs("photo[0]", path+"/photos", "moth.jpg", picture.Bytes()).StatusCode, 400)
+	sheet := s.Get(path).Text
 	assert.Contains(t, sheet, "after print, ")
 	assert.NotContains(t, sheet, "nobody has photographed it yet")
 	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 3})
 	require.NoError(t, err)
-	assert.Contains(t, s.get(path).body, "As it is after wash: nobody has photographed it yet")
-	assert.GreaterOrEqual(t, s.uploadAs("photo[0]", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
-	assert.GreaterOrEqual(t, s.uploadAs("other", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
+	assert.Contains(t, s.Get(path).Text, "As it is after wash: nobody has photographed it yet")
+	assert.GreaterOrEqual(t, s.UploadAs("photo[0]", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
+	assert.GreaterOrEqual(t, s.UploadAs("other", path+"/photos", "note.txt", []byte("no picture")).StatusCode, 400)
 	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	require.Len(t, p.Photos, 1)
@@ -252,30 +253,30 @@ func TestPiecesArePhotographed(t *testing.T) {
 // What one person gave on a tablet without a network goes in as theirs when another has signed in there since, and once,
 // however often it is sent; of somebody who is gone it is refused. A key counts for one person at one address.
 func TestWhatWaitedGoesInAsTheirs(t *testing.T) {
-	s := serve(t, apptest.New(t), kit.Options{})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{})
 	no := s.Order(2, route.Primed)
 	s.Accept(no)
 	s.Print()
-	s.signIn("Ilse Karg")
+	s.SignIn("Ilse Karg")
 	jory, when := fmt.Sprint(s.Bench.ID), fmt.Sprint(s.Clock.At.Add(-time.Second).UnixMilli())
 	given := []string{"minutes", "4", "act", "KEPT-1", "queued_by", jory, "queued", when}
-	s.sent("/bench/"+no+"-1/stamp", given...)
-	s.sent("/bench/"+no+"-1/stamp", given...) // its first answer was lost
+	s.Sent("/bench/"+no+"-1/stamp", given...)
+	s.Sent("/bench/"+no+"-1/stamp", given...) // its first answer was lost
 	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Equal(t, route.Wash, p.Piece.Last().Kind, "once")
 	assert.Equal(t, s.Bench.ID, p.Piece.Last().PersonID, "Jory's, though Ilse is signed in")
 
-	s.sent("/bench/"+no+"-2/stamp", "minutes", "4", "act", "KEPT-1", "queued_by", jory, "queued", when)
+	s.Sent("/bench/"+no+"-2/stamp", "minutes", "4", "act", "KEPT-1", "queued_by", jory, "queued", when)
 	p, err = s.Pieces.Piece(s.Ctx, no+"-2")
 	require.NoError(t, err)
 	assert.Equal(t, route.Wash, p.Piece.Last().Kind, "the same key elsewhere is another act")
 
 	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench})
 	require.NoError(t, err)
-	a := s.post("/bench/"+no+"-1/stamp", "act", "KEPT-2", "queued_by", jory, "queued", when)
+	a := s.Post("/bench/"+no+"-1/stamp", "act", "KEPT-2", "queued_by", jory, "queued", when)
 	assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode)
-	assert.Contains(t, a.body, "does not work here any more")
+	assert.Contains(t, a.Text, "does not work here any more")
 	var picture bytes.Buffer
 	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
 	var form bytes.Buffer
@@ -285,10 +286,10 @@ func TestWhatWaitedGoesInAsTheirs(t *testing.T) {
 	require.NoError(t, err)
 	_, err = f.Write(picture.Bytes())
 	require.NoError(t, errors.Join(err, w.Close()))
-	req, err := http.NewRequest(http.MethodPost, s.server.URL+"/bench/"+no+"-1/photos", &form)
+	req, err := http.NewRequest(http.MethodPost, s.HTTP.URL+"/bench/"+no+"-1/photos", &form)
 	require.NoError(t, err)
 	req.Header.Set("Content-Type", w.FormDataContentType())
-	assert.Contains(t, s.do(req).body, "does not work here any more", "a photograph of theirs, too")
+	assert.Contains(t, s.Do(req).Text, "does not work here any more", "a photograph of theirs, too")
 }
 
 // A photograph that waited on a tablet and is refused stays there, with why, until a person drops it; who must sign in finds
@@ -297,12 +298,12 @@ func TestARefusedPhotographStays(t *testing.T) {
 	if testing.Short() {
 		t.Skip("needs a browser")
 	}
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(1, route.Primed)
 	s.Accept(no)
 	s.Print()
 	var away atomic.Bool
-	h := s.server.Config.Handler
+	h := s.HTTP.Config.Handler
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if away.Load() {
 			panic(http.ErrAbortHandler)
@@ -311,34 +312,34 @@ func TestARefusedPhotographStays(t *testing.T) {
 	}))
 	server.Config.ErrorLog = log.New(io.Discard, "", 0)
 	t.Cleanup(server.Close)
-	b := browse(t, server.URL)
-	b.open("/bench/" + no + "-1")
-	b.until(`navigator.serviceWorker.controller !== null`)
-	b.open("/bench/" + no + "-1")
-	assert.Equal(t, fmt.Sprint(s.Owner.ID), b.eval(`return document.body.dataset.hand`))
-	b.within(10*time.Second, `document.querySelector("[name='photo[0]']") !== null`)
+	b := webtest.Browse(t, server.URL)
+	b.Open("/bench/" + no + "-1")
+	b.Until(`navigator.serviceWorker.controller !== null`)
+	b.Open("/bench/" + no + "-1")
+	assert.Equal(t, fmt.Sprint(s.Owner.ID), b.Eval(`return document.body.dataset.hand`))
+	b.Within(10*time.Second, `document.querySelector("[name='photo[0]']") !== null`)
 	away.Store(true)
-	b.eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
+	b.Eval(`const i = document.querySelector("[name='photo[0]']"), d = new DataTransfer();
 		d.items.add(new File(["no picture"], "moth.jpg", { type: "image/jpeg" }));
 		i.files = d.files;
 		i.dispatchEvent(new Event("change", { bubbles: true }))`)
-	b.until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
+	b.Until(`document.querySelector("#queue")?.innerText.includes("A photograph is kept on this tablet")`)
 	away.Store(false)
-	b.eval("dispatchEvent(new Event('online'))")
-	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
-	assert.Contains(t, b.text("#queue"), "moth.jpg: not a JPEG, PNG or WebP picture")
-	b.open("/bench") // whatever is opened meanwhile
-	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
-	b.eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "send it again").click()`)
-	b.until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
-	b.eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "drop it").click()`)
-	b.until(`document.querySelector("#queue") === null`)
-	b.open("/bench")
-	assert.Equal(t, "null", b.eval(`return String(document.querySelector("#queue"))`))
+	b.Eval("dispatchEvent(new Event('online'))")
+	b.Until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
+	assert.Contains(t, b.Text("#queue"), "moth.jpg: not a JPEG, PNG or WebP picture")
+	b.Open("/bench") // whatever is opened meanwhile
+	b.Until(`document.querySelector("#queue")?.innerText.includes("was refused")`)
+	b.Eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "send it again").click(); document.querySelector("#queue").dataset.before = "yes"`)
+	b.Until(`document.querySelector("#queue") && !document.querySelector("#queue").dataset.before && document.querySelector("#queue")?.innerText.includes("was refused")`)
+	b.Eval(`[...document.querySelectorAll("#queue button")].find((e) => e.innerText === "drop it").click()`)
+	b.Until(`document.querySelector("#queue") === null`)
+	b.Open("/bench")
+	assert.Equal(t, "null", b.Eval(`return String(document.querySelector("#queue"))`))
 
-	b.eval(`window.kept = -1; caches.open("sheets-1").then((c) => c.keys()).then((k) => { window.kept = k.length; })`)
-	b.until(`window.kept > 0`)
-	b.open("/sign-in")
-	b.eval(`window.there = true; const look = () => caches.has("sheets-1").then((there) => { window.there = there; if (there) setTimeout(look, 50); }); look()`)
-	b.until(`window.there === false`)
+	b.Eval(`window.kept = -1; caches.open("sheets-1").then((c) => c.keys()).then((k) => { window.kept = k.length; })`)
+	b.Until(`window.kept > 0`)
+	b.Open("/sign-in")
+	b.Eval(`window.there = true; const look = () => caches.has("sheets-1").then((there) => { window.there = there; if (there) setTimeout(look, 50); }); look()`)
+	b.Until(`window.there === false`)
 }

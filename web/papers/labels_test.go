@@ -1,4 +1,4 @@
-package web
+package papers_test
 
 import (
 	"image/png"
@@ -17,6 +17,7 @@ import (
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
+	"sakuji/web/webtest"
 )
 
 // scanned reads the QR codes of a PDF's first page as a scanner would: drawn at 150 dots an inch by Debian's poppler,
@@ -42,44 +43,44 @@ func scanned(t *testing.T, pdf string) (out []string) {
 }
 
 func TestLabelsAreRead(t *testing.T) {
-	s := serve(t, apptest.New(t), kit.Options{Demo: &stoppedTime{}})
+	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	no := s.Order(2, route.Primed)
 	s.Accept(no)
 	for _, name := range []string{"shelf C", "box Ü, by the window", "line"} {
-		assert.Less(t, s.post("/bench/places", "name", name, "kind", "shelf").StatusCode, 400)
+		assert.Less(t, s.Post("/bench/places", "name", name, "kind", "shelf").StatusCode, 400)
 	}
 	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	var codes []string
-	for _, text := range scanned(t, s.get("/bench/places/labels.pdf").body) {
+	for _, text := range scanned(t, s.Get("/bench/places/labels.pdf").Text) {
 		codes = append(codes, studio.Scanned(text))
 		assert.Equal(t, h.Studio.ScanOf(studio.Scanned(text)), text)
 	}
 	assert.ElementsMatch(t, []string{"P1", "P2", "P3"}, codes)
-	one := scanned(t, s.get("/bench/"+no+"-1/label.pdf").body)
+	one := scanned(t, s.Get("/bench/"+no+"-1/label.pdf").Text)
 	require.Len(t, one, 1)
 	assert.Equal(t, no+"-1", studio.Scanned(one[0]))
 	var order []string
-	for _, text := range scanned(t, s.get("/orders/"+no+"/labels.pdf").body) {
+	for _, text := range scanned(t, s.Get("/orders/"+no+"/labels.pdf").Text) {
 		order = append(order, studio.Scanned(text))
 	}
 	assert.ElementsMatch(t, []string{no + "-1", no + "-2"}, order)
 
-	strip := s.get("/bench/" + no + "-1/traveller.pdf").body
+	strip := s.Get("/bench/" + no + "-1/traveller.pdf").Text
 	require.Len(t, scanned(t, strip), 1)
 	assert.Equal(t, no+"-1", studio.Scanned(scanned(t, strip)[0]))
 	assert.Contains(t, words(t, strip), "Prime in light coats")
 	assert.Contains(t, words(t, strip), "______ by ______")
 
-	assert.Equal(t, "/bench/places/P2", s.get("/bench?code=P2").Header.Get("Location"))
-	assert.Equal(t, "/bench/"+no+"-2", s.get("/bench?code="+no+"-2").Header.Get("Location"))
-	assert.Contains(t, s.get("/bench?code=Q9").body, "No piece and no place has the label Q9.")
-	assert.Equal(t, http.StatusNotFound, s.get("/bench/places/P9").StatusCode)
-	assert.Less(t, s.post("/bench/put", "code", no+"-1", "place", "P1").StatusCode, 400)
-	assert.Contains(t, s.get("/bench/places/P1").body, no+"-1")
-	assert.Contains(t, s.get("/bench/"+no+"-1").body, "shelf C")
-	assert.GreaterOrEqual(t, s.post("/bench/places/P1/end").StatusCode, 400)
-	assert.Less(t, s.post("/bench/places/P3/end").StatusCode, 400)
+	assert.Equal(t, "/bench/places/P2", s.Get("/bench?code=P2").Header.Get("Location"))
+	assert.Equal(t, "/bench/"+no+"-2", s.Get("/bench?code="+no+"-2").Header.Get("Location"))
+	assert.Contains(t, s.Get("/bench?code=Q9").Text, "No piece and no place has the label Q9.")
+	assert.Equal(t, http.StatusNotFound, s.Get("/bench/places/P9").StatusCode)
+	assert.Less(t, s.Post("/bench/put", "code", no+"-1", "place", "P1").StatusCode, 400)
+	assert.Contains(t, s.Get("/bench/places/P1").Text, no+"-1")
+	assert.Contains(t, s.Get("/bench/"+no+"-1").Text, "shelf C")
+	assert.GreaterOrEqual(t, s.Post("/bench/places/P1/end").StatusCode, 400)
+	assert.Less(t, s.Post("/bench/places/P3/end").StatusCode, 400)
 }
 
 // words are those of a PDF, as Debian's poppler reads them.
