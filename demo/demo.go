@@ -42,6 +42,11 @@ func Open(ctx context.Context, dir string) (*Demo, error) {
 	if err != nil {
 		return nil, err
 	}
+	return begin(ctx, st)
+}
+
+// begin is the demo in an open folder; in an empty one its years are lived first.
+func begin(ctx context.Context, st *store.Store) (*Demo, error) {
 	d := &Demo{clock: &Clock{}, printers: device.Printers{Seed: seed}}
 	d.App = app.New(st, d.clock)
 	empty, err := d.App.Setup.Empty(ctx)

@@ -18,6 +18,7 @@ import (
 	"sakuji/app/plan"
 	"sakuji/app/today"
 	"sakuji/core/mesh"
+	"sakuji/store"
 	"sakuji/studio"
 )
 
@@ -28,7 +29,12 @@ var made = sync.OnceValues(func() (string, error) {
 		return "", err
 	}
 	madeIn = dir
-	d, err := Open(context.Background(), dir)
+	st, err := store.Open(context.Background(), dir)
+	if err != nil {
+		return "", err
+	}
+	st.Listen(asked.hear)
+	d, err := begin(context.Background(), st)
 	if err != nil {
 		return "", err
 	}

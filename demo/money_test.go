@@ -131,6 +131,7 @@ func textOf(t *testing.T, kind, body string) string {
 // feed or list that they can open, whether a link leads them there or they have its address from somebody.
 func TestTheBenchSeesNoMoney(t *testing.T) {
 	d := opened(t)
+	d.App.Store.Listen(asked.hear)
 	for _, name := range []string{"Ilse Karg", "Jory Tamm"} {
 		require.NoError(t, d.App.Setup.SetPassword(t.Context(), name, walkPassword))
 	}
@@ -189,4 +190,6 @@ func TestTheBenchSeesNoMoney(t *testing.T) {
 	assert.Greater(t, looked, 60)
 	assert.Positive(t, benchSees["/plan/possible/{no}"], "which shows what ways cost to who may know")
 	assert.True(t, priced["/plan/possible/{no}"])
+
+	asked.scanNothing(t, d)
 }

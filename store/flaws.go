@@ -29,7 +29,7 @@ func (t *Tx) DropFlaws(pieceID int64, position int) error {
 
 // FlawsFrom returns those found from a moment on, the newest first.
 func (t *Tx) FlawsFrom(from time.Time) ([]studio.Flaw, error) {
-	return rows[studio.Flaw](t, selectFlaws+`WHERE f.at_ms >= ? ORDER BY f.id DESC`, at(&from))
+	return rows[studio.Flaw](t, selectFlaws+`WHERE f.at_ms >= ? ORDER BY f.at_ms DESC, f.id DESC`, at(&from))
 }
 
 // SeenBefore is how often a flaw was found on pieces of a model.

@@ -174,7 +174,7 @@ func (q QuoteRow) StateText() string {
 func (t *Tx) QuoteRows(before time.Time, limit int) ([]QuoteRow, error) {
 	return rows[QuoteRow](t, `SELECT o.number AS "order", o.title, c.name AS client, q.revision, q.state, o.state AS order_state, q.total_minor, q.currency, q.sent_ms, q.valid_until_ms, q.answered_ms
 		FROM quotes q JOIN orders o ON o.id = q.order_id JOIN clients c ON c.id = o.client_id
-		WHERE ?1 IS NULL OR q.sent_ms < ?1 ORDER BY q.sent_ms DESC, q.id DESC LIMIT ?2`, at(&before), limit)
+		WHERE q.sent_ms < coalesce(?, 9223372036854775807) ORDER BY q.sent_ms DESC, q.id DESC LIMIT ?`, at(&before), limit)
 }
 
 // variantRow is a variant as its table has it.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"math"
 	"time"
 
 	"sakuji/studio"
@@ -17,7 +18,10 @@ const selectLog = `SELECT l.*, coalesce(o.number, '') AS "order", coalesce(p.cod
 
 // Logbook returns lines before an id (0: the newest), newest first.
 func (t *Tx) Logbook(before int64, limit int) ([]studio.Entry, error) {
-	return rows[studio.Entry](t, selectLog+`WHERE (?1 = 0 OR l.id < ?1) ORDER BY l.id DESC LIMIT ?2`, before, limit)
+	if before == 0 {
+		before = math.MaxInt64
+	}
+	return rows[studio.Entry](t, selectLog+`WHERE l.id < ? ORDER BY l.id DESC LIMIT ?`, before, limit)
 }
 
 // LogOfOrder returns what the logbook says of an order and its pieces, newest first.

@@ -37,6 +37,7 @@ type Store struct {
 	memo  *memo
 	asks  prepared
 	past  past
+	heard func(query string, args []any) // nil but where tests listen
 
 	Upgrade *Upgrade // when its tables were brought up to date as it was opened
 
@@ -283,8 +284,15 @@ func (s *Store) Write(ctx context.Context, f func(*Tx) error) error {
 	return err
 }
 
+// Listen has every query told, with its values, before it is asked: tests look at how the database answers it. It is called
+// by all that ask at once.
+func (s *Store) Listen(heard func(query string, args []any)) { s.heard = heard }
+
 // query asks the database.
 func (t *Tx) query(query string, args []any) (*sql.Rows, error) {
+	if t.store.heard != nil {
+		t.store.heard(query, args)
+	}
 	if t.memo == nil {
 		return t.tx.QueryContext(t.ctx, query, args...)
 	}
@@ -309,6 +317,9 @@ func (t *Tx) writes(query string) {
 // change runs a statement that changes rows.
 func (t *Tx) change(query string, args ...any) (sql.Result, error) {
 	t.writes(query)
+	if t.store.heard != nil {
+		t.store.heard(query, args)
+	}
 	r, err := t.again.exec(t.ctx, t.tx, query, args)
 	return r, doing(query, args, err)
 }

@@ -21,12 +21,12 @@ func (t *Tx) Running() ([]studio.Stretch, error) {
 // of the first of those on: what they ran at once is shared.
 func (t *Tx) StretchesWith(pieceID int64, shown string) ([]studio.Stretch, error) {
 	return rows[studio.Stretch](t, selectStretch+`WHERE person_id IN (SELECT person_id FROM stretches WHERE piece_id = ? AND shown = ?)
-		AND (to_ms IS NULL OR to_ms >= (SELECT min(from_ms) FROM stretches WHERE piece_id = ? AND shown = ?)) ORDER BY from_ms, id`, pieceID, shown, pieceID, shown)
+		AND coalesce(to_ms, 9223372036854775807) >= (SELECT min(from_ms) FROM stretches WHERE piece_id = ? AND shown = ?) ORDER BY from_ms, id`, pieceID, shown, pieceID, shown)
 }
 
 // StretchesFrom returns a person's from a moment on, and those that run.
 func (t *Tx) StretchesFrom(personID int64, from time.Time) ([]studio.Stretch, error) {
-	return rows[studio.Stretch](t, selectStretch+`WHERE person_id = ? AND (to_ms IS NULL OR to_ms >= ?) ORDER BY from_ms, id`, personID, at(&from))
+	return rows[studio.Stretch](t, selectStretch+`WHERE person_id = ? AND coalesce(to_ms, 9223372036854775807) >= ? ORDER BY from_ms, id`, personID, at(&from))
 }
 
 // SaveStretch adds one without an id, or ends one.

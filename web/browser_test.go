@@ -90,7 +90,7 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	b.Eval(`const f = document.querySelector(".item form"); for (const [name, value] of [["copies", "2"], ["scale", "110"], ["copies", "3"], ["scale", "100"]]) {
 		f.elements[name].value = value; f.elements[name].dispatchEvent(new Event("change", {bubbles: true})) }`)
 	b.Until(`document.querySelector("#price").innerText === %s`, "€ "+strconv.Itoa((primed)/100))
-	time.Sleep(300 * time.Millisecond)
+	b.Until(`document.querySelector(".htmx-request") === null`)
 	assert.Equal(t, exact, webtest.Euros(t, b.Text("aside details.working summary")))
 
 	// Frozen and sent; the client opens the link and accepts.
