@@ -59,13 +59,15 @@ bench: admesh nest node_modules
 shots: chromium
 	go test ./web -run TestScreenshots -shots ../docs/screenshots
 
-# Attacks a studio of its own and prints what it held: a few minutes, and it ends by itself.
-siege:
-	SAKUJI_SIEGE=1 go test ./cmd/sakuji -run 'TestSiege' -v -count=1 -timeout 20m
+# Attacks a studio of its own, in large and in small, runs app and web under the race detector, and prints one table of what
+# each attack held and took: half an hour, and it ends by itself.
+siege: chromium poppler
+	SAKUJI_SIEGE=1 go test ./cmd/sakuji -run 'TestSiege' -count=1 -timeout 120m
 
 fuzz:
 	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel FuzzOBJ FuzzMend; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
 	for target in FuzzHollow FuzzSplit FuzzSlice FuzzOrient FuzzCups FuzzDetail; do go test ./core/solid -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
+	go test ./format/photo -run '^$$' -fuzz FuzzClean -fuzztime 60s -fuzzminimizetime 1s
 	go test ./web/kit -run '^$$' -fuzz FuzzDecode -fuzztime 60s -fuzzminimizetime 1s
 	go test ./core/process -run '^$$' -fuzz FuzzReadGCode -fuzztime 60s -fuzzminimizetime 1s
 

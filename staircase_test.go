@@ -8,6 +8,7 @@ import (
 	"go/token"
 	"io/fs"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -40,8 +41,8 @@ var closed = map[string][]string{
 	"app":    {"database/sql", "html/template"},
 }
 
-// programs calls f with every file of the program, tests left out.
-func programs(t *testing.T, mode parser.Mode, f func(path string, in *token.FileSet, file *ast.File)) {
+// sources calls f with every file of Go.
+func sources(t *testing.T, f func(path string)) {
 	require.NoError(t, filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -49,15 +50,24 @@ func programs(t *testing.T, mode parser.Mode, f func(path string, in *token.File
 		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git") {
 			return filepath.SkipDir
 		}
-		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
-			return nil
+		if strings.HasSuffix(path, ".go") {
+			f(filepath.ToSlash(path))
+		}
+		return nil
+	}))
+}
+
+// programs calls f with every file of the program, tests left out.
+func programs(t *testing.T, mode parser.Mode, f func(path string, in *token.FileSet, file *ast.File)) {
+	sources(t, func(path string) {
+		if strings.HasSuffix(path, "_test.go") {
+			return
 		}
 		in := token.NewFileSet()
 		file, err := parser.ParseFile(in, path, nil, mode)
 		require.NoError(t, err)
-		f(filepath.ToSlash(path), in, file)
-		return nil
-	}))
+		f(path, in, file)
+	})
 }
 
 // pageLines is how long a function may be: what is longer is no page any more.
@@ -131,4 +141,28 @@ func TestNoClockBelow(t *testing.T) {
 			return nil
 		}))
 	}
+}
+
+// The tests that docs/ names as what holds something exist.
+func TestDocsNameTestsThatExist(t *testing.T) {
+	there := map[string]bool{}
+	sources(t, func(path string) {
+		for _, m := range regexp.MustCompile(`(?m)^func ((?:Test|Fuzz|Benchmark)\w+)\(`).FindAllStringSubmatch(read(t, path), -1) {
+			there[m[1]] = true
+		}
+	})
+	docs, err := filepath.Glob("docs/*.md")
+	require.NoError(t, err)
+	named := 0
+	for _, path := range docs {
+		for _, m := range regexp.MustCompile("`((?:Test|Fuzz|Benchmark)\\w+)(…?)`").FindAllStringSubmatch(read(t, path), -1) {
+			named++
+			found := there[m[1]]
+			for name := range there {
+				found = found || m[2] != "" && strings.HasPrefix(name, m[1])
+			}
+			assert.True(t, found, "%s names %s", path, m[1])
+		}
+	}
+	assert.Greater(t, named, 30)
 }

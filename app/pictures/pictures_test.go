@@ -3,9 +3,7 @@ package pictures
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"fmt"
-	"hash/crc32"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -23,6 +21,7 @@ import (
 	"sakuji/app/apart"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
+	"sakuji/format/photo/phototest"
 	"sakuji/store"
 )
 
@@ -96,10 +95,7 @@ func TestManyLargePicturesTakeNoMemoryHere(t *testing.T) {
 	require.NoError(t, err)
 	a := room(t, self)
 	const many = 6
-	head := plain(t, 60, 60)
-	binary.BigEndian.PutUint32(head[16:], 11_000)
-	binary.BigEndian.PutUint32(head[20:], 9_000)
-	binary.BigEndian.PutUint32(head[29:], crc32.ChecksumIEEE(head[12:29])) // it says that it is large, and is short
+	head := phototest.Claiming(t, 11_000, 9_000)
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
 	errs := make(chan error)

@@ -38,6 +38,9 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	code := m.Run()
+	if os.Getenv("SAKUJI_SIEGE") != "" {
+		tellToll(os.Stdout)
+	}
 	os.RemoveAll(dir)
 	os.Exit(code)
 }

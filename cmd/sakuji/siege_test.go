@@ -84,7 +84,11 @@ func (s *siege) post(path string, fields ...string) (int, string) {
 	return s.ask(http.MethodPost, path, "application/x-www-form-urlencoded", strings.NewReader(form.Encode()))
 }
 
-func (s *siege) shelve(name string, data []byte) int {
+// shelve lays a model on the shelf.
+func (s *siege) shelve(name string, data []byte) int { return s.upload("/models", name, data) }
+
+// upload sends a file to where files are taken.
+func (s *siege) upload(to, name string, data []byte) int {
 	var b bytes.Buffer
 	w := multipart.NewWriter(&b)
 	f, err := w.CreateFormFile("files", name)
@@ -92,7 +96,7 @@ func (s *siege) shelve(name string, data []byte) int {
 	_, err = f.Write(data)
 	require.NoError(s.t, err)
 	require.NoError(s.t, w.Close())
-	code, _ := s.ask(http.MethodPost, "/models", w.FormDataContentType(), &b)
+	code, _ := s.ask(http.MethodPost, to, w.FormDataContentType(), &b)
 	return code
 }
 
@@ -205,11 +209,10 @@ func hostile() map[string]func() []byte {
 // Files that take the process that reads them down, or would take for ever: each is done or
 // refused within its limits, the studio answers all the while, and a good file is read after.
 func TestSiegeOfHostileFiles(t *testing.T) {
-	if os.Getenv("SAKUJI_SIEGE") == "" {
-		t.Skip("make siege")
-	}
+	a := besieging(t, "hostile files of models")
 	s := besiege(t)
 	pid := s.cmd.Process.Pid
+	files, most, mostAway, longest := 0, 0, 0, time.Duration(0)
 	for name, made := range hostile() {
 		data := made()
 		mostStudio, mostApart, slowest := 0, 0, time.Duration(0)
@@ -235,6 +238,8 @@ func TestSiegeOfHostileFiles(t *testing.T) {
 			time.Sleep(50 * time.Millisecond)
 		}
 		t.Logf("%-12s %6.1f MB: done or refused in %5.1f s, apart %4d MB, studio %3d MB, slowest sheet %v", name, float64(len(data))/(1<<20), busy.Sub(begin).Seconds(), mostApart, mostStudio, slowest.Round(time.Millisecond))
+		files, most, mostAway, longest = files+1, max(most, mostStudio), max(mostAway, mostApart), max(longest, busy.Sub(begin))
+		a.heldf("%d files done or refused, each within %.1f s; studio at most %d MB, apart %d MB", files, longest.Seconds(), most, mostAway)
 		assert.Less(t, busy.Sub(begin), 20*time.Second, name)
 		assert.Less(t, mostApart, 1300, name)
 		assert.Less(t, mostStudio, 700, name)
@@ -281,9 +286,7 @@ func TestFilesThatAskForTooMuch(t *testing.T) {
 
 // Killed again and again under load, the studio has lost nothing that it said it had saved.
 func TestSiegeOfKills(t *testing.T) {
-	if os.Getenv("SAKUJI_SIEGE") == "" {
-		t.Skip("make siege")
-	}
+	a := besieging(t, "kills under load")
 	s := besiege(t)
 	rnd := rand.New(rand.NewPCG(3, 4))
 	acknowledged := map[string]bool{}
@@ -326,7 +329,7 @@ func TestSiegeOfKills(t *testing.T) {
 			lost++
 		}
 	}
-	t.Logf("8 kills under load: %d writes acknowledged, %d lost", len(acknowledged), lost)
+	a.heldf("8 kills: %d writes acknowledged, %d lost", len(acknowledged), lost)
 	assert.Zero(t, lost)
 	assert.Greater(t, len(acknowledged), 100)
 	s.stop(t)
@@ -338,9 +341,7 @@ func TestSiegeOfKills(t *testing.T) {
 // Strangers in a storm at the doors: guesses, half-sent forms and floods of bytes. Somebody
 // who belongs there works on meanwhile.
 func TestSiegeOfDoors(t *testing.T) {
-	if os.Getenv("SAKUJI_SIEGE") == "" {
-		t.Skip("make siege")
-	}
+	a := besieging(t, "a storm at the doors")
 	s := besiege(t)
 	stop := make(chan struct{})
 	var storm sync.WaitGroup
@@ -384,7 +385,7 @@ func TestSiegeOfDoors(t *testing.T) {
 	close(stop)
 	storm.Wait()
 	slices.Sort(took)
-	t.Logf("%d guesses and 20 half-sent forms in 25 s, %d of the forms cut; %d sheets of somebody at work, half of them in %v, 99 of 100 in %v", guesses.Load(), cut.Load(), len(took), took[len(took)/2].Round(time.Millisecond), took[len(took)*99/100].Round(time.Millisecond))
+	a.heldf("%d guesses and 20 half-sent forms in 25 s, %d of the forms cut; %d sheets of somebody at work, half of them in %v, 99 of 100 in %v", guesses.Load(), cut.Load(), len(took), took[len(took)/2].Round(time.Millisecond), took[len(took)*99/100].Round(time.Millisecond))
 	assert.EqualValues(t, 20, cut.Load())
 	s.stop(t)
 }

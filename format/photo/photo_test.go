@@ -14,6 +14,8 @@ import (
 	"runtime"
 	"testing"
 
+	"sakuji/format/photo/phototest"
+
 	"github.com/rwcarlsen/goexif/exif"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -107,43 +109,10 @@ func TestFullSizeKeepsNoPlaceEither(t *testing.T) {
 	assert.Equal(t, 1800, max(img.Width, img.Height))
 }
 
-// moving is a PNG of many frames, each of which would have to be unpacked: acTL, fcTL and fdAT chunks, as the PNG
-// specification (third edition) has them.
-func moving(t testing.TB, side, frames int) []byte {
-	t.Helper()
-	var b bytes.Buffer
-	require.NoError(t, png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, side, side))))
-	still := b.Bytes()
-	packed := func(name string, data []byte) []byte {
-		out := binary.BigEndian.AppendUint32(nil, uint32(len(data)))
-		out = append(append(out, name...), data...)
-		return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[4:]))
-	}
-	const head = 8 + 25 // the signature and IHDR
-	at := bytes.Index(still, []byte("IDAT")) - 4
-	n := int(binary.BigEndian.Uint32(still[at:]))
-	pixels := still[at+8 : at+8+n]
-	out := append([]byte{}, still[:head]...)
-	out = append(out, packed("acTL", binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(frames)), 0))...)
-	for k, sequence := 0, uint32(0); k < frames; k++ {
-		control := binary.BigEndian.AppendUint32(nil, sequence)
-		for _, v := range []uint32{uint32(side), uint32(side), 0, 0} {
-			control = binary.BigEndian.AppendUint32(control, v)
-		}
-		out, sequence = append(out, packed("fcTL", append(control, 0, 1, 0, 10, 0, 0))...), sequence+1
-		if k == 0 {
-			out = append(out, still[at:at+12+n]...)
-			continue
-		}
-		out, sequence = append(out, packed("fdAT", append(binary.BigEndian.AppendUint32(nil, sequence), pixels...))...), sequence+1
-	}
-	return append(out, packed("IEND", nil)...)
-}
-
 // Of a picture that moves the first frame is read, and nothing of the others: 200 frames of 2000 × 2000 would be 3.2 GB.
 func TestOfAMovingPictureTheFirstIsRead(t *testing.T) {
 	var before, after runtime.MemStats
-	data := moving(t, 2000, 200)
+	data := phototest.Moving(t, 2000, 200)
 	runtime.ReadMemStats(&before)
 	out, err := Clean(data)
 	require.NoError(t, err)
@@ -181,7 +150,7 @@ func TestNoReaderStartsAProgram(t *testing.T) {
 	t.Setenv("PATH", dir)
 	var animated bytes.Buffer
 	require.NoError(t, gif.EncodeAll(&animated, &gif.GIF{Image: []*image.Paletted{image.NewPaletted(image.Rect(0, 0, 8, 8), color.Palette{color.Black, color.White})}, Delay: []int{1}}))
-	whole := moving(t, 40, 3)
+	whole := phototest.Moving(t, 40, 3)
 	for what, data := range map[string][]byte{
 		"svg": []byte(`<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///etc/passwd"/></svg>`), "gif": animated.Bytes(),
 		"mvg": []byte("push graphic-context\nimage over 0,0 1,1 'ephemeral:/etc/passwd'\npop graphic-context"), "postscript": []byte("%!PS-Adobe-3.0"),
@@ -218,7 +187,7 @@ func TestDepthCounts(t *testing.T) {
 
 // What is no picture, or one that lies, ends in an error or in a JPEG, and never in a fall.
 func FuzzClean(f *testing.F) {
-	f.Add(moving(f, 20, 2))
+	f.Add(phototest.Moving(f, 20, 2))
 	for _, name := range []string{"moving.webp", "moving-lossless.webp"} {
 		data, err := os.ReadFile(filepath.Join("testdata", name))
 		require.NoError(f, err)
