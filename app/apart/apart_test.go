@@ -3,7 +3,6 @@ package apart
 import (
 	"context"
 	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -16,18 +15,6 @@ import (
 
 	"sakuji/app/change"
 )
-
-// The test is the other process, too.
-func TestMain(m *testing.M) {
-	if os.Getenv(memoryVariable) != "" {
-		if err := Serve(os.Stdin, os.Stdout); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		os.Exit(0)
-	}
-	os.Exit(m.Run())
-}
 
 var doing = NewKind("test", func(_ context.Context, what string, told Told) (map[string]float64, error) {
 	switch what {

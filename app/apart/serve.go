@@ -22,6 +22,9 @@ const (
 	exitTime       = 4                    // or more time
 )
 
+// Asked reports whether this process was started to be the other one.
+func Asked() bool { return os.Getenv(memoryVariable) != "" }
+
 // Serve is the other process: it does what it is asked for once and ends.
 func Serve(in io.Reader, out io.Writer) error {
 	if limit, _ := strconv.ParseInt(os.Getenv(memoryVariable), 10, 64); limit > 0 {

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/app/apart"
+	"sakuji/app/apart/aparttest"
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/format/photo/phototest"
@@ -26,16 +27,7 @@ import (
 )
 
 // The test is the process apart, too.
-func TestMain(m *testing.M) {
-	if os.Getenv("SAKUJI_APART_BYTES") != "" {
-		if err := apart.Serve(os.Stdin, os.Stdout); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		os.Exit(0)
-	}
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { aparttest.Main(m) }
 
 func room(t *testing.T, command ...string) *Room {
 	t.Helper()

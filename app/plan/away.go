@@ -84,13 +84,9 @@ func (a *Room) AddAbsence(ctx context.Context, who change.Actor, x studio.Absenc
 			name = p.Name
 		}
 		if x.MachineID != 0 {
-			h, err := setup.Load(d.Tx)
+			m, err := setup.Machine(d.Tx, x.MachineID)
 			if err != nil {
 				return err
-			}
-			m, ok := h.Machine(x.MachineID)
-			if !ok {
-				return store.ErrNotFound
 			}
 			name = m.Name
 		}

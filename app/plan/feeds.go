@@ -68,13 +68,9 @@ func (a *Room) AddCalendar(ctx context.Context, who change.Actor, personID, mach
 			of = p.Name
 		}
 		if machineID != 0 {
-			h, err := setup.Load(c.Tx)
+			m, err := setup.Machine(c.Tx, machineID)
 			if err != nil {
 				return err
-			}
-			m, ok := h.Machine(machineID)
-			if !ok {
-				return store.ErrNotFound
 			}
 			of = m.Name
 		}

@@ -70,13 +70,9 @@ func open(c change.Change, l studio.Lot) error {
 // what failed before counts for less.
 func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) error {
 	return a.Do(ctx, who, func(c change.Change) error {
-		h, err := setup.Load(c.Tx)
+		m, err := setup.Machine(c.Tx, r.MachineID)
 		if err != nil {
 			return err
-		}
-		m, ok := h.Machine(r.MachineID)
-		if !ok {
-			return store.ErrNotFound
 		}
 		if err := r.Check().Err(); err != nil {
 			return change.Refused(err)
@@ -100,13 +96,9 @@ func (a *Room) PutRight(ctx context.Context, who change.Actor, r studio.Remedy) 
 // Replaced notes that a part of a machine that wears was replaced.
 func (a *Room) Replaced(ctx context.Context, who change.Actor, machineID int64, what string) error {
 	return a.Do(ctx, who, func(c change.Change) error {
-		h, err := setup.Load(c.Tx)
+		m, err := setup.Machine(c.Tx, machineID)
 		if err != nil {
 			return err
-		}
-		m, ok := h.Machine(machineID)
-		if !ok {
-			return store.ErrNotFound
 		}
 		if !slices.Contains(m.Wears(), what) {
 			return change.Refuse("%s has no such part.", m.Name)

@@ -17,6 +17,19 @@ func Load(tx *store.Tx) (studio.Shop, error) {
 	return store.Remember(tx, "shop", func() (studio.Shop, error) { return load(tx) })
 }
 
+// Machine is a machine as the shop has it, or store.ErrNotFound.
+func Machine(tx *store.Tx, id int64) (studio.Machine, error) {
+	h, err := Load(tx)
+	if err != nil {
+		return studio.Machine{}, err
+	}
+	m, ok := h.Machine(id)
+	if !ok {
+		return m, store.ErrNotFound
+	}
+	return m, nil
+}
+
 func load(tx *store.Tx) (h studio.Shop, err error) {
 	if h, err = Bare(tx); err != nil {
 		return h, err
