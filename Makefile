@@ -62,7 +62,7 @@ shots: chromium
 # Attacks a studio of its own, in large and in small, runs app and web under the race detector, and prints one table of what
 # each attack held and took: half an hour, and it ends by itself.
 siege: chromium poppler
-	SAKUJI_SIEGE=1 go test ./cmd/sakuji -run 'TestSiege' -count=1 -timeout 120m
+	SAKUJI_SIEGE=1 go test ./cmd/sakuji -run 'TestSiege' -v -count=1 -timeout 120m
 
 fuzz:
 	for target in '^FuzzReadSTL$$' '^FuzzRead$$' FuzzThreeMFModel FuzzOBJ FuzzMend; do go test ./core/mesh -run '^$$' -fuzz "$$target" -fuzztime 60s -fuzzminimizetime 1s || exit 1; done
