@@ -60,6 +60,8 @@ type Studio struct {
 	Fell  int64
 }
 
+func init() { setup.HashCheaply() }
+
 // Password is the owner's.
 const Password = "larch-and-lantern"
 
