@@ -45,8 +45,8 @@ bench: admesh nest node_modules
 	go test ./core/plate -run '^$$' -bench 'First|Seconds|Check' -benchtime 1x
 	go test ./core/surface -run '^$$' -bench Flatten -benchtime 3x
 	go test ./core/schedule -run '^$$' -bench 'FisherThompson|Studio|Futures' -benchtime 5x
-	go test ./app -run '^$$' -bench PlateSheet -benchtime 21x
-	go test ./app -run '^$$' -bench Quotes -benchtime 21x
+	go test ./app/plates -run '^$$' -bench PlateSheet -benchtime 21x
+	go test ./app/quotes -run '^$$' -bench Quotes -benchtime 21x
 	go test ./app -run '^$$' -bench House -benchtime 15x
 	go test ./web -run '^$$' -bench Pages -benchtime 60x
 	go test ./web/plates -run '^$$' -bench PlatePage -benchtime 60x

@@ -14,7 +14,6 @@ import (
 	"sakuji/app/models"
 	"sakuji/app/orders"
 	"sakuji/app/pieces"
-	"sakuji/app/plates"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
@@ -22,67 +21,12 @@ import (
 	"sakuji/studio"
 )
 
-// kit is an accepted order of copies of a vase with two feet, in resin, that are joined.
-func kit(t *testing.T, s *apptest.Studio, copies int) (number string, form orders.ItemForm, itemID int64) {
-	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Moth Post Guild", Title: "Footed vases", Sure: true})
-	require.NoError(t, err)
-	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("vase_body.stl", apptest.Vase()), apptest.Upload("vase-foot.stl", apptest.VaseOf(18))}, false)
-	require.NoError(t, err)
-	form = orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: copies, Scale: 1, Parts: map[int64]orders.PartForm{}}
-	for i, p := range items[0].Parts {
-		form.Parts[p.ID] = orders.PartForm{Process: "resin", Copies: i + 1}
-	}
-	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
-	s.Accept(o.Number)
-	return o.Number, form, items[0].ID
-}
-
-// piecesOf are an order's pieces by code, and their codes in the order they were made.
-func piecesOf(t *testing.T, s *apptest.Studio, number string) (by map[string]studio.Piece, codes []string) {
-	sheet, err := s.Quotes.OrderSheet(s.Ctx, number)
-	require.NoError(t, err)
-	by = map[string]studio.Piece{}
-	for _, p := range sheet.Pieces {
-		if p.Live() {
-			by[p.Code] = p
-			codes = append(codes, p.Code)
-		}
-	}
-	return by, codes
-}
-
-// printAll lays, runs and empties plates until nothing waits.
-func printAll(t *testing.T, s *apptest.Studio, scrapped ...string) {
-	for range 6 {
-		waiting, err := s.Plates.Plates(s.Ctx)
-		require.NoError(t, err)
-		if len(waiting.Waiting) == 0 {
-			return
-		}
-		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
-		require.NoError(t, err)
-		s.Begin(number)
-		s.Clock.Pass(12 * time.Hour)
-		sheet, err := s.Plates.PlateSheet(s.Ctx, number)
-		require.NoError(t, err)
-		out := map[int64]studio.Outcome{}
-		for _, p := range sheet.Pieces {
-			out[p.Piece.ID] = studio.Outcome{What: studio.Good}
-			if studio.OneOf(p.Piece.Code, scrapped...) {
-				out[p.Piece.ID] = studio.Outcome{What: studio.ScrappedOff}
-			}
-		}
-		require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out, Ended: sheet.Plate.Run.Due()}))
-	}
-	t.Fatal("plates never end")
-}
-
 // A joined item becomes a tree for each copy: its prints first, then the assembly lies at the
 // bench, is put together and packed; the packing list counts what the client gets.
 func TestATreeFromQuoteToParcel(t *testing.T) {
 	s := apptest.New(t)
-	no, _, _ := kit(t, s, 2)
-	by, codes := piecesOf(t, s, no)
+	no, _, _ := apptest.Kit(t, s, 2)
+	by, codes := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, []string{no + "-1", no + "-1a", no + "-1b", no + "-1c", no + "-2", no + "-2a", no + "-2b", no + "-2c"}, codes)
 	assert.Equal(t, studio.InParts, by[no+"-1"].State)
 	assert.Equal(t, by[no+"-1"].ID, by[no+"-1c"].ParentID)
@@ -94,8 +38,8 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "0 of 2 pieces done", progress[by[no+"-1"].OrderID])
 
-	printAll(t, s)
-	refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5}); return err }(), "is in parts")
+	apptest.PrintAll(t, s)
+	apptest.Refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5}); return err }(), "is in parts")
 	for _, code := range codes[1:3] {
 		s.Finish(code)
 	}
@@ -112,18 +56,18 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 
 	// A part is opened again: the assembly waits once more. Joined, it stays joined.
 	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"))
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	assert.Equal(t, studio.InParts, by[no+"-1"].State)
 	s.Finish(no + "-1c")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5})
 	require.NoError(t, err)
-	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "is in "+no+"-1 already")
+	apptest.Refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "is in "+no+"-1 already")
 	bench, err := s.Pieces.Bench(s.Ctx, pieces.BenchAll, "")
 	require.NoError(t, err)
 	assert.Len(t, bench.Rows, 5, "three parts are built in")
 
 	s.Finish(no + "-1")
-	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false), "4 pieces still in work")
+	apptest.Refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false), "4 pieces still in work")
 	for _, code := range []string{"-2a", "-2b", "-2c", "-2"} {
 		s.Finish(no + code)
 	}
@@ -146,7 +90,7 @@ func TestATreeFromQuoteToParcel(t *testing.T) {
 // joined when both are; what comes off is fitted and never glued. The minutes stay those charged.
 func TestJoinedAfterPaint(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 1)
+	no, form, itemID := apptest.Kit(t, s, 1)
 	form.Tier = route.Painted
 	for id, p := range form.Parts {
 		if p.Copies == 2 { // the feet
@@ -157,7 +101,7 @@ func TestJoinedAfterPaint(t *testing.T) {
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	quoted := s.Accept(no)
 	kinds := func(code string) (out []route.StageKind) {
-		by, _ := piecesOf(t, s, no)
+		by, _ := apptest.PiecesOf(t, s, no)
 		for _, st := range by[code].Stages {
 			out = append(out, st.Kind)
 		}
@@ -166,20 +110,20 @@ func TestJoinedAfterPaint(t *testing.T) {
 	assert.Equal(t, []route.StageKind{route.DryFit, route.Base, route.Shade, route.Light, route.Clear, route.JoinAfter, route.Pack}, kinds(no+"-1"))
 	assert.NotContains(t, kinds(no+"-1a"), route.Base, "the body is coloured as the assembly")
 	assert.Equal(t, route.Clear, kinds(no + "-1b")[len(kinds(no+"-1b"))-1])
-	printAll(t, s)
-	finishTo(t, s, no+"-1a")
-	finishTo(t, s, no+"-1b")
-	by, _ := piecesOf(t, s, no)
+	apptest.PrintAll(t, s)
+	apptest.FinishTo(t, s, no+"-1a")
+	apptest.FinishTo(t, s, no+"-1b")
+	by, _ := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, studio.InParts, by[no+"-1"].State)
-	finishTo(t, s, no+"-1c")
+	apptest.FinishTo(t, s, no+"-1c")
 	p, err := s.Pieces.Piece(s.Ctx, no+"-1c")
 	require.NoError(t, err)
 	assert.Equal(t, route.Base, p.Kind())
 	assert.Equal(t, "waits for "+no+"-1 Vase", p.Held, "a dry fit comes before the first coat")
-	refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1c", studio.Stamp{}); return err }(), "waits for "+no+"-1")
-	by, _ = piecesOf(t, s, no)
+	apptest.Refusal(t, func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1c", studio.Stamp{}); return err }(), "waits for "+no+"-1")
+	by, _ = apptest.PiecesOf(t, s, no)
 	require.Equal(t, studio.AtBench, by[no+"-1"].State, "all are there to be fitted")
-	finishTo(t, s, no+"-1")
+	apptest.FinishTo(t, s, no+"-1")
 	p, err = s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Equal(t, route.JoinAfter, p.Kind())
@@ -191,7 +135,7 @@ func TestJoinedAfterPaint(t *testing.T) {
 	s.Finish(no + "-1b")
 	s.Finish(no + "-1c")
 	s.Finish(no + "-1")
-	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "is in "+no+"-1 already")
+	apptest.Refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1b"), "is in "+no+"-1 already")
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.True(t, d.Complete())
@@ -205,7 +149,7 @@ func TestJoinedAfterPaint(t *testing.T) {
 // What comes off again is fitted and never glued; its assembly is not packed before it is coloured.
 func TestWhatComesOffHoldsTheParcel(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 1)
+	no, form, itemID := apptest.Kit(t, s, 1)
 	form.Tier = route.Painted
 	for id, p := range form.Parts {
 		p.Joins = studio.JoinLoose
@@ -213,54 +157,54 @@ func TestWhatComesOffHoldsTheParcel(t *testing.T) {
 	}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	for _, code := range []string{"-1a", "-1b", "-1c", "-1"} {
-		finishTo(t, s, no+code)
+		apptest.FinishTo(t, s, no+code)
 	}
 	p, err := s.Pieces.Piece(s.Ctx, no+"-1")
 	require.NoError(t, err)
 	assert.Equal(t, route.Pack, p.Kind())
 	assert.Contains(t, p.Held, no+"-1b")
 	for _, code := range []string{"-1b", "-1c"} {
-		finishTo(t, s, no+code)
+		apptest.FinishTo(t, s, no+code)
 	}
 	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-1c"), "its coat is its own until the parcel")
-	finishTo(t, s, no+"-1c")
-	finishTo(t, s, no+"-1")
-	assert.Empty(t, openPieces(t, s, no))
+	apptest.FinishTo(t, s, no+"-1c")
+	apptest.FinishTo(t, s, no+"-1")
+	assert.Empty(t, apptest.OpenPieces(t, s, no))
 }
 
 // A part that is scrapped holds its assembly up until it is replaced, by a piece with a letter
 // of its own; changes of the order keep what is printed and call off whole trees.
 func TestTreesThroughLossAndChange(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 2)
-	printAll(t, s, no+"-1b")
+	no, form, itemID := apptest.Kit(t, s, 2)
+	apptest.PrintAll(t, s, no+"-1b")
 	s.Finish(no + "-1a")
 	s.Finish(no + "-1c")
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, studio.InParts, by[no+"-1"].State)
 	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1b", false))
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	require.Contains(t, by, no+"-1d")
 	assert.Equal(t, by[no+"-1"].ID, by[no+"-1d"].ParentID)
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	s.Finish(no + "-1d")
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	assert.Equal(t, studio.AtBench, by[no+"-1"].State)
 
 	// One copy less: the tree that is the least far goes, whole.
 	form.Copies = 1
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
-	_, codes := piecesOf(t, s, no)
+	_, codes := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, []string{no + "-1", no + "-1a", no + "-1c", no + "-1d"}, codes)
 
 	// Handed over apart after all: the assembly is called off, its prints stand alone and are packed.
 	form.Making = &studio.ItemOptions{Apart: true}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
-	by, codes = piecesOf(t, s, no)
+	by, codes = apptest.PiecesOf(t, s, no)
 	assert.Equal(t, []string{no + "-1a", no + "-1c", no + "-1d"}, codes)
 	for code, p := range by {
 		assert.Zero(t, p.ParentID, code)
@@ -270,7 +214,7 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	form.Making = &studio.ItemOptions{}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
-	by, codes = piecesOf(t, s, no)
+	by, codes = apptest.PiecesOf(t, s, no)
 	assert.Equal(t, []string{no + "-3", no + "-1a", no + "-1c", no + "-1d"}, codes)
 	for _, code := range codes[1:] {
 		assert.Equal(t, by[no+"-3"].ID, by[code].ParentID, code)
@@ -283,13 +227,13 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 	assert.True(t, d.Complete())
 
 	// An item taken off takes its trees along.
-	other, _, otherItem := kit(t, s, 1)
+	other, _, otherItem := apptest.Kit(t, s, 1)
 	require.NoError(t, s.Orders.RemoveItem(s.Ctx, s.Owner, other, otherItem))
 	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, other, []models.Upload{apptest.Upload("slab.stl", apptest.Slab())}, false)
 	require.NoError(t, err)
 	require.NotEmpty(t, items)
 	s.Accept(other)
-	by, _ = piecesOf(t, s, other)
+	by, _ = apptest.PiecesOf(t, s, other)
 	assert.Len(t, by, 1)
 }
 
@@ -297,15 +241,15 @@ func TestTreesThroughLossAndChange(t *testing.T) {
 // has gone into that; until the yes nothing is touched, and a change that keeps all says nothing.
 func TestAChangeSaysWhatItCallsOff(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 2)
-	printAll(t, s)
+	no, form, itemID := apptest.Kit(t, s, 2)
+	apptest.PrintAll(t, s)
 	s.Finish(no + "-1a")
 	form.Copies = 3
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Empty(t, q.Document.Instead.CallsOff, "one more takes nothing away")
-	before, codes := piecesOf(t, s, no)
+	before, codes := apptest.PiecesOf(t, s, no)
 	form.Copies, form.Scale = 1, 1.4
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	q, err = s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
@@ -313,7 +257,7 @@ func TestAChangeSaysWhatItCallsOff(t *testing.T) {
 	require.Len(t, q.Document.Instead.CallsOff, 6, "all six prints are of another size")
 	assert.Contains(t, q.Document.Instead.CallsOff[0], no+"-1a, Vase, body: as far as look, ")
 	assert.Regexp(t, `of hands, [^,]+ of machine, [\d.]+ g, about € [\d.]+$`, q.Document.Instead.CallsOff[0])
-	after, still := piecesOf(t, s, no)
+	after, still := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, codes, still)
 	assert.Equal(t, before, after, "trying it has left nothing behind")
 	log, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -326,11 +270,11 @@ func TestAChangeSaysWhatItCallsOff(t *testing.T) {
 // An order that is cancelled takes whole trees along, laid on a plate or not, each piece once.
 func TestCancellingTrees(t *testing.T) {
 	s := apptest.New(t)
-	no, _, _ := kit(t, s, 2)
+	no, _, _ := apptest.Kit(t, s, 2)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the play is off"))
-	_, codes := piecesOf(t, s, no)
+	_, codes := apptest.PiecesOf(t, s, no)
 	assert.Empty(t, codes)
 	plate, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(t, err)
@@ -373,7 +317,7 @@ func TestACastOrder(t *testing.T) {
 	}
 	cast(true)
 	s.Accept(no)
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	var kinds []studio.PieceKind
 	for _, code := range codes {
 		kinds = append(kinds, by[code].Kind)
@@ -383,7 +327,7 @@ func TestACastOrder(t *testing.T) {
 	progress, err := s.Orders.Progress(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "0 of 3 pieces done", progress[by[codes[0]].OrderID])
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	sheet, err := s.Pieces.Piece(s.Ctx, no+"-2")
 	require.NoError(t, err)
 	at := slices.IndexFunc(sheet.Stages, func(st studio.Stage) bool { return st.Kind == route.Rubber })
@@ -391,12 +335,12 @@ func TestACastOrder(t *testing.T) {
 	assert.Equal(t, "waits for its print", sheet.Say)
 	s.Finish(no + "-1")
 	s.Finish(no + "-2")
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	assert.Equal(t, []studio.PieceState{studio.PieceDone, studio.AtBench, studio.AtBench, studio.AtBench, studio.InParts},
 		[]studio.PieceState{by[no+"-2"].State, by[no+"-3"].State, by[no+"-4"].State, by[no+"-5"].State, by[no+"-6"].State})
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-4", studio.Stamp{Minutes: 9})
 	require.NoError(t, err)
-	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-2"), "is in "+no+"-4 already")
+	apptest.Refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Owner, no+"-2"), "is in "+no+"-4 already")
 	for _, code := range []string{"-3", "-4", "-5", "-6"} {
 		s.Finish(no + code)
 	}
@@ -413,7 +357,7 @@ func TestACastOrder(t *testing.T) {
 	// Printed after all: what is cast is called off, prints wait.
 	cast(false)
 	s.Accept(no)
-	by, codes = piecesOf(t, s, no)
+	by, codes = apptest.PiecesOf(t, s, no)
 	assert.Len(t, codes, 3)
 	for _, code := range codes {
 		assert.Equal(t, studio.KindPrint, by[code].Kind, code)
@@ -432,7 +376,7 @@ func TestCastOrdersThroughChange(t *testing.T) {
 	change := func() (map[string]studio.Piece, []string) {
 		require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, sheet.Items[0].ID, form))
 		s.Accept(no)
-		return piecesOf(t, s, no)
+		return apptest.PiecesOf(t, s, no)
 	}
 	of := func(by map[string]studio.Piece, kind studio.PieceKind) (list []studio.Piece) {
 		for _, p := range by {
@@ -445,12 +389,12 @@ func TestCastOrdersThroughChange(t *testing.T) {
 	}
 	_, codes := change()
 	require.Len(t, codes, 7, "a print, two moulds, four castings")
-	printAll(t, s, codes[0])
+	apptest.PrintAll(t, s, codes[0])
 	form.Title, form.Tier = "Urn", route.Painted
 	_, codes = change()
 	require.Len(t, codes, 6, "the print that is lost is not made anew by itself")
 	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", false))
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	master := of(by, studio.KindMaster)[0]
 	for _, p := range by {
 		want := map[studio.PieceKind]string{studio.KindMaster: "Vase, the print to cast", studio.KindMould: "Urn, mould", studio.KindCast: "Urn"}[p.Kind]
@@ -458,9 +402,9 @@ func TestCastOrdersThroughChange(t *testing.T) {
 	}
 	by, _ = change()
 	assert.Equal(t, "Urn, the print to cast", by[master.Code].Name)
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	s.Finish(master.Code)
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	for _, p := range of(by, studio.KindMould) {
 		assert.Equal(t, studio.AtBench, p.State, "it is made around the print that stands for the lost one")
 	}
@@ -490,27 +434,27 @@ func TestCastOrdersThroughChange(t *testing.T) {
 // what is cast after all takes no print out of a tree for a copy.
 func TestTreesFollowTheirOrder(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 1)
-	printAll(t, s)
+	no, form, itemID := apptest.Kit(t, s, 1)
+	apptest.PrintAll(t, s)
 	for _, code := range []string{"-1a", "-1b", "-1c", "-1"} {
 		s.Finish(no + code)
 	}
 	form.Title, form.Tier = "Urn", route.Painted
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 4)
 	assert.Equal(t, "Urn", by[no+"-1"].Name)
 	assert.Equal(t, studio.AtBench, by[no+"-1"].State)
 	require.NotNil(t, by[no+"-1"].Now())
 	assert.Equal(t, route.Base, by[no+"-1"].Now().Kind)
 
-	other, form, itemID := kit(t, s, 1)
-	printAll(t, s)
+	other, form, itemID := apptest.Kit(t, s, 1)
+	apptest.PrintAll(t, s)
 	form.Making = &studio.ItemOptions{Cast: true}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, other, itemID, form))
 	s.Accept(other)
-	by, _ = piecesOf(t, s, other)
+	by, _ = apptest.PiecesOf(t, s, other)
 	cast := 0
 	for _, p := range by {
 		if p.Kind == studio.KindCast {
@@ -527,12 +471,12 @@ func TestTreesFollowTheirOrder(t *testing.T) {
 // moulds, and what was charged is planned; handed over apart, they stand alone.
 func TestAssembliesOfCastings(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 2)
+	no, form, itemID := apptest.Kit(t, s, 2)
 	form.Tier, form.Making = route.Painted, &studio.ItemOptions{Cast: true}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	quoted := s.Accept(no)
 	kinds := func() map[studio.PieceKind]int {
-		by, _ := piecesOf(t, s, no)
+		by, _ := apptest.PiecesOf(t, s, no)
 		n := map[studio.PieceKind]int{}
 		for _, p := range by {
 			n[p.Kind]++
@@ -540,15 +484,15 @@ func TestAssembliesOfCastings(t *testing.T) {
 		return n
 	}
 	assert.Equal(t, map[studio.PieceKind]int{studio.KindAssembly: 2, studio.KindMaster: 2, studio.KindMould: 2, studio.KindCast: 6}, kinds())
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	for range 4 {
-		for _, code := range openPieces(t, s, no) {
-			finishTo(t, s, code)
+		for _, code := range apptest.OpenPieces(t, s, no) {
+			apptest.FinishTo(t, s, code)
 		}
 	}
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
-	require.True(t, d.Complete(), "%v", openPieces(t, s, no))
+	require.True(t, d.Complete(), "%v", apptest.OpenPieces(t, s, no))
 	assert.Equal(t, 2, d.Given())
 	charged := 0.0
 	for _, it := range quoted.Document.Items {
@@ -559,7 +503,7 @@ func TestAssembliesOfCastings(t *testing.T) {
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
 	assert.Equal(t, map[studio.PieceKind]int{studio.KindMaster: 2, studio.KindMould: 2, studio.KindCast: 6}, kinds())
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	for _, p := range by {
 		assert.Zero(t, p.ParentID, p.Code)
 	}
@@ -581,7 +525,7 @@ func TestClosedHollowsStopAQuote(t *testing.T) {
 	form := orders.ItemForm{Title: "Float", Tier: route.Raw, Copies: 1, Scale: 1, Parts: map[int64]orders.PartForm{items[0].Parts[0].ID: {Process: "resin", Copies: 1, CutInto: 2}}}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, o.Number, items[0].ID, form))
 	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, o.Number, "")
-	refusal(t, err, "has 1 closed hollow: resin shut in is never cured")
+	apptest.Refusal(t, err, "has 1 closed hollow: resin shut in is never cured")
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, o.Number)
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(sheet.Marks, " "), "priced in 2 pieces and still one: cut it")

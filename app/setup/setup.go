@@ -70,18 +70,23 @@ type hashing struct {
 // asDear is what Argon2id costs here. Source: RFC 9106, section 4, second recommended option.
 var asDear = hashing{passes: 3, memoryKB: 64 * 1024, threads: 4}
 
+// cost is what it costs in this process.
+var cost = asDear
+
 const hashBytes = 32
 
 // HashCheaply has passwords hashed at next to no cost from then on: tests, which sign in all the time, ask for it before they
 // begin. A hash that is there is checked at the cost that it names.
-func HashCheaply() { asDear = hashing{passes: 1, memoryKB: 8, threads: 1} }
+func HashCheaply() { cost = hashing{passes: 1, memoryKB: 8, threads: 1} }
 
 // HashPassword returns an argon2id hash with its salt and parameters.
-func HashPassword(password string) string {
+func HashPassword(password string) string { return hashed(password, cost) }
+
+func hashed(password string, c hashing) string {
 	salt := make([]byte, 16)
 	rand.Read(salt) //nolint:errcheck // never fails since Go 1.24
-	key := argon2.IDKey([]byte(password), salt, asDear.passes, asDear.memoryKB, asDear.threads, hashBytes)
-	return fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=%d$%s$%s", asDear.memoryKB, asDear.passes, asDear.threads,
+	key := argon2.IDKey([]byte(password), salt, c.passes, c.memoryKB, c.threads, hashBytes)
+	return fmt.Sprintf("$argon2id$v=19$m=%d,t=%d,p=%d$%s$%s", c.memoryKB, c.passes, c.threads,
 		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(key))
 }
 

@@ -9,7 +9,7 @@ import (
 
 // A password costs what RFC 9106 recommends, and a hash of another cost is checked all the same.
 func TestWhatAPasswordCosts(t *testing.T) {
-	dear := HashPassword("larch-and-lantern")
+	dear := hashed("larch-and-lantern", asDear)
 	assert.True(t, strings.HasPrefix(dear, "$argon2id$v=19$m=65536,t=3,p=4$"), dear)
 	HashCheaply()
 	cheap := HashPassword("larch-and-lantern")

@@ -1,4 +1,4 @@
-package app_test
+package setup_test
 
 import (
 	"database/sql"

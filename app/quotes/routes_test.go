@@ -1,4 +1,4 @@
-package app_test
+package quotes_test
 
 import (
 	"testing"
@@ -21,12 +21,12 @@ import (
 func TestOurOwnFinishRoute(t *testing.T) {
 	s := apptest.New(t)
 	quick := rates.FinishRoute{Name: "Quick vase", Steps: []string{"sand resin P220 P320", " ", "primer", "look"}}
-	refusal(t, s.Setup.SaveRoute(s.Ctx, s.Owner, rates.FinishRoute{Name: " "}), "needs a name")
-	refusal(t, s.Setup.SaveRoute(s.Ctx, s.Owner, rates.FinishRoute{Name: "bad", Steps: []string{"spot putty", "primer", "look"}}), "what was filled before it is not sanded. Nothing was changed.")
+	apptest.Refusal(t, s.Setup.SaveRoute(s.Ctx, s.Owner, rates.FinishRoute{Name: " "}), "needs a name")
+	apptest.Refusal(t, s.Setup.SaveRoute(s.Ctx, s.Owner, rates.FinishRoute{Name: "bad", Steps: []string{"spot putty", "primer", "look"}}), "what was filled before it is not sanded. Nothing was changed.")
 	require.NoError(t, s.Setup.SaveRoute(s.Ctx, s.Owner, quick))
 	key := finish.OwnRoute + "Quick vase"
 
-	no, form, itemID := kit(t, s, 1)
+	no, form, itemID := apptest.Kit(t, s, 1)
 	minutes := func() float64 {
 		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 		require.NoError(t, err)
@@ -43,7 +43,7 @@ func TestOurOwnFinishRoute(t *testing.T) {
 	assert.Less(t, minutes(), before, "one look and no putty")
 	s.Accept(no)
 	kinds := func(code string) (out []route.StageKind) {
-		by, _ := piecesOf(t, s, no)
+		by, _ := apptest.PiecesOf(t, s, no)
 		for _, st := range by[code].Stages {
 			out = append(out, st.Kind)
 		}
@@ -70,10 +70,10 @@ func TestOurOwnFinishRoute(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, h.Studio.Defaults.Routes, 1, "other choices leave it alone")
 	require.NoError(t, s.Setup.DropRoute(s.Ctx, s.Owner, key))
-	refusal(t, s.Setup.DropRoute(s.Ctx, s.Owner, key), "gone already")
+	apptest.Refusal(t, s.Setup.DropRoute(s.Ctx, s.Owner, key), "gone already")
 	s.Accept(no)
 	assert.Contains(t, kinds(no+"-1a"), route.Fill)
-	refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 1, Scale: 1, Parts: map[int64]orders.PartForm{firstOf(form.Parts): {Process: "resin", Copies: 1, FinishRoute: "polish"}}}), "there is no finish route polish")
+	apptest.Refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 1, Scale: 1, Parts: map[int64]orders.PartForm{firstOf(form.Parts): {Process: "resin", Copies: 1, FinishRoute: "polish"}}}), "there is no finish route polish")
 }
 
 func firstOf(parts map[int64]orders.PartForm) (id int64) {
@@ -89,13 +89,13 @@ func firstOf(parts map[int64]orders.PartForm) (id int64) {
 // the fitting out before it, masks pulled when dry.
 func TestSchoolsOfPainting(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 1)
+	no, form, itemID := apptest.Kit(t, s, 1)
 	form.Tier = route.Painted
 	form.Making = &studio.ItemOptions{Scheme: finish.SchemeMirror, Features: finish.Features{Eyes: 2, FitHours: 1, MaskMM: 200}}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	s.Accept(no)
 	strip := func() (kinds []route.StageKind, wait map[route.StageKind]int64, how map[route.StageKind]string) {
-		by, _ := piecesOf(t, s, no)
+		by, _ := apptest.PiecesOf(t, s, no)
 		wait, how = map[route.StageKind]int64{}, map[route.StageKind]string{}
 		for _, st := range by[no+"-1"].Stages {
 			wait[st.Kind], how[st.Kind] = st.WaitS, st.How
@@ -144,8 +144,8 @@ func TestLooksTeachTheNextQuote(t *testing.T) {
 	}
 	assert.Zero(t, sentBack())
 	s.Accept(first)
-	printAll(t, s)
-	_, codes := piecesOf(t, s, first)
+	apptest.PrintAll(t, s)
+	_, codes := apptest.PiecesOf(t, s, first)
 	for {
 		p, err := s.Pieces.Piece(s.Ctx, codes[0])
 		require.NoError(t, err)

@@ -1,4 +1,4 @@
-package app_test
+package orders_test
 
 import (
 	"slices"
@@ -10,7 +10,6 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/change"
-	"sakuji/app/models"
 	"sakuji/app/orders"
 	"sakuji/app/pieces"
 	"sakuji/app/plates"
@@ -24,29 +23,17 @@ func stl(x, y, z float64) []byte {
 	return mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: x, Y: y, Z: z}))
 }
 
-// added adds one model to a new order and returns its part as the studio proposes it.
-func added(t *testing.T, s *apptest.Studio, data []byte) studio.Part {
-	t.Helper()
-	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "N", Title: "T", Sure: true})
-	require.NoError(t, err)
-	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, o.Number, []models.Upload{apptest.Upload("a_part-of it.STL", data)}, false)
-	require.NoError(t, err)
-	require.Empty(t, problems)
-	assert.Equal(t, "A part of it", items[0].Title, "named after its file")
-	return items[0].Parts[0]
-}
-
 // What is proposed for a new part: resin where it fits, filament where only that
 // does; thick resin is hollowed to the usual wall.
 func TestProposals(t *testing.T) {
 	s := apptest.New(t)
-	small := added(t, s, stl(12, 12, 30))
+	small := apptest.Added(t, s, stl(12, 12, 30))
 	assert.Equal(t, "resin", small.Process)
 	assert.Zero(t, small.WallMM)
 	assert.Equal(t, s.Resin, small.MaterialID)
-	thick := added(t, s, stl(40, 40, 40))
+	thick := apptest.Added(t, s, stl(40, 40, 40))
 	assert.Equal(t, 2.0, thick.WallMM)
-	wide := added(t, s, stl(200, 150, 30))
+	wide := apptest.Added(t, s, stl(200, 150, 30))
 	assert.Equal(t, "filament", wide.Process)
 	assert.Equal(t, s.PLA, wide.MaterialID)
 	assert.Zero(t, wide.WallMM)
@@ -105,7 +92,7 @@ func TestPointsAndDeposits(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, fresh.Points, 1, "settled colours come along, open questions and prices do not")
 	assert.Equal(t, "brass", fresh.Points[0].Answer)
-	refusal(t, s.Paid(again.Number, "5"), "no money is expected")
+	apptest.Refusal(t, s.Paid(again.Number, "5"), "no money is expected")
 }
 
 func TestDeliveredOnADayThatHasPassed(t *testing.T) {
@@ -120,15 +107,15 @@ func TestDeliveredOnADayThatHasPassed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "1 of 1 piece done", progress[sheet.Order.ID])
 	s.Clock.Pass(72 * time.Hour)
-	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour), false), "day to come")
+	apptest.Refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, s.Clock.At.Add(48*time.Hour), false), "day to come")
 	yesterday := s.Clock.At.Add(-24 * time.Hour)
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, yesterday, false))
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, yesterday, d.Order.Delivered)
 	assert.Equal(t, []string{no + "-1"}, d.Packed[0].Contents())
-	refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "out of the studio")
-	refusal(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
+	apptest.Refusal(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, no+"-1"), "out of the studio")
+	apptest.Refusal(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, no, orders.OrderForm{ClientID: 1, Title: "x"}), "repeat it instead")
 }
 
 // What nobody can do without is left out only with the client's word.
@@ -147,12 +134,12 @@ func TestLeavingOutAScrappedPiece(t *testing.T) {
 	s.Finish(no + "-1")
 	today, err := s.Today.Today(s.Ctx)
 	require.NoError(t, err)
-	assert.Contains(t, titles(today), no+"-2 was scrapped: Vase")
-	refusal(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", true), "not scrapped")
+	assert.Contains(t, apptest.Titles(today), no+"-2 was scrapped: Vase")
+	apptest.Refusal(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", true), "not scrapped")
 	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-2", true))
 	today, err = s.Today.Today(s.Ctx)
 	require.NoError(t, err)
-	assert.Contains(t, titles(today), "Deliver Vases to Odile Brackwater")
+	assert.Contains(t, apptest.Titles(today), "Deliver Vases to Odile Brackwater")
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.True(t, d.Complete())
@@ -183,7 +170,7 @@ func TestADeclinedChangeLeavesTheOrder(t *testing.T) {
 	assert.Equal(t, studio.QuoteDeclined, sheet.Newest().State)
 	assert.Equal(t, q.Revision, sheet.Newest().Revision)
 	assert.Len(t, sheet.Pieces, 2)
-	refusal(t, s.Quotes.NoteAnswer(s.Ctx, s.Owner, no, true, "", studio.Chosen{}), "No quote of order")
+	apptest.Refusal(t, s.Quotes.NoteAnswer(s.Ctx, s.Owner, no, true, "", studio.Chosen{}), "No quote of order")
 }
 
 // The bench's sheet: filters count, waits come in the order they end.

@@ -1,4 +1,4 @@
-package app_test
+package models_test
 
 import (
 	"bytes"
@@ -22,26 +22,11 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/app/models"
-	"sakuji/app/orders"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
-
-func keep(s *apptest.Studio, name string, data []byte) models.Kept {
-	s.T.Helper()
-	k, err := s.Models.Keep(name, bytes.NewReader(data))
-	require.NoError(s.T, err)
-	return k
-}
-
-func enquiry(s *apptest.Studio) string {
-	s.T.Helper()
-	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile Brackwater", Title: "A toad", Sure: true})
-	require.NoError(s.T, err)
-	return o.Number
-}
 
 // broken is a ring with a hole torn into it, a speck beside it and facets turned.
 func broken() []byte {
@@ -51,12 +36,12 @@ func broken() []byte {
 
 func TestTwentyFilesAtOnce(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	var files []models.Kept
 	for k := range 20 {
-		files = append(files, keep(s, fmt.Sprintf("part-%02d.stl", k), mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10 + float64(k), Y: 20, Z: 30}))))
+		files = append(files, apptest.Keep(s, fmt.Sprintf("part-%02d.stl", k), mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10 + float64(k), Y: 20, Z: 30}))))
 	}
-	files = append(files, keep(s, "bad.stl", []byte("solid x\nfacet nonsense")), keep(s, "again.stl", mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 20, Z: 30}))))
+	files = append(files, apptest.Keep(s, "bad.stl", []byte("solid x\nfacet nonsense")), apptest.Keep(s, "again.stl", mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 10, Y: 20, Z: 30}))))
 	batch, err := s.Orders.Receive(s.Ctx, s.Owner, no, files, false)
 	require.NoError(t, err)
 	jobs, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
@@ -90,8 +75,8 @@ func TestTwentyFilesAtOnce(t *testing.T) {
 
 func TestJobsSurviveARestart(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
-	_, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{keep(s, "vase.stl", apptest.Vase())}, false)
+	no := apptest.Enquiry(s)
+	_, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{apptest.Keep(s, "vase.stl", apptest.Vase())}, false)
 	require.NoError(t, err)
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
@@ -124,8 +109,8 @@ func title(t *testing.T, a *app.App, id int64) string {
 
 func TestACancelledFileIsNotKept(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
-	batch, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{keep(s, "vase.stl", apptest.Vase()), keep(s, "slab.stl", apptest.Slab())}, false)
+	no := apptest.Enquiry(s)
+	batch, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{apptest.Keep(s, "vase.stl", apptest.Vase()), apptest.Keep(s, "slab.stl", apptest.Slab())}, false)
 	require.NoError(t, err)
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
@@ -145,19 +130,9 @@ func TestACancelledFileIsNotKept(t *testing.T) {
 	assert.Len(t, files, 1, "of the cancelled file nothing is on disk")
 }
 
-// remade carries a change on a model out and returns what came of it.
-func remade(s *apptest.Studio, id int64, kind string, o studio.JobOptions) studio.Job {
-	s.T.Helper()
-	batch, err := s.Models.Remake(s.Ctx, s.Owner, id, kind, o)
-	require.NoError(s.T, err)
-	jobs, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
-	require.NoError(s.T, err)
-	return jobs[0]
-}
-
 func TestVersionsOfAModel(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, no, []models.Upload{apptest.Upload("bracelet.stl", broken())}, false)
 	require.NoError(t, err)
 	require.Empty(t, problems)
@@ -173,7 +148,7 @@ func TestVersionsOfAModel(t *testing.T) {
 	assert.Equal(t, "thin", v.Advice[2].Kind, "the speck itself is a thin place")
 	assert.NotEmpty(t, v.Advice[0].Spots)
 
-	mended := remade(s, first.ID, studio.JobMend, studio.JobOptions{})
+	mended := apptest.Remade(s, first.ID, studio.JobMend, studio.JobOptions{})
 	require.Equal(t, studio.JobDone, mended.State, mended.Note)
 	v, err = s.Models.ModelSheet(s.Ctx, mended.MadeID)
 	require.NoError(t, err)
@@ -187,13 +162,13 @@ func TestVersionsOfAModel(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, kept.Measures.Watertight)
 
-	reduced := remade(s, mended.MadeID, studio.JobReduce, studio.JobOptions{Triangles: 600})
+	reduced := apptest.Remade(s, mended.MadeID, studio.JobReduce, studio.JobOptions{Triangles: 600})
 	require.Equal(t, studio.JobDone, reduced.State, reduced.Note)
 	m, err := s.Models.Model(s.Ctx, reduced.MadeID)
 	require.NoError(t, err)
 	assert.Equal(t, 600, m.Measures.Triangles)
 	assert.Equal(t, studio.Reduced, m.How)
-	nothing := remade(s, mended.MadeID, studio.JobMend, studio.JobOptions{})
+	nothing := apptest.Remade(s, mended.MadeID, studio.JobMend, studio.JobOptions{})
 	assert.Equal(t, studio.JobFailed, nothing.State)
 	assert.Contains(t, nothing.Note, "nothing")
 	for _, bad := range []studio.JobOptions{{}, {Triangles: 3}, {DeviationMM: -1}, {DeviationMM: math.NaN()}} {
@@ -228,7 +203,7 @@ func TestARevisedFile(t *testing.T) {
 	require.NoError(t, err)
 	part := sheet.Items[0].Parts[0]
 	taller := mesh.WriteSTL(meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {6, 30}, {8, 60}, {0, 60}}, 48))
-	batch, err := s.Models.Revise(s.Ctx, s.Owner, part.ModelID, keep(s, "vase-2.stl", taller))
+	batch, err := s.Models.Revise(s.Ctx, s.Owner, part.ModelID, apptest.Keep(s, "vase-2.stl", taller))
 	require.NoError(t, err)
 	jobs, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
 	require.NoError(t, err)
@@ -248,7 +223,7 @@ func TestARevisedFile(t *testing.T) {
 	require.True(t, u.Priced)
 	assert.Greater(t, u.NetShown.Minor, u.Net.Minor, "a taller vase costs more")
 	// The very same file once more is refused, and says what it is.
-	_, err = s.Models.Revise(s.Ctx, s.Owner, part.ModelID, keep(s, "vase-3.stl", taller))
+	_, err = s.Models.Revise(s.Ctx, s.Owner, part.ModelID, apptest.Keep(s, "vase-3.stl", taller))
 	var refusal *change.Refusal
 	require.ErrorAs(t, err, &refusal)
 	assert.Contains(t, refusal.Text, "already here")
@@ -259,7 +234,7 @@ func TestARevisedFile(t *testing.T) {
 
 func TestBodiesBecomeParts(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	var kit bytes.Buffer
 	require.NoError(t, mesh.Write3MF(&kit, []mesh.Object{
 		{Name: "cup", Soup: meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {0, 15}}, 32)},
@@ -270,7 +245,7 @@ func TestBodiesBecomeParts(t *testing.T) {
 	part := items[0].Parts[0]
 	var refusal *change.Refusal
 	require.ErrorAs(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, 0), &refusal, "not taken apart yet")
-	j := remade(s, part.ModelID, studio.JobBodies, studio.JobOptions{})
+	j := apptest.Remade(s, part.ModelID, studio.JobBodies, studio.JobOptions{})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, 0))
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -286,13 +261,13 @@ func TestBodiesBecomeParts(t *testing.T) {
 	require.Len(t, shelf, 1, "bodies do not stand on the shelf by themselves")
 	assert.Equal(t, part.ModelID, shelf[0].ModelID)
 	assert.Equal(t, []string{no}, shelf[0].Orders)
-	one := remade(s, sheet.Items[0].Parts[0].ModelID, studio.JobBodies, studio.JobOptions{})
+	one := apptest.Remade(s, sheet.Items[0].Parts[0].ModelID, studio.JobBodies, studio.JobOptions{})
 	assert.Contains(t, one.Note, "is one body")
 }
 
 func TestAUnitIsGuessedAndTakenOnlyWhenAsked(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	items, _, err := s.Orders.AddItem(s.Ctx, s.Owner, no, []models.Upload{apptest.Upload("scan.stl", mesh.WriteSTL(meshtest.Box(mesh.Vec{}, mesh.Vec{X: 0.04, Y: 0.05, Z: 0.08})))}, false)
 	require.NoError(t, err)
 	m := items[0].Parts[0].Model
@@ -301,7 +276,7 @@ func TestAUnitIsGuessedAndTakenOnlyWhenAsked(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "unit", v.Advice[0].Kind)
 	assert.Contains(t, v.Advice[0].Text, "metres")
-	j := remade(s, m.ID, studio.JobUnit, studio.JobOptions{Unit: "m"})
+	j := apptest.Remade(s, m.ID, studio.JobUnit, studio.JobOptions{Unit: "m"})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	made, err := s.Models.Model(s.Ctx, j.MadeID)
 	require.NoError(t, err)
@@ -453,17 +428,17 @@ func TestLayersGoOnByThemselves(t *testing.T) {
 
 func TestFilesForAnOrderThatIsOverAreNotKept(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, no, "the toad hopped off"))
-	_, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{keep(s, "vase.stl", apptest.Vase())}, false)
+	_, err := s.Orders.Receive(s.Ctx, s.Owner, no, []models.Kept{apptest.Keep(s, "vase.stl", apptest.Vase())}, false)
 	var refusal *change.Refusal
 	require.ErrorAs(t, err, &refusal)
 	files, err := os.ReadDir(filepath.Join(s.Dir, "files"))
 	require.NoError(t, err)
 	assert.Empty(t, files)
 	// An order that ends while its file is read gets no item; the model stands on the shelf.
-	late := enquiry(s)
-	batch, err := s.Orders.Receive(s.Ctx, s.Owner, late, []models.Kept{keep(s, "slab.stl", apptest.Slab())}, false)
+	late := apptest.Enquiry(s)
+	batch, err := s.Orders.Receive(s.Ctx, s.Owner, late, []models.Kept{apptest.Keep(s, "slab.stl", apptest.Slab())}, false)
 	require.NoError(t, err)
 	require.NoError(t, s.Quotes.CancelOrder(s.Ctx, s.Owner, late, "too late"))
 	jobs, err := s.Jobs.Await(s.Ctx, batch, time.Minute)
@@ -484,7 +459,7 @@ func TestLimitsAreSettings(t *testing.T) {
 	var refusal *change.Refusal
 	require.ErrorAs(t, err, &refusal)
 	assert.Contains(t, refusal.Text, "large.stl")
-	_, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, enquiry(s), []models.Upload{apptest.Upload("slab.stl", apptest.Slab())}, false)
+	_, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, apptest.Enquiry(s), []models.Upload{apptest.Upload("slab.stl", apptest.Slab())}, false)
 	require.NoError(t, err)
 	require.Len(t, problems, 1)
 	assert.Contains(t, problems[0], "at most 10 are read", "a block of twelve is over it")

@@ -1,4 +1,4 @@
-package app_test
+package pieces_test
 
 import (
 	"testing"
@@ -25,13 +25,13 @@ func TestASpareStandsIn(t *testing.T) {
 	s.Clock.Pass(18 * time.Hour)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	require.NotEmpty(t, sheet.Risks)
 	require.True(t, sheet.Risks[0].Spare)
 	first := sheet.Risks[0].Piece
 	before := sheet.Estimate.Minutes
 	require.NoError(t, s.Plates.AddSpare(s.Ctx, s.Bench, number, first.Code))
-	sheet = lies(t, s, number)
+	sheet = apptest.Lies(t, s, number)
 	require.Len(t, sheet.Pieces, 3)
 	assert.InDelta(t, before, sheet.Estimate.Minutes, 1e-9, "as tall as before")
 	spare := sheet.Pieces[2].Piece
@@ -44,7 +44,7 @@ func TestASpareStandsIn(t *testing.T) {
 		return out
 	}
 	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure}, kinds(spare))
-	refusal(t, s.Plates.AddSpare(s.Ctx, s.Bench, number, spare.Code), "no spare is printed of it")
+	apptest.Refusal(t, s.Plates.AddSpare(s.Ctx, s.Bench, number, spare.Code), "no spare is printed of it")
 
 	s.Begin(number)
 	s.Clock.Pass(20 * time.Hour)
@@ -62,11 +62,11 @@ func TestASpareStandsIn(t *testing.T) {
 		other = sheet.Pieces[1].Piece
 	}
 	_, err = s.Pieces.TakeSpare(s.Ctx, s.Bench, other.Code)
-	refusal(t, err, "No spare may stand in")
+	apptest.Refusal(t, err, "No spare may stand in")
 	taken, err := s.Pieces.TakeSpare(s.Ctx, s.Bench, first.Code)
 	require.NoError(t, err)
 	assert.Equal(t, spare.Code, taken)
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	gone, err := s.Pieces.Piece(s.Ctx, first.Code)
 	require.NoError(t, err)
 	assert.Equal(t, studio.PieceOff, gone.State)
@@ -74,7 +74,7 @@ func TestASpareStandsIn(t *testing.T) {
 	assert.Equal(t, studio.KindPrint, by[taken].Kind)
 	assert.Equal(t, first.Name, by[taken].Name)
 	_, err = s.Pieces.TakeSpare(s.Ctx, s.Bench, first.Code)
-	refusal(t, err, "No spare may stand in")
+	apptest.Refusal(t, err, "No spare may stand in")
 	s.Finish(taken)
 	s.Finish(other.Code)
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false))
@@ -88,9 +88,9 @@ func TestASpareThatNobodyNeeds(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	code := lies(t, s, number).Pieces[0].Piece.Code
+	code := apptest.Lies(t, s, number).Pieces[0].Piece.Code
 	require.NoError(t, s.Plates.AddSpare(s.Ctx, s.Bench, number, code))
-	spare := lies(t, s, number).Pieces[1].Piece
+	spare := apptest.Lies(t, s, number).Pieces[1].Piece
 	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, spare.Code))
 	gone, err := s.Pieces.Piece(s.Ctx, spare.Code)
 	require.NoError(t, err)
@@ -99,7 +99,7 @@ func TestASpareThatNobodyNeeds(t *testing.T) {
 	s.Begin(number)
 	s.Clock.Pass(20 * time.Hour)
 	out := map[int64]studio.Outcome{}
-	for _, p := range lies(t, s, number).Pieces {
+	for _, p := range apptest.Lies(t, s, number).Pieces {
 		out[p.Piece.ID] = studio.Outcome{What: studio.Good}
 	}
 	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out}))

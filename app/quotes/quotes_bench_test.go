@@ -1,4 +1,4 @@
-package app_test
+package quotes_test
 
 import (
 	"crypto/sha256"

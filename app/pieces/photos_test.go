@@ -1,4 +1,4 @@
-package app_test
+package pieces_test
 
 import (
 	"bytes"
@@ -25,15 +25,15 @@ func TestAFailureWithItsPhotograph(t *testing.T) {
 	require.NoError(t, err)
 	s.Begin(number)
 	s.Clock.Pass(10 * time.Hour)
-	p := lies(t, s, number).Pieces[0].Piece
+	p := apptest.Lies(t, s, number).Pieces[0].Piece
 	var b bytes.Buffer
 	require.NoError(t, jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
 	sha := s.Picture(b.Bytes())
 	said := plates.Emptied{Outcomes: map[int64]studio.Outcome{p.ID: {What: studio.Failed, Cause: "half printed", Layer: -3}}, Photos: map[int64]string{p.ID: sha, 999: sha}}
-	refusal(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, said), "a layer is between")
+	apptest.Refusal(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, said), "a layer is between")
 	said.Outcomes[p.ID] = studio.Outcome{What: studio.Failed, Cause: "half printed", Layer: 812}
 	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, said))
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	assert.Equal(t, 812, sheet.Pieces[0].FailedLayer)
 	require.Len(t, sheet.Photos, 1)
 	piece, err := s.Pieces.Piece(s.Ctx, p.Code)
@@ -46,10 +46,10 @@ func TestAFailureWithItsPhotograph(t *testing.T) {
 	assert.Equal(t, "image/jpeg", kind)
 
 	require.NoError(t, s.Plates.TakeBackPlate(s.Ctx, s.Bench, number))
-	sheet = lies(t, s, number)
+	sheet = apptest.Lies(t, s, number)
 	assert.Empty(t, sheet.Photos)
 	assert.Zero(t, sheet.Pieces[0].FailedLayer)
 	said.Photos = map[int64]string{p.ID: "../sakuji.db"}
 	require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, said))
-	assert.Empty(t, lies(t, s, number).Photos, "no name that leads elsewhere")
+	assert.Empty(t, apptest.Lies(t, s, number).Photos, "no name that leads elsewhere")
 }

@@ -1,4 +1,4 @@
-package app_test
+package plates_test
 
 import (
 	"testing"

@@ -1,4 +1,4 @@
-package app_test
+package plates_test
 
 import (
 	"testing"
@@ -41,8 +41,8 @@ func TestLookingLonger(t *testing.T) {
 	assert.Empty(t, left)
 	require.Len(t, numbers, len(w.Ways[0].Runs))
 	for k, n := range numbers {
-		assert.Len(t, lies(t, s, n).Pieces, len(w.Ways[0].Runs[k].Laid))
+		assert.Len(t, apptest.Lies(t, s, n).Pieces, len(w.Ways[0].Runs[k].Laid))
 	}
 	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, s.Tarn, 1)
-	refusal(t, err, "not there any more")
+	apptest.Refusal(t, err, "not there any more")
 }

@@ -1,4 +1,4 @@
-package app_test
+package plates_test
 
 import (
 	"bytes"
@@ -15,7 +15,6 @@ import (
 	"sakuji/app/orders"
 	"sakuji/app/plates"
 	"sakuji/core/mesh"
-	"sakuji/core/plate"
 	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/store"
@@ -44,15 +43,15 @@ func TestMendedOffThePlate(t *testing.T) {
 	}
 	out[id(0)] = studio.Outcome{What: studio.Rework, Stage: route.Mend, Minutes: 12}
 	out[id(1)], out[id(2)] = studio.Outcome{What: studio.HiddenFlaw, Cause: "a dent under the foot"}, studio.Outcome{What: studio.Good}
-	refusal(t, empty(), "say what the flaw is")
+	apptest.Refusal(t, empty(), "say what the flaw is")
 	out[id(0)] = studio.Outcome{What: studio.Rework, Cause: "the rim broke", Stage: route.Base, Minutes: 12}
-	refusal(t, empty(), "say how it is mended")
+	apptest.Refusal(t, empty(), "say how it is mended")
 	out[id(0)] = studio.Outcome{What: studio.Rework, Cause: "the rim broke", Stage: route.Mend, Minutes: 1e9}
-	refusal(t, empty(), "in how many minutes, a day at most")
+	apptest.Refusal(t, empty(), "in how many minutes, a day at most")
 	out[id(0)] = studio.Outcome{What: studio.Rework, Cause: "the rim broke", Stage: route.Mend, Minutes: 12}
 	require.NoError(t, empty())
 	kinds := func(code string) (out []route.StageKind) {
-		by, _ := piecesOf(t, s, no)
+		by, _ := apptest.PiecesOf(t, s, no)
 		for _, st := range by[code].Stages {
 			out = append(out, st.Kind)
 		}
@@ -60,7 +59,7 @@ func TestMendedOffThePlate(t *testing.T) {
 	}
 	mended := sheet.Pieces[0].Piece.Code
 	assert.Equal(t, []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Mend, route.Fill}, kinds(mended)[:6])
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, "the rim broke", by[mended].Stages[4].How)
 	assert.NotContains(t, kinds(sheet.Pieces[1].Piece.Code), route.Mend)
 	sheet, err = s.Plates.PlateSheet(s.Ctx, number)
@@ -78,7 +77,7 @@ func TestMendedOffThePlate(t *testing.T) {
 	s.Accept(no)
 	assert.Equal(t, route.Mend, kinds(mended)[4])
 	assert.Contains(t, kinds(mended), route.Base)
-	by, _ = piecesOf(t, s, no)
+	by, _ = apptest.PiecesOf(t, s, no)
 	for _, st := range by[mended].Strip().Planned() {
 		assert.NotEqual(t, route.Mend, st.Kind, "the next print has no flaw")
 	}
@@ -91,15 +90,6 @@ func TestMendedOffThePlate(t *testing.T) {
 			assert.Equal(t, 1, c.Repeats)
 		}
 	}
-}
-
-// lies fails where what lies on a plate comes too near to anything, by the geometry of the sheet.
-func lies(t *testing.T, s *apptest.Studio, number int) plates.PlateSheet {
-	t.Helper()
-	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
-	require.NoError(t, err)
-	require.Empty(t, plate.Check(sheet.Machine.Bed(), sheet.Shop.Book.V("spacing"), sheet.Laid()))
-	return sheet
 }
 
 // All that waits is laid at once, each piece on one plate, as the what-if says; nothing is laid twice
@@ -125,15 +115,15 @@ func TestAllPlatesOfAMachine(t *testing.T) {
 	assert.Len(t, numbers, len(alone.Runs))
 	seen := map[string]bool{}
 	for i, n := range numbers {
-		assert.Len(t, lies(t, s, n).Pieces, len(alone.Runs[i].Laid), "as it was shown")
-		for _, p := range lies(t, s, n).Pieces {
+		assert.Len(t, apptest.Lies(t, s, n).Pieces, len(alone.Runs[i].Laid), "as it was shown")
+		for _, p := range apptest.Lies(t, s, n).Pieces {
 			assert.False(t, seen[p.Piece.Code], "twice")
 			seen[p.Piece.Code] = true
 		}
 	}
 	assert.Len(t, seen, 60)
 	_, _, err = s.Plates.LayWay(s.Ctx, s.Bench, process.Resin, s.Resin, studio.PrintProfile{}, 0, 0)
-	refusal(t, err, "No piece waits")
+	apptest.Refusal(t, err, "No piece waits")
 	_, err = s.Plates.WhatIf(s.Ctx, process.Filament, s.Resin, studio.PrintProfile{}, studio.OtherMachine{}, 0)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	for _, n := range numbers {
@@ -164,7 +154,7 @@ func TestDueFirstOnTheFirstPlate(t *testing.T) {
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
 	codes := map[string]bool{}
-	for _, p := range lies(t, s, number).Pieces {
+	for _, p := range apptest.Lies(t, s, number).Pieces {
 		codes[p.Piece.Code] = true
 	}
 	for _, n := range []string{"-1", "-2", "-3"} {
@@ -180,14 +170,14 @@ func TestFillAgainKeepsWhatPeopleDid(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	first := lies(t, s, number)
+	first := apptest.Lies(t, s, number)
 	off, held := first.Pieces[0], first.Pieces[1]
 	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, off.Piece.Code))
 	moves := plates.Moves{Pieces: []plates.Move{{Code: held.Piece.Code, XMM: held.XMM, YMM: held.YMM, AngleDeg: held.AngleDeg, Locked: true}}}
 	require.NoError(t, s.Plates.Arrange(s.Ctx, s.Bench, number, moves))
 	_, err = s.Plates.FillAgain(s.Ctx, s.Bench, number)
 	require.NoError(t, err)
-	again := lies(t, s, number)
+	again := apptest.Lies(t, s, number)
 	found := false
 	for _, p := range again.Pieces {
 		assert.NotEqual(t, off.Piece.Code, p.Piece.Code, "it was lifted off")
@@ -200,7 +190,7 @@ func TestFillAgainKeepsWhatPeopleDid(t *testing.T) {
 	assert.True(t, found)
 	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, again.Pieces[0].Piece.Code))
 	require.NoError(t, s.Plates.AddToPlate(s.Ctx, s.Bench, number, off.Piece.Code))
-	lies(t, s, number)
+	apptest.Lies(t, s, number)
 }
 
 // Pieces are put where a person wants them, all at once or none: not over one another, not off the
@@ -211,7 +201,7 @@ func TestArrange(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	bed := sheet.Machine.Bed()
 	a, b := sheet.Pieces[0].Piece.Code, sheet.Pieces[1].Piece.Code
 	put := func(ax, ay, deg, bx, by float64) error {
@@ -219,19 +209,19 @@ func TestArrange(t *testing.T) {
 	}
 	m := bed.MarginMM
 	require.NoError(t, put(m, m, 37.5, m+60, m+20))
-	now := lies(t, s, number)
+	now := apptest.Lies(t, s, number)
 	assert.InDelta(t, 37.5, now.Pieces[0].AngleDeg, 1e-9)
-	refusal(t, put(m, m, 0, m+1, m+1), "come too near")
-	refusal(t, put(0, 0, 0, m+60, m+20), "leaves the bed")
-	refusal(t, put(math.NaN(), 0, 0, m+60, m+20), "where it lies")
-	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}, {Code: no + "-9"}}}), "neither lies on")
-	assert.Equal(t, now.Pieces, lies(t, s, number).Pieces, "nothing was moved")
+	apptest.Refusal(t, put(m, m, 0, m+1, m+1), "come too near")
+	apptest.Refusal(t, put(0, 0, 0, m+60, m+20), "leaves the bed")
+	apptest.Refusal(t, put(math.NaN(), 0, 0, m+60, m+20), "where it lies")
+	apptest.Refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}, {Code: no + "-9"}}}), "neither lies on")
+	assert.Equal(t, now.Pieces, apptest.Lies(t, s, number).Pieces, "nothing was moved")
 	seen := now.Version()
 	require.NoError(t, put(m+2, m+3, 400, m+60, m+20))
-	assert.InDelta(t, 40, lies(t, s, number).Pieces[0].AngleDeg, 1e-9)
-	refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Version: seen, Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}}}), "changed since")
+	assert.InDelta(t, 40, apptest.Lies(t, s, number).Pieces[0].AngleDeg, 1e-9)
+	apptest.Refusal(t, s.Plates.Arrange(s.Ctx, s.Bench, number, plates.Moves{Version: seen, Pieces: []plates.Move{{Code: a, XMM: m, YMM: m}}}), "changed since")
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{}))
-	refusal(t, put(m, m, 0, m+60, m+20), "stays as it is")
+	apptest.Refusal(t, put(m, m, 0, m+60, m+20), "stays as it is")
 }
 
 // A plate is written with its pieces in place: every piece of the 3MF read anew, and all of the STL,
@@ -242,7 +232,7 @@ func TestExportOfAPlate(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	file := func(ending string) []byte {
 		var out bytes.Buffer
 		require.NoError(t, s.Plates.Export(s.Ctx, s.Models, number, ending, false, &out))
@@ -298,7 +288,7 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	lay := func() plates.PlateSheet {
 		number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 		require.NoError(t, err)
-		return lies(t, s, number)
+		return apptest.Lies(t, s, number)
 	}
 	second := lay()
 	require.Len(t, second.Again, 1)
@@ -313,10 +303,10 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	}
 	assert.Equal(t, []string{"putright", "bed", "film", "vat", "shaken", "enough"}, keys(second), "in May no room is asked after")
 	n := second.Plate.Number
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{}), "say what is changed for this attempt")
+	apptest.Refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{}), "say what is changed for this attempt")
 	changed := map[int64]string{second.Again[0].Piece.ID: "holes bored"}
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed, Looked: map[string]bool{"bed": true, "film": true, "vat": true, "shaken": true}}))
-	sheet := lies(t, s, n)
+	sheet := apptest.Lies(t, s, n)
 	assert.Equal(t, "holes bored", sheet.Pieces[0].Changed)
 	assert.Len(t, sheet.Plate.Run.Checked, 4)
 	require.Len(t, sheet.Plate.Run.Skipped, 2)
@@ -330,12 +320,12 @@ func TestFailuresHoldTheMachine(t *testing.T) {
 	assert.Contains(t, third.Hold, "2 runs in a row failed (stuck to the film and half printed)")
 	assert.Contains(t, keys(third), "level")
 	changed = map[int64]string{third.Again[0].Piece.ID: "plate levelled"}
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed}), "Tarn is held")
+	apptest.Refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, n, studio.Started{Changed: changed}), "Tarn is held")
 	all, err := s.Plates.Plates(s.Ctx)
 	require.NoError(t, err)
 	assert.Contains(t, all.Holds[s.Tarn], "Name the cause")
-	refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "not known", Did: "hoped"}), "Name the cause")
-	refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "stuck to the film", Did: " "}), "ay what was put right")
+	apptest.Refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "not known", Did: "hoped"}), "Name the cause")
+	apptest.Refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "stuck to the film", Did: " "}), "ay what was put right")
 	assert.ErrorIs(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: 99, Cause: "stuck to the film", Did: "film changed"}), store.ErrNotFound)
 	s.Clock.Pass(time.Minute)
 	require.NoError(t, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: s.Tarn, Cause: "stuck to the film", Did: "film changed"}))
@@ -358,7 +348,7 @@ func TestProgramOfAPlate(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Fell, s.PLA, studio.PrintProfile{})
 	require.NoError(t, err)
-	plan := lies(t, s, number)
+	plan := apptest.Lies(t, s, number)
 	read := func(name string, minutes, grams float64) studio.Job {
 		n := int((minutes - plan.Machine.Figures.V("preparation")) * 60 / 10.01) // lines of 100 mm at 10 mm/s
 		feed := grams / (math.Pi * 1.75 * 1.75 / 4 * plan.Material.Figures.V("density") / 1000) / float64(n)
@@ -379,18 +369,18 @@ func TestProgramOfAPlate(t *testing.T) {
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	assert.Contains(t, j.Note, "20 % more")
 	assert.Contains(t, j.Note, "has learned from it")
-	now := lies(t, s, number)
+	now := apptest.Lies(t, s, number)
 	assert.Equal(t, "two-vases.gcode", now.Plate.Program.Name)
 	assert.InEpsilon(t, 1.05*plan.Estimate.Grams, now.Plate.Program.Grams, 0.02)
 	assert.Equal(t, 1, now.Machine.Calibration.Count)
 	j = read("solid.gcode", now.Estimate.Minutes, 1.4*plan.Estimate.Grams)
 	assert.NotContains(t, j.Note, "has learned")
-	now = lies(t, s, number)
+	now = apptest.Lies(t, s, number)
 	_, far := now.Plate.Program.Beside(now.Estimate)
 	assert.True(t, far)
 	assert.Equal(t, 1, now.Machine.Calibration.Count)
 	require.NoError(t, s.Plates.LiftOff(s.Ctx, s.Bench, number, now.Pieces[0].Piece.Code))
-	assert.Empty(t, lies(t, s, number).Plate.Program.Name, "it was of other pieces")
+	assert.Empty(t, apptest.Lies(t, s, number).Plate.Program.Name, "it was of other pieces")
 	kept, err := s.Models.KeepUpload(apptest.Upload("x.gcode", []byte("G1 X1\n")))
 	require.NoError(t, err)
 	_, err = s.Plates.Calibrate(s.Ctx, s.Bench, plates.Prepared{Plate: 99}, kept)

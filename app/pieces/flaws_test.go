@@ -1,4 +1,4 @@
-package app_test
+package pieces_test
 
 import (
 	"testing"
@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/app/apptest"
 	"sakuji/core/finish"
 	"sakuji/core/route"
 	"sakuji/studio"
@@ -14,16 +15,16 @@ import (
 // What is wrong with a piece is noted with its cause, judged by what is still to come, and sends it back or not; what it
 // cost and what held stands in the problem book, and the next piece of that model is looked at for it first.
 func TestFlawsAreWrittenDown(t *testing.T) {
-	s, no, _, _ := painted(t, 2)
+	s, no, _, _ := apptest.Painted(t, 2)
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	note := func(f studio.Flaw) error { return s.Pieces.NoteFlaw(s.Ctx, s.Bench, code, f, "") }
-	refusal(t, note(studio.Flaw{Kind: "rust", Verdict: studio.FlawMended}), "no flaw rust in the list")
-	refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawBack}), "Back to where?")
-	refusal(t, note(studio.Flaw{Kind: finish.OtherFlaw, Verdict: studio.FlawMended}), "Say what it is")
-	refusal(t, note(studio.Flaw{Kind: "seam", Cause: "putty sank", Verdict: studio.FlawPass}), "say why it may pass")
-	refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawMended, X: 2}), "not on the picture")
-	refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawMended, PhotoSHA: "00"}), "not of "+code)
+	apptest.Refusal(t, note(studio.Flaw{Kind: "rust", Verdict: studio.FlawMended}), "no flaw rust in the list")
+	apptest.Refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawBack}), "Back to where?")
+	apptest.Refusal(t, note(studio.Flaw{Kind: finish.OtherFlaw, Verdict: studio.FlawMended}), "Say what it is")
+	apptest.Refusal(t, note(studio.Flaw{Kind: "seam", Cause: "putty sank", Verdict: studio.FlawPass}), "say why it may pass")
+	apptest.Refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawMended, X: 2}), "not on the picture")
+	apptest.Refusal(t, note(studio.Flaw{Kind: "seam", Verdict: studio.FlawMended, PhotoSHA: "00"}), "not of "+code)
 	sheet, err := s.Pieces.Flaw(s.Ctx, code, "seam")
 	require.NoError(t, err)
 	assert.Equal(t, route.Fill, sheet.Back)
@@ -76,9 +77,9 @@ func TestFlawsAreWrittenDown(t *testing.T) {
 
 // One that sent a piece back by mistake is forgotten when that is taken back.
 func TestAFlawIsTakenBack(t *testing.T) {
-	s, no, _, _ := painted(t, 1)
+	s, no, _, _ := apptest.Painted(t, 1)
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	require.NoError(t, s.Pieces.NoteFlaw(s.Ctx, s.Bench, code, studio.Flaw{Kind: "pits", Cause: "supports torn out", Verdict: studio.FlawBack, BackTo: route.Fill}, ""))
 	require.NoError(t, s.Pieces.TakeBackStamp(s.Ctx, s.Bench, code))
 	p, err := s.Pieces.Piece(s.Ctx, code)
@@ -89,15 +90,15 @@ func TestAFlawIsTakenBack(t *testing.T) {
 
 // A pair of coats that crazed once is named when it is planned again, and at the bench.
 func TestAPairThatCrazedIsRemembered(t *testing.T) {
-	s, no, r, item := painted(t, 2)
-	top := grey("lining")
+	s, no, r, item := apptest.Painted(t, 2)
+	top := apptest.Grey("lining")
 	over, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, top)
 	require.NoError(t, err)
 	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: over.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5}, ""))
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	for _, also := range []int{0, over.Number} {
 		p, err := s.Pieces.Piece(s.Ctx, code)
 		require.NoError(t, err)
@@ -120,7 +121,7 @@ func TestAPairThatCrazedIsRemembered(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, plan.Items[0].Regions[1].Warns, "went wrong on "+code)
 	assert.Equal(t, []int{over.Number, r.Number}, []int{flaw.OverRecipe, flaw.UnderRecipe})
-	toBase(t, s, no+"-2")
+	apptest.ToBase(t, s, no+"-2")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: 1, Early: true, Note: "agreed by telephone"})
 	require.NoError(t, err)
 	for {

@@ -1,4 +1,4 @@
-package app_test
+package orders_test
 
 import (
 	"slices"
@@ -27,30 +27,19 @@ var everything = []quote.Extra{
 	{Kind: quote.Licence, What: "licence", Each: 3, PerCopy: true},
 }
 
-// openPieces are an order's pieces that somebody has still to work on, by code.
-func openPieces(t *testing.T, s *apptest.Studio, number string) (codes []string) {
-	by, all := piecesOf(t, s, number)
-	for _, code := range all {
-		if by[code].State != studio.PieceDone {
-			codes = append(codes, code)
-		}
-	}
-	return codes
-}
-
 // Whatever an item takes beside its prints is a piece, gated where it must be: the print waits
 // for the client's yes, the joint for what goes inside, the parcel for what goes with it; what
 // was charged is planned to the minute, and only what the client gets is counted.
 func TestExtrasArePieces(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 2)
+	no, form, itemID := apptest.Kit(t, s, 2)
 	form.Making = &studio.ItemOptions{}
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, itemID, form))
 	for _, e := range everything {
 		require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, itemID, e))
 	}
 	quoted := s.Accept(no)
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	named := map[string]string{}
 	for _, code := range codes {
 		named[by[code].Name] = code
@@ -71,12 +60,12 @@ func TestExtrasArePieces(t *testing.T) {
 	require.Len(t, sheet.Held, 6)
 	assert.Equal(t, "the client’s yes to "+sculpt+" is still open", sheet.Held[0].Why)
 	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
-	refusal(t, err, "No piece waits")
+	apptest.Refusal(t, err, "No piece waits")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, sculpt, studio.Stamp{Minutes: 200})
 	require.NoError(t, err)
 	require.NoError(t, s.Pieces.SendBack(s.Ctx, s.Owner, sculpt, route.Sculpt, "older, please", ""))
 	s.Finish(sculpt)
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	for _, code := range codes {
 		if by[code].ParentID != 0 {
 			s.Finish(code)
@@ -88,7 +77,7 @@ func TestExtrasArePieces(t *testing.T) {
 		require.NoError(t, err)
 	}
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{})
-	refusal(t, err, no+"-1 waits for "+light+" Vase, light, 4 pieces")
+	apptest.Refusal(t, err, no+"-1 waits for "+light+" Vase, light, 4 pieces")
 	bench, err := s.Pieces.Bench(s.Ctx, pieces.BenchWaiting, no)
 	require.NoError(t, err)
 	at := slices.IndexFunc(bench.Rows, func(r pieces.BenchRow) bool { return r.Code == no+"-1" })
@@ -112,13 +101,13 @@ func TestExtrasArePieces(t *testing.T) {
 		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 5})
 		require.NoError(t, err)
 	}
-	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false), "still in work")
+	apptest.Refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false), "still in work")
 	for range 6 { // in whatever order the gates allow
-		for _, code := range openPieces(t, s, no) {
-			finishTo(t, s, code)
+		for _, code := range apptest.OpenPieces(t, s, no) {
+			apptest.FinishTo(t, s, code)
 		}
 	}
-	require.Empty(t, openPieces(t, s, no))
+	require.Empty(t, apptest.OpenPieces(t, s, no))
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.Equal(t, 2, d.Given())
@@ -130,42 +119,26 @@ func TestExtrasArePieces(t *testing.T) {
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false))
 }
 
-// finishTo stamps a piece until it is done or held up.
-func finishTo(t *testing.T, s *apptest.Studio, code string) {
-	for {
-		p, err := s.Pieces.Piece(s.Ctx, code)
-		require.NoError(t, err)
-		if p.State != studio.AtBench || p.Held != "" {
-			return
-		}
-		if p.Wait {
-			s.Clock.At = p.Until
-		}
-		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: "it held"})
-		require.NoError(t, err)
-	}
-}
-
 // A trial ends with what came out, and the next order that tries the pair is told.
 func TestTrialsAreRemembered(t *testing.T) {
 	s := apptest.New(t)
-	no, _, itemID := kit(t, s, 1)
+	no, _, itemID := apptest.Kit(t, s, 1)
 	try := quote.Extra{Kind: quote.Trial, What: "Copper", Over: "fine sand", Hours: 0.5}
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, itemID, try))
 	s.Accept(no)
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	code := codes[slices.IndexFunc(codes, func(c string) bool { return by[c].Kind == studio.KindTrial })]
 	_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 20})
 	require.NoError(t, err)
 	s.Clock.Pass(48 * time.Hour)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: " "})
-	refusal(t, err, "say in the note what came out")
+	apptest.Refusal(t, err, "say in the note what came out")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 5, Note: "covers in one, no silver under it"})
 	require.NoError(t, err)
-	other, _, otherItem := kit(t, s, 1)
+	other, _, otherItem := apptest.Kit(t, s, 1)
 	try.What = "copper"
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, other, otherItem, try))
-	sheet := pricing(t, s, other)
+	sheet := apptest.Pricing(t, s, other)
 	tried := sheet.Tried(sheet.Items[0].Extras[0])
 	require.Len(t, tried, 1)
 	assert.Equal(t, "covers in one, no silver under it", tried[0].Note)
@@ -176,13 +149,13 @@ func TestTrialsAreRemembered(t *testing.T) {
 // A change of what an item takes beside its prints makes, keeps and calls off piece by piece.
 func TestExtrasFollowTheirOrder(t *testing.T) {
 	s := apptest.New(t)
-	no, form, itemID := kit(t, s, 2)
+	no, form, itemID := apptest.Kit(t, s, 2)
 	for _, e := range everything {
 		require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, itemID, e))
 	}
 	s.Accept(no)
 	of := func(kind studio.PieceKind) (codes []string) {
-		by, all := piecesOf(t, s, no)
+		by, all := apptest.PiecesOf(t, s, no)
 		for _, code := range all {
 			if by[code].Kind == kind {
 				codes = append(codes, code)
@@ -200,7 +173,7 @@ func TestExtrasFollowTheirOrder(t *testing.T) {
 	assert.Equal(t, trial, of(studio.KindTrial), "what was tried stays")
 	assert.Subset(t, of(studio.KindBase), bases)
 	assert.Len(t, of(studio.KindBase), 3)
-	by, _ := piecesOf(t, s, no)
+	by, _ := apptest.PiecesOf(t, s, no)
 	assert.Equal(t, "Urn, light, 6 pieces", by[of(studio.KindBought)[0]].Name)
 	sheet, err := s.Plates.Plates(s.Ctx)
 	require.NoError(t, err)
@@ -211,7 +184,7 @@ func TestExtrasFollowTheirOrder(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, items.Items[0].ID, quote.Extra{Kind: quote.Other, What: "carrying", Hours: 2}))
 	s.Accept(no)
-	_, codes := piecesOf(t, s, no)
+	_, codes := apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 1)
 	assert.Equal(t, codes, of(studio.KindWork))
 }
@@ -225,7 +198,7 @@ func TestARestoration(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, sheet.Items[0].ID, quote.Extra{Kind: quote.Restore, What: "old vase", Hours: 5, Odds: 0.25, WorseHours: 8, StopAt: 90}))
 	s.Accept(no)
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 2)
 	old := slices.IndexFunc(codes, func(c string) bool { return by[c].Kind == studio.KindRestoration })
 	var kinds []route.StageKind
@@ -233,14 +206,14 @@ func TestARestoration(t *testing.T) {
 		kinds = append(kinds, st.Kind)
 	}
 	assert.Equal(t, []route.StageKind{route.Soak, route.Assess, route.Ask, route.Mend, route.Prime, route.Base, route.Look, route.Pack}, kinds)
-	finishTo(t, s, codes[old])
+	apptest.FinishTo(t, s, codes[old])
 	p, err := s.Pieces.Piece(s.Ctx, codes[old])
 	require.NoError(t, err)
 	assert.Equal(t, route.Mend, p.Kind())
 	assert.Contains(t, p.Held, codes[1-old])
-	printAll(t, s)
+	apptest.PrintAll(t, s)
 	s.Finish(codes[1-old])
-	finishTo(t, s, codes[old])
+	apptest.FinishTo(t, s, codes[old])
 	d, err := s.Delivery.Delivery(s.Ctx, no)
 	require.NoError(t, err)
 	assert.True(t, d.Complete())
@@ -261,7 +234,7 @@ func TestFurtherStoppingPoints(t *testing.T) {
 	assert.Empty(t, e.Troubles)
 	quoted := s.Accept(no)
 	assert.Contains(t, quoted.Document.Included, "the file made ready to print: hollowed, drained, cut and checked")
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 1, "of two copies there is one file")
 	assert.Equal(t, studio.KindFile, by[codes[0]].Kind)
 	s.Finish(codes[0])
@@ -273,17 +246,17 @@ func TestFurtherStoppingPoints(t *testing.T) {
 	// Printed after all: the file stays with the studio, prints wait.
 	s.Change(no, sheet.Items[0].ID, 2, route.Raw, 1)
 	s.Accept(no)
-	by, codes = piecesOf(t, s, no)
+	by, codes = apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 2)
 	for _, p := range by {
 		assert.Equal(t, studio.KindPrint, p.Kind)
 	}
 
-	kitNo, form, itemID := kit(t, s, 1)
+	kitNo, form, itemID := apptest.Kit(t, s, 1)
 	form.Tier = route.Coloured
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, kitNo, itemID, form))
 	s.Accept(kitNo)
-	by, codes = piecesOf(t, s, kitNo)
+	by, codes = apptest.PiecesOf(t, s, kitNo)
 	for _, code := range codes {
 		for _, st := range by[code].Stages {
 			assert.NotContains(t, []route.StageKind{route.Fill, route.Prime, route.Base, route.Clear}, st.Kind, code)

@@ -1,4 +1,4 @@
-package app_test
+package plates_test
 
 import (
 	"testing"
@@ -28,11 +28,11 @@ func printedIn(t *testing.T, s *apptest.Studio, no string, p studio.PrintProfile
 func TestPlatesAreOfOneProfile(t *testing.T) {
 	s := apptest.New(t)
 	usual, coarse := s.Order(2, route.Raw), s.Order(2, route.Raw)
-	refusal(t, printedIn(t, s, coarse, studio.PrintProfile{LayerMM: 0.6}), "Layer of Vase")
+	apptest.Refusal(t, printedIn(t, s, coarse, studio.PrintProfile{LayerMM: 0.6}), "Layer of Vase")
 	require.NoError(t, printedIn(t, s, coarse, studio.PrintProfile{LayerMM: 0.05}))
 	s.Accept(usual)
 	s.Accept(coarse)
-	pieces, codes := piecesOf(t, s, coarse)
+	pieces, codes := apptest.PiecesOf(t, s, coarse)
 	require.Len(t, codes, 2)
 	assert.Equal(t, 0.05, pieces[codes[0]].Profile.LayerMM)
 
@@ -48,7 +48,7 @@ func TestPlatesAreOfOneProfile(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, fine.Pieces, 2)
 	assert.Empty(t, fine.Candidates, "what waits is in other layers")
-	refusal(t, s.Plates.AddToPlate(s.Ctx, s.Bench, first, codes[0]), "it does not wait for a plate in")
+	apptest.Refusal(t, s.Plates.AddToPlate(s.Ctx, s.Bench, first, codes[0]), "it does not wait for a plate in")
 
 	w, err := s.Plates.WhatIf(s.Ctx, process.Resin, s.Resin, by, studio.OtherMachine{}, 0)
 	require.NoError(t, err)
@@ -61,5 +61,5 @@ func TestPlatesAreOfOneProfile(t *testing.T) {
 	assert.InDelta(t, process.ResinOf(other.Machine.Figures).Minutes(40), other.Estimate.Minutes, 0.01)
 	assert.Less(t, other.Estimate.Minutes, 0.7*fine.Estimate.Minutes, "three layers where there were five")
 	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, by)
-	refusal(t, err, "0.05 mm layers")
+	apptest.Refusal(t, err, "0.05 mm layers")
 }

@@ -1,4 +1,4 @@
-package app_test
+package quotes_test
 
 import (
 	"bytes"
@@ -28,17 +28,10 @@ import (
 	"sakuji/studio"
 )
 
-func pricing(t *testing.T, s *apptest.Studio, no string) quotes.Pricing {
-	t.Helper()
-	d, err := s.App.Quotes.Pricing(s.Ctx, no)
-	require.NoError(t, err)
-	return d
-}
-
 // with changes what is asked of an order's first item.
 func with(t *testing.T, s *apptest.Studio, no string, change func(*orders.ItemForm, *studio.ItemOptions)) {
 	t.Helper()
-	it := pricing(t, s, no).Items[0]
+	it := apptest.Pricing(t, s, no).Items[0]
 	making := it.ItemOptions
 	f := orders.ItemForm{Title: it.Title, Tier: it.Tier, Copies: it.Copies, Scale: it.Scale, Making: &making}
 	change(&f, &making)
@@ -49,7 +42,7 @@ func with(t *testing.T, s *apptest.Studio, no string, change func(*orders.ItemFo
 func TestOptionsMoveThePrice(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
-	cost := func() int64 { return pricing(t, s, no).Price.CostMinor }
+	cost := func() int64 { return apptest.Pricing(t, s, no).Price.CostMinor }
 	plain := cost()
 	before := plain
 	for _, step := range []struct {
@@ -74,12 +67,12 @@ func TestOptionsMoveThePrice(t *testing.T) {
 		}
 		before = now
 	}
-	it := pricing(t, s, no).Items[0]
+	it := apptest.Pricing(t, s, no).Items[0]
 	assert.Equal(t, finish.Features{Eyes: 2, Faces: 1, MaskMM: 500, Weather: true, FitHours: 1.5}, it.Features)
 	assert.Equal(t, "lace", it.DetailWhy)
 
-	refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{DetailFactor: 2}}), "wants a reason")
-	refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{FinishRoute: "magic"}}), "no finish route")
+	apptest.Refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{DetailFactor: 2}}), "wants a reason")
+	apptest.Refusal(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "V", Tier: route.Painted, Copies: 1, Scale: 1, Making: &studio.ItemOptions{FinishRoute: "magic"}}), "no finish route")
 }
 
 // The pieces' strips follow the finish route, with its second rounds, and the book's minutes are
@@ -105,7 +98,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	s := apptest.New(t)
 	first, second := s.Order(6, route.Raw), s.Order(6, route.Raw)
 	strip := func() (minutes float64) {
-		for _, l := range pricing(t, s, second).Items[0].Estimate.Lines {
+		for _, l := range apptest.Pricing(t, s, second).Items[0].Estimate.Lines {
 			if l.What == "strip" {
 				minutes = l.Minutes
 			}
@@ -138,8 +131,8 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	book := finish.SpreadOf(rates.Starting(), "strip").Mean
 	trust := rates.Starting().V("spread.trust")
 	assert.InEpsilon(t, (6*3+trust*book)/(6+trust)/book, after/before, 1e-6, "six stamps of three times the book")
-	assert.Equal(t, 6, pricing(t, s, second).Shop.History.Practice[s.Bench.ID][route.RemoveSupports])
-	assert.True(t, pricing(t, s, second).Shop.History.Printed[pricing(t, s, second).Items[0].Parts[0].ModelID])
+	assert.Equal(t, 6, apptest.Pricing(t, s, second).Shop.History.Practice[s.Bench.ID][route.RemoveSupports])
+	assert.True(t, apptest.Pricing(t, s, second).Shop.History.Printed[apptest.Pricing(t, s, second).Items[0].Parts[0].ModelID])
 
 	// Out of the studio, it is priced anew beside what it cost.
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, first, time.Time{}, false))
@@ -167,10 +160,10 @@ func TestLogbookTeachesPrices(t *testing.T) {
 func TestTerms(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(3, route.Primed)
-	plain := pricing(t, s, no).Price
+	plain := apptest.Pricing(t, s, no).Price
 	ask := func(terms studio.Terms) quote.Price {
 		require.NoError(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, terms))
-		d := pricing(t, s, no)
+		d := apptest.Pricing(t, s, no)
 		assert.Equal(t, plain.CostMinor, d.Price.CostMinor)
 		return d.Price
 	}
@@ -183,12 +176,12 @@ func TestTerms(t *testing.T) {
 	assert.Contains(t, off.Working.Inputs[2].Label, "GUILD")
 	assert.EqualValues(t, 500_00, ask(studio.Terms{AskedMinor: 500_00}).TotalMinor)
 	assert.EqualValues(t, 0, ask(studio.Terms{BeforeTax: true}).NetMinor%100, "the net is the round figure")
-	refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
-	refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
-	refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "GUILD 10\nnonsense"), "line 2")
-	refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{FinishRoutes: map[string]string{"resin primed": "magic"}}, ""), "magic")
-	require.NoError(t, s.Setup.SaveStudio(s.Ctx, s.Owner, pricing(t, s, no).Shop.Studio))
-	assert.Equal(t, 10.0, pricing(t, s, no).Shop.Studio.Defaults.DiscountCodes["GUILD"], "saving the house keeps its ways")
+	apptest.Refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{Discount: 10}), "reason or a code")
+	apptest.Refusal(t, s.Quotes.SaveTerms(s.Ctx, s.Owner, no, studio.Terms{RushPercent: -5}), "rush")
+	apptest.Refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{}, "GUILD 10\nnonsense"), "line 2")
+	apptest.Refusal(t, s.Setup.SaveDefaults(s.Ctx, s.Owner, studio.Defaults{FinishRoutes: map[string]string{"resin primed": "magic"}}, ""), "magic")
+	require.NoError(t, s.Setup.SaveStudio(s.Ctx, s.Owner, apptest.Pricing(t, s, no).Shop.Studio))
+	assert.Equal(t, 10.0, apptest.Pricing(t, s, no).Shop.Studio.Defaults.DiscountCodes["GUILD"], "saving the house keeps its ways")
 }
 
 // Variants, options, what is bought in: offered, chosen by the client, and the order is made so.
@@ -200,14 +193,14 @@ func TestTheClientChooses(t *testing.T) {
 	require.Empty(t, problems)
 	lid := items[0].ID
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, lid, orders.ItemForm{Title: "Lid", Tier: route.Painted, Copies: 1, Scale: 0.5, Making: &studio.ItemOptions{Option: true}}))
-	before := pricing(t, s, no)
+	before := apptest.Pricing(t, s, no)
 	assert.Positive(t, before.Options[lid].TotalMinor)
 	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Raw kit", Tier: route.Raw, Offered: true}))
 	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Half the size", Factor: 0.5}))
 	require.NoError(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "In three", CutInto: 3}))
-	refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
-	refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
-	d := pricing(t, s, no)
+	apptest.Refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{Name: "Fifth", Tier: route.Raw}), "Four side by side")
+	apptest.Refusal(t, s.Quotes.SaveVariant(s.Ctx, s.Owner, no, studio.Variant{}), "name")
+	d := apptest.Pricing(t, s, no)
 	require.Len(t, d.Variants, 3)
 	assert.Equal(t, before.Price.TotalMinor, d.Price.TotalMinor, "what stands beside it does not move the price")
 	raw, half := d.Variants[0], d.Variants[1]
@@ -226,11 +219,11 @@ func TestTheClientChooses(t *testing.T) {
 	for _, says := range []string{"Or Raw kit", "Optional extra: Lid", "Valid until", "https://x.example/q/1", "Not included: ", "2 × Vase"} {
 		assert.Contains(t, text, says)
 	}
-	refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")
-	refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
+	apptest.Refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Alternative: 7}}), "no such alternative")
+	apptest.Refusal(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "O", Agreed: true, Chosen: studio.Chosen{Options: []int64{99}}}), "no such option")
 	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile", Agreed: true, From: "192.0.2.9", Chosen: studio.Chosen{Alternative: 1, Options: []int64{lid, lid}}}))
 
-	after := pricing(t, s, no)
+	after := apptest.Pricing(t, s, no)
 	a := after.AcceptedQuote()
 	require.NotNil(t, a)
 	beside := doc.Alternatives[0].Options[0]
@@ -256,9 +249,9 @@ func TestChangeOrder(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Raw)
 	first := s.Accept(no)
-	it := pricing(t, s, no).Items[0].ID
+	it := apptest.Pricing(t, s, no).Items[0].ID
 	s.Change(no, it, 3, route.Primed, 1)
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	assert.True(t, d.Changed())
 	assert.Equal(t, []studio.Change{{What: "Vase, copies", Before: "2", After: "3"}, {What: "Vase, finish", Before: "raw kit", After: "smoothed and primed"}}, d.Since)
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
@@ -268,20 +261,20 @@ func TestChangeOrder(t *testing.T) {
 	assert.Equal(t, d.Since, q.Document.Instead.Changes)
 	assert.Contains(t, quotes.Summary(q, ""), "as agreed in revision 1")
 	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Name: "Odile"}))
-	d = pricing(t, s, no)
+	d = apptest.Pricing(t, s, no)
 	assert.Equal(t, studio.Accepted, d.Order.State)
 	assert.Equal(t, 1, d.AcceptedQuote().Revision)
 	assert.Len(t, d.Pieces, 2)
 
 	// Taken up again from what was agreed.
 	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 1))
-	d = pricing(t, s, no)
+	d = apptest.Pricing(t, s, no)
 	assert.Equal(t, 2, d.Items[0].Copies)
 	assert.Equal(t, route.Raw, d.Items[0].Tier)
 	assert.Empty(t, studio.Differences(d.AcceptedQuote().Taken().Specs(), []studio.Item{d.Items[0].Item}))
 	require.NoError(t, s.Orders.RemoveItem(s.Ctx, s.Owner, no, it))
 	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 2))
-	d = pricing(t, s, no)
+	d = apptest.Pricing(t, s, no)
 	require.Len(t, d.Items, 1, "an item taken off comes back with the version that had it")
 	assert.Equal(t, 3, d.Items[0].Copies)
 	assert.Error(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 9))
@@ -293,23 +286,23 @@ func TestRestoration(t *testing.T) {
 	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{NewClient: "Odile Brackwater", Title: "Old letter box", Sure: true})
 	require.NoError(t, err)
 	require.NoError(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, "Restore the box"))
-	refusal(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
-	id := pricing(t, s, o.Number).Items[0].ID
-	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
-	refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "Odds")
+	apptest.Refusal(t, s.Orders.AddPlainItem(s.Ctx, s.Owner, o.Number, " "), "name")
+	id := apptest.Pricing(t, s, o.Number).Items[0].ID
+	apptest.Refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "nothing"}), "price or hours")
+	apptest.Refusal(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "x", Hours: 2, Odds: 3}), "Odds")
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Restore, What: "strip and repaint", Hours: 5, Odds: 0.4, WorseHours: 6, StopAt: 400}))
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Freight, What: "by cart", Each: 12}))
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, o.Number, id, quote.Extra{Kind: quote.Other, What: "slip", Each: 1}))
 	require.NoError(t, s.Orders.DropExtra(s.Ctx, s.Owner, o.Number, id, 2))
-	refusal(t, s.Orders.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
-	d := pricing(t, s, o.Number)
+	apptest.Refusal(t, s.Orders.DropExtra(s.Ctx, s.Owner, o.Number, id, 7), "gone")
+	d := apptest.Pricing(t, s, o.Number)
 	r := d.RangeOf()
 	assert.Greater(t, r.Quantiles[90]-r.Quantiles[10], r.ExpectedMinor/4, "finding worse is a wide range")
 	assert.Contains(t, r.Drivers[0].What, "worse")
 	q := s.Accept(o.Number)
 	assert.Contains(t, q.Document.Items[0].RestoreText(q.Document.Studio), "€ 400.00")
 	assert.Contains(t, strings.Join(q.Document.Included, "; "), "delivery: by cart")
-	refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false), "1 piece still in work")
+	apptest.Refusal(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false), "1 piece still in work")
 	s.Finish(o.Number + "-1")
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, o.Number, time.Time{}, false))
 }
@@ -318,11 +311,11 @@ func TestRestoration(t *testing.T) {
 func TestLicenceFees(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(4, route.Raw)
-	plain := pricing(t, s, no).Price.CostMinor
-	design := pricing(t, s, no).Items[0].Parts[0].Model.DesignID
-	model := pricing(t, s, no).Items[0].Parts[0].ModelID
+	plain := apptest.Pricing(t, s, no).Price.CostMinor
+	design := apptest.Pricing(t, s, no).Items[0].Parts[0].Model.DesignID
+	model := apptest.Pricing(t, s, no).Items[0].Parts[0].ModelID
 	require.NoError(t, s.Models.SaveLicence(s.Ctx, s.Owner, model, models.LicenceForm{Licence: studio.LicencePerCopy, Fee: "2.50"}))
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	fee := int64(0)
 	for _, l := range d.Items[0].Estimate.Lines {
 		if l.Kind == quote.Bought {
@@ -333,10 +326,10 @@ func TestLicenceFees(t *testing.T) {
 	assert.Greater(t, d.Price.CostMinor, plain)
 	q := s.Accept(no)
 	assert.Empty(t, q.Document.Items[0].Spec.Extras)
-	assert.False(t, pricing(t, s, no).Changed())
+	assert.False(t, apptest.Pricing(t, s, no).Changed())
 	// A fee that somebody enters under the same words is their own.
 	require.NoError(t, s.Orders.AddExtra(s.Ctx, s.Owner, no, d.Items[0].ID, quote.Extra{Kind: quote.Licence, What: "licence: mine", Each: 3}))
-	d = pricing(t, s, no)
+	d = apptest.Pricing(t, s, no)
 	assert.Len(t, d.Items[0].Extras, 1)
 	assert.Len(t, d.Items[0].Fees, 1)
 	// The size sheet asks the same price as the order's.
@@ -351,21 +344,21 @@ func TestWeaponsAreAskedAbout(t *testing.T) {
 	no := s.Order(1, route.Raw)
 	with(t, s, no, func(f *orders.ItemForm, _ *studio.ItemOptions) { f.Title = "Moth-guard’s sword" })
 	_, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
-	refusal(t, err, "looks like a weapon")
-	id := pricing(t, s, no).Items[0].ID
+	apptest.Refusal(t, err, "looks like a weapon")
+	id := apptest.Pricing(t, s, no).Items[0].ID
 	require.NoError(t, s.Orders.SayWeapon(s.Ctx, s.Owner, no, id, true))
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(q.Document.Cautions, " "), "look-alikes")
 	require.NoError(t, s.Orders.SayWeapon(s.Ctx, s.Owner, no, id, false))
-	assert.Empty(t, pricing(t, s, no).Troubles())
+	assert.Empty(t, apptest.Pricing(t, s, no).Troubles())
 }
 
 // The finish routes of an item, side by side; one is taken, one becomes the studio’s.
 func TestFinishRoutesSideBySide(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Primed)
-	id := pricing(t, s, no).Items[0].ID
+	id := apptest.Pricing(t, s, no).Items[0].ID
 	_, _, list, err := s.Quotes.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
 	assert.Len(t, list, len(finish.Routes(rates.Starting())))
@@ -376,12 +369,12 @@ func TestFinishRoutesSideBySide(t *testing.T) {
 		assert.Equal(t, r.Key == "light", r.Now)
 	}
 	require.NoError(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "primer", false))
-	assert.Equal(t, "primer", pricing(t, s, no).Items[0].FinishRoute)
+	assert.Equal(t, "primer", apptest.Pricing(t, s, no).Items[0].FinishRoute)
 	require.NoError(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "gaps", true))
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	assert.Empty(t, d.Items[0].FinishRoute)
 	assert.Equal(t, "gaps", d.Shop.Studio.Defaults.FinishRoute("resin", route.Primed))
-	refusal(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
+	apptest.Refusal(t, s.Orders.SetFinishRoute(s.Ctx, s.Owner, no, id, "magic", false), "no such finish route")
 	s.Change(no, id, 1, route.Raw, 1)
 	_, _, list, err = s.Quotes.FinishRoutes(s.Ctx, no, id)
 	require.NoError(t, err)
@@ -393,7 +386,7 @@ func TestWorkingAddsUp(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(2, route.Painted)
 	with(t, s, no, func(f *orders.ItemForm, _ *studio.ItemOptions) { f.Title = "=1+1" })
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	rows, err := csv.NewReader(bytes.NewReader(d.Working())).ReadAll()
 	require.NoError(t, err)
 	sum := 0.0
@@ -430,12 +423,12 @@ func TestRatesTravel(t *testing.T) {
 	assert.Equal(t, [2]float64{40, 31}, [2]float64{list[0].Before, list[0].After}, "newest first")
 	assert.Equal(t, s.Owner.Name, list[0].Who)
 	_, err = s.Setup.ImportRates(s.Ctx, s.Owner, []byte("key,value\nwage,12\nmargin,99\n"))
-	refusal(t, err, "line 3")
+	apptest.Refusal(t, err, "line 3")
 	h, err = s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 31.0, h.Book.V("wage"), "nothing is taken by halves")
 	_, err = s.Setup.ImportRates(s.Ctx, s.Owner, []byte("key,value\n"))
-	refusal(t, err, "no rate")
+	apptest.Refusal(t, err, "no rate")
 }
 
 // What would cost less is said, and done with one word: a long print in pieces, many copies
@@ -444,27 +437,27 @@ func TestSavingsAreTaken(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
 	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
-	s.Change(long, pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
+	s.Change(long, apptest.Pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
 	for no, cast := range map[string]bool{long: false, many: true} {
-		before := pricing(t, s, no)
+		before := apptest.Pricing(t, s, no)
 		require.Len(t, before.Items[0].Estimate.Savings, 1)
 		saving := before.Items[0].Estimate.Savings[0]
 		assert.Equal(t, cast, saving.Cast)
 		require.NoError(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, before.Items[0].ID, saving))
-		after := pricing(t, s, no)
+		after := apptest.Pricing(t, s, no)
 		assert.Less(t, after.Price.CostMinor, before.Price.CostMinor, saving.Text)
 		assert.Empty(t, after.Items[0].Estimate.Savings)
 	}
-	no, it := long, pricing(t, s, long).Items[0]
-	refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
-	refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
+	no, it := long, apptest.Pricing(t, s, long).Items[0]
+	apptest.Refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: 99}), "not on the item")
+	apptest.Refusal(t, s.Orders.TakeSaving(s.Ctx, s.Owner, no, it.ID, studio.Saving{PartID: it.Parts[0].ID, CutInto: 99}), "at most")
 }
 
 // A date sooner than usual hours allow asks a rush; one that nobody can keep is told so.
 func TestRush(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(24, route.Painted)
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	require.True(t, d.Soonest.Before(d.Earliest))
 	percent, never := d.RushFor(d.Earliest.Add(time.Hour))
 	assert.Zero(t, percent)
@@ -481,24 +474,24 @@ func TestRush(t *testing.T) {
 func TestShapesAreMeasuredLater(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Painted)
-	before := pricing(t, s, no)
+	before := apptest.Pricing(t, s, no)
 	m := before.Items[0].Parts[0].Model
 	require.True(t, m.Shape.Detail.Measured())
 	require.True(t, m.Shape.Faces.Known())
 	known := m.Shape
 	m.Shape.Detail.RaisedMM, m.Shape.Detail.HollowMM, m.Shape.Faces, m.Shape.BentMM = nil, nil, solid.Faces{}, 0
 	require.NoError(t, s.Store.Write(s.Ctx, func(tx *store.Tx) error { return tx.SaveShape(m) }))
-	plain := pricing(t, s, no)
+	plain := apptest.Pricing(t, s, no)
 	require.False(t, plain.Items[0].Parts[0].Model.Shape.Detail.Measured())
 	assert.Less(t, plain.Price.CostMinor, before.Price.CostMinor, "no edges are known to be lit")
 	ctx, stop := context.WithCancel(s.Ctx)
 	done := make(chan struct{})
 	go func() { s.Jobs.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
-	require.Eventually(t, func() bool { return pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return apptest.Pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
 	stop()
 	<-done
-	assert.Equal(t, known, pricing(t, s, no).Items[0].Parts[0].Model.Shape)
-	assert.Equal(t, before.Price.CostMinor, pricing(t, s, no).Price.CostMinor)
+	assert.Equal(t, known, apptest.Pricing(t, s, no).Items[0].Parts[0].Model.Shape)
+	assert.Equal(t, before.Price.CostMinor, apptest.Pricing(t, s, no).Price.CostMinor)
 }
 
 // Runs that fail teach the machine's own odds: half a plate lost is half a failure.
@@ -532,9 +525,9 @@ func TestFailedRunsTeachOdds(t *testing.T) {
 func TestFirstTimesOfAPerson(t *testing.T) {
 	s := apptest.New(t)
 	no := s.Order(1, route.Raw)
-	plain := pricing(t, s, no).Price.CostMinor
+	plain := apptest.Pricing(t, s, no).Price.CostMinor
 	with(t, s, no, func(_ *orders.ItemForm, m *studio.ItemOptions) { m.PersonID = s.Bench.ID })
-	green := pricing(t, s, no).Price.CostMinor
+	green := apptest.Pricing(t, s, no).Price.CostMinor
 	assert.Greater(t, green, plain)
 	other := s.Order(3, route.Raw)
 	s.Accept(other)
@@ -542,7 +535,7 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 	for i := range 3 {
 		s.Finish(fmt.Sprintf("%s-%d", other, i+1))
 	}
-	d := pricing(t, s, no)
+	d := apptest.Pricing(t, s, no)
 	assert.Positive(t, d.Shop.History.Practice[s.Bench.ID][route.Wash])
 	for _, l := range d.Items[0].Estimate.Lines {
 		if l.What != "wash" {
@@ -556,5 +549,5 @@ func TestFirstTimesOfAPerson(t *testing.T) {
 	}
 	_, err := s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Wage: "90"})
 	require.NoError(t, err)
-	assert.Greater(t, pricing(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
+	assert.Greater(t, apptest.Pricing(t, s, no).Price.CostMinor, d.Price.CostMinor, "a wage of one's own")
 }

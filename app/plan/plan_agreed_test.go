@@ -1,4 +1,4 @@
-package app_test
+package plan_test
 
 import (
 	"math"

@@ -1,4 +1,4 @@
-package app_test
+package pieces_test
 
 import (
 	"testing"
@@ -56,7 +56,7 @@ func TestLoadsAreStampedTogether(t *testing.T) {
 		assert.InDelta(t, 8/float64(n), p.Last().Minutes, 1e-9)
 	}
 	_, err = s.Pieces.StampTogether(s.Ctx, s.Bench, first, studio.Stamp{Minutes: -1})
-	refusal(t, err, "Nothing was stamped")
+	apptest.Refusal(t, err, "Nothing was stamped")
 
 	// One of the second load was stamped on another tablet meanwhile: none is stamped.
 	second := map[string]string{}
@@ -67,13 +67,13 @@ func TestLoadsAreStampedTogether(t *testing.T) {
 	_, err = s.Pieces.Stamp(s.Ctx, s.Owner, gone.Code, studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
 	_, err = s.Pieces.StampTogether(s.Ctx, s.Bench, second, studio.Stamp{Minutes: -1})
-	refusal(t, err, "Nothing was stamped")
+	apptest.Refusal(t, err, "Nothing was stamped")
 	delete(second, gone.Code)
 	n, err = s.Pieces.StampTogether(s.Ctx, s.Bench, second, studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
 	assert.Equal(t, len(second), n)
 	_, err = s.Pieces.StampTogether(s.Ctx, s.Bench, nil, studio.Stamp{})
-	refusal(t, err, "Choose the pieces")
+	apptest.Refusal(t, err, "Choose the pieces")
 	_, err = s.Pieces.LoadSheet(s.Ctx, route.Base)
 	assert.Error(t, err)
 

@@ -1,4 +1,4 @@
-package app_test
+package plan_test
 
 import (
 	"fmt"
@@ -136,7 +136,7 @@ func TestThePlanOfTheStudio(t *testing.T) {
 	at = slices.IndexFunc(sheet.Tasks, func(x plan.Task) bool { return x.Doing == studio.RunOn && sheet.Plates[x.Plate].Number == number })
 	require.GreaterOrEqual(t, at, 0)
 	assert.True(t, sheet.Tasks[at].From.Equal(sheet.Now))
-	due := lies(t, s, number).Plate.Run.Due()
+	due := apptest.Lies(t, s, number).Plate.Run.Due()
 	assert.WithinDuration(t, due, sheet.Tasks[at].To, 2*time.Second)
 	for _, x := range sheet.Tasks {
 		if x.Doing == studio.EmptyIt && sheet.Plates[x.Plate].Number == number {
@@ -214,7 +214,7 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 8}))
 	q := s.Accept(asked)
 	assert.Positive(t, q.Document.Sure, "the client reads the sure date")
-	assert.WithinDuration(t, promised(t, s, asked), time.UnixMilli(q.Document.Sure), 36*time.Hour)
+	assert.WithinDuration(t, apptest.Promised(t, s, asked), time.UnixMilli(q.Document.Sure), 36*time.Hour)
 	planned := planOf(t, s).Ready(order.Order.ID)
 	assert.Equal(t, planned, promise(asked))
 	assert.True(t, planned.After(s.Clock.At))
@@ -279,16 +279,6 @@ func TestWhatWasAcceptedPrintedOtherwise(t *testing.T) {
 	ways, err = s.Quotes.OtherWays(s.Ctx, other)
 	require.NoError(t, err)
 	assert.Empty(t, ways, "it is printed")
-}
-
-// promised is the sure date of an order.
-func promised(t *testing.T, s *apptest.Studio, no string) time.Time {
-	t.Helper()
-	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
-	require.NoError(t, err)
-	at, err := s.Plan.ReadyBy(s.Ctx, sheet.Order, sheet.Steps(), time.Minute)
-	require.NoError(t, err)
-	return at.Sure
 }
 
 // A studio without anything to do, or without anybody, has a plan of nothing.

@@ -1,4 +1,4 @@
-package app_test
+package models_test
 
 import (
 	"fmt"
@@ -29,7 +29,7 @@ import (
 // takenIn takes a model in as an item of an order of its own.
 func takenIn(s *apptest.Studio, name string, soup *mesh.Soup, tier string) (no string, it studio.Item) {
 	s.T.Helper()
-	no = enquiry(s)
+	no = apptest.Enquiry(s)
 	items, problems, err := s.Orders.AddItem(s.Ctx, s.Owner, no, []models.Upload{apptest.Upload(name, mesh.WriteSTL(soup))}, false)
 	require.NoError(s.T, err)
 	require.Empty(s.T, problems)
@@ -54,7 +54,7 @@ func TestAnOrientationFlowsOn(t *testing.T) {
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)
-	j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	j := apptest.Remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
@@ -122,7 +122,7 @@ func TestHollowedPart(t *testing.T) {
 	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 40, Y: 40, Z: 40}), "raw")
 	part := it.Parts[0]
 	require.Equal(t, 2.0, part.WallMM, "by its thickness it is thought hollow from the start")
-	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
+	j := apptest.Remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	m, err := s.Models.Model(s.Ctx, j.MadeID)
 	require.NoError(t, err)
@@ -146,7 +146,7 @@ func TestHollowedPart(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, m.ID, shelf[0].ModelID, "the shelf shows the hollow one, not its plug")
 
-	j = remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 25})
+	j = apptest.Remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 25})
 	assert.Equal(t, studio.JobFailed, j.State)
 	assert.Contains(t, j.Note, "thick enough")
 	var refusal *change.Refusal
@@ -160,10 +160,10 @@ func TestCutPartsBecomeParts(t *testing.T) {
 	s := apptest.New(t)
 	no, it := takenIn(s, "beam.stl", meshtest.Box(mesh.Vec{X: -30, Y: 5}, mesh.Vec{X: 90, Y: 20, Z: 20}), "raw")
 	part := it.Parts[0]
-	j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{30, 60}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+	j := apptest.Remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{30, 60}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	// Another cut of the same model, so that the pieces of each must be told apart.
-	other := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}})
+	other := apptest.Remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}})
 	require.Equal(t, studio.JobDone, other.State, other.Note)
 	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -181,7 +181,7 @@ func TestCutPartsBecomeParts(t *testing.T) {
 	assert.Equal(t, 2, dowels)
 	assert.Greater(t, volume, 0.9*90*20*20)
 	assert.Less(t, volume, 90.0*20*20, "less the sockets")
-	j = remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{500}})
+	j = apptest.Remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{500}})
 	assert.Contains(t, j.Note, "misses")
 	var refusal *change.Refusal
 	for _, o := range []studio.JobOptions{{Axis: "w", At: []float64{1}}, {Axis: "x"}, {Axis: "x", At: []float64{-1}}, {Axis: "x", At: []float64{1}, Pegs: 2}} {
@@ -334,7 +334,7 @@ func TestThinPlacesAndLayersFollow(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, l.Figures, 56)
 	assert.False(t, l.Turned)
-	remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	apptest.Remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
 	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, id, process.Resin, sheet.Orientations[0].ID)
@@ -350,14 +350,14 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	s := apptest.New(t)
 	no, it := takenIn(s, "block.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 30, Y: 30, Z: 60}), "raw")
 	part := it.Parts[0]
-	remade(s, part.ModelID, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
+	apptest.Remade(s, part.ModelID, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: solid.Wishes{Time: 1}})
 	sheet, err := s.App.Models.PrintSheet(s.Ctx, part.ModelID, process.Resin, "raw", 1, 0)
 	require.NoError(t, err)
 	lying := sheet.Orientations[0]
 	require.InDelta(t, 30, lying.Facts.HeightMM, 1)
 	_, err = s.App.Pieces.ChooseOrientation(s.Ctx, s.Owner, part.ModelID, process.Resin, lying.ID)
 	require.NoError(t, err)
-	j := remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4})
+	j := apptest.Remade(s, part.ModelID, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	require.NoError(t, s.Orders.UseVersion(s.Ctx, s.Owner, no, part.ID, j.MadeID))
 	order, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -386,7 +386,7 @@ func TestAnOrientationTakenAnew(t *testing.T) {
 	}
 	seen := map[int64]bool{}
 	for _, w := range []solid.Wishes{{Time: 1}, {Scar: 1}, {Time: 1}} {
-		j := remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: w})
+		j := apptest.Remade(s, id, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: w})
 		require.Equal(t, studio.JobDone, j.State, j.Note)
 		sheet, err := s.App.Models.PrintSheet(s.Ctx, id, process.Resin, "raw", 1, 0)
 		require.NoError(t, err)
@@ -426,7 +426,7 @@ func TestPricedInPiecesIsCarriedOut(t *testing.T) {
 		require.Len(t, plates.Held, 2)
 		assert.Contains(t, plates.Held[0].Why, "priced in 3 pieces and still one: cut it")
 
-		j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: c.at, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+		j := apptest.Remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: c.at, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
 		require.Equal(t, studio.JobDone, j.State, j.Note)
 		require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
 		sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -460,11 +460,11 @@ func TestCutBeforeTheYes(t *testing.T) {
 	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, form))
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	j := remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
+	j := apptest.Remade(s, part.ModelID, studio.JobCut, studio.JobOptions{Axis: "x", At: []float64{45}, Pegs: 1, PegMM: 5, ClearanceMM: 0.15})
 	require.Equal(t, studio.JobDone, j.State, j.Note)
 	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, part.ID, j.MadeID))
 	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile", Agreed: true}))
-	by, codes := piecesOf(t, s, no)
+	by, codes := apptest.PiecesOf(t, s, no)
 	require.Len(t, codes, 1+2+1)
 	for _, p := range by {
 		if p.Kind == studio.KindPrint {

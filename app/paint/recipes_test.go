@@ -1,4 +1,4 @@
-package app_test
+package paint_test
 
 import (
 	"bytes"
@@ -22,70 +22,30 @@ import (
 	"sakuji/studio"
 )
 
-// grey is a recipe as somebody writes it down.
-func grey(name string) studio.Recipe {
-	return studio.Recipe{Name: name, Medium: finish.AcrylicPaint, Colour: "#60656b", Paints: []studio.PaintPart{{Paint: "white acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 20,
-		Tool: finish.Airbrush, PressureBar: 1.4, Coats: 2, Over: "grey primer", OverColour: "#808080"}
-}
-
-// toBase stamps a piece until its base coats are next.
-func toBase(t *testing.T, s *apptest.Studio, code string) {
-	t.Helper()
-	for range 40 {
-		p, err := s.Pieces.Piece(s.Ctx, code)
-		require.NoError(t, err)
-		if p.Kind() == route.Base && !p.Wait {
-			return
-		}
-		if p.Wait {
-			s.Clock.At = p.Until
-			continue
-		}
-		_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1})
-		require.NoError(t, err)
-	}
-	t.Fatal("no base coats")
-}
-
-// painted is an order whose pieces are printed, with a plan for its wings.
-func painted(t *testing.T, copies int) (s *apptest.Studio, number string, r studio.Recipe, item studio.Item) {
-	s = apptest.New(t)
-	number = s.Order(copies, route.Painted)
-	s.Accept(number)
-	s.Print()
-	r, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
-	require.NoError(t, err)
-	plan, err := s.Paint.Plan(s.Ctx, number)
-	require.NoError(t, err)
-	item = plan.Items[0].Item
-	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, number, studio.Region{ItemID: item.ID, Name: "wings", Stage: route.Base, RecipeNumber: r.Number, SharePercent: 40}, ""))
-	return s, number, r, item
-}
-
 // A colour is signed off on a swatch before it goes on a piece; a no after a yes counts, and so does a change of the
 // recipe after it. What is laid is noted by the stamp, and years later “what did I use on the wings?” has its answer.
 func TestSignedOffOnASwatch(t *testing.T) {
-	s, no, r, _ := painted(t, 1)
+	s, no, r, _ := apptest.Painted(t, 1)
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	stamp := func(st studio.Stamp) error {
 		st.Minutes = -1
 		_, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, st)
 		return err
 	}
-	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off wing grey (R1) on a swatch.")
+	apptest.Refusal(t, stamp(studio.Stamp{}), "Nobody has signed off wing grey (R1) on a swatch.")
 	o, err := s.Orders.Orders(s.Ctx)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{OrderID: o[0].ID, Coats: 2}))
-	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
+	apptest.Refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
 	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	assert.Equal(t, "grey primer", sheet.Swatches[0].Over, "as the recipe has it")
 	id := sheet.Swatches[0].ID
-	refusal(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", " "), "Say what is wrong with it")
+	apptest.Refusal(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", " "), "Say what is wrong with it")
 	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictYes, "the client", ""))
 	require.NoError(t, s.Paint.JudgeSwatch(s.Ctx, s.Bench, id, studio.VerdictNo, "the client", "too dark by daylight"))
-	refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
+	apptest.Refusal(t, stamp(studio.Stamp{}), "Nobody has signed off")
 	changed := r
 	changed.Paints[0].Parts = 3
 	second, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, changed)
@@ -112,16 +72,16 @@ func TestSignedOffOnASwatch(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list.Was, 1)
 	assert.Equal(t, code, list.Was[0].Code)
-	third, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, grey("wing grey"))
+	third, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, apptest.Grey("wing grey"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, third.Number, "a new one, though it is called alike")
 }
 
 // It can be painted all the same, with a reason; then what was laid otherwise than planned is noted as it was.
 func TestLaidOtherwiseThanPlanned(t *testing.T) {
-	s, no, r, item := painted(t, 2)
+	s, no, r, item := apptest.Painted(t, 2)
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	p, err := s.Pieces.Piece(s.Ctx, code)
 	require.NoError(t, err)
 	require.Len(t, p.ToPaint, 1)
@@ -145,10 +105,10 @@ func TestLaidOtherwiseThanPlanned(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 20, sheet.LeftML, 1e-6, "taken back with the stamp")
 	assert.Empty(t, sheet.Was)
-	refusal(t, s.Paint.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 30), "Between 0 and 20 ml")
+	apptest.Refusal(t, s.Paint.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 30), "Between 0 and 20 ml")
 	require.NoError(t, s.Paint.NoteMixLeft(s.Ctx, s.Bench, sheet.Mixes[0].ID, 0))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "again", Laid: map[int64]int{p.ToPaint[0].ID: 99}})
-	refusal(t, err, "between 0 and 30 coats")
+	apptest.Refusal(t, err, "between 0 and 30 coats")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "none of it", Laid: map[int64]int{p.ToPaint[0].ID: 0}})
 	require.NoError(t, err)
 	laid, err = s.Pieces.Piece(s.Ctx, code)
@@ -160,10 +120,10 @@ func TestLaidOtherwiseThanPlanned(t *testing.T) {
 // What takes longest of what was laid is what the piece's clocks go by: mirror metal beside acrylic is not taped
 // within the hour.
 func TestClocksGoByWhatWasLaid(t *testing.T) {
-	s, no, r, _ := painted(t, 1)
+	s, no, r, _ := apptest.Painted(t, 1)
 	code := no + "-1"
-	toBase(t, s, code)
-	mirror := grey("mirror")
+	apptest.ToBase(t, s, code)
+	mirror := apptest.Grey("mirror")
 	mirror.Medium, mirror.Coat = finish.MirrorMetal, route.Mirror
 	m, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, mirror)
 	require.NoError(t, err)
@@ -178,7 +138,7 @@ func TestClocksGoByWhatWasLaid(t *testing.T) {
 
 // A plan is put in order, copied to a sister, and no region lies on itself; some of a set have a colour of their own.
 func TestPaintPlans(t *testing.T) {
-	s, no, r, item := painted(t, 3)
+	s, no, r, item := apptest.Painted(t, 3)
 	save := func(reg studio.Region) error {
 		reg.ItemID, reg.Stage, reg.RecipeNumber = item.ID, route.Base, r.Number
 		if reg.SharePercent == 0 {
@@ -198,13 +158,13 @@ func TestPaintPlans(t *testing.T) {
 	assert.InDelta(t, plan(no).Regions[0].Area.Result.Value/4, tips.Area.Result.Value, 1e-6)
 	assert.Equal(t, 2, tips.Copies(3))
 	wings.OverID = tips.ID
-	refusal(t, save(wings), "wings cannot lie on what lies on it")
-	refusal(t, save(studio.Region{Name: "x", Only: "2-1"}), "say the numbers on the labels")
-	refusal(t, save(studio.Region{Name: "x", SharePercent: 120}), "at most 100 %")
-	refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}, ""), "no such recipe")
+	apptest.Refusal(t, save(wings), "wings cannot lie on what lies on it")
+	apptest.Refusal(t, save(studio.Region{Name: "x", Only: "2-1"}), "say the numbers on the labels")
+	apptest.Refusal(t, save(studio.Region{Name: "x", SharePercent: 120}), "at most 100 %")
+	apptest.Refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "x", Stage: route.Base, RecipeNumber: 99, SharePercent: 1, Coats: 1}, ""), "no such recipe")
 	require.NoError(t, s.Paint.MoveRegion(s.Ctx, s.Bench, no, item.ID, tips.ID))
 	assert.Equal(t, "tips", plan(no).Regions[0].Name)
-	toBase(t, s, no+"-3")
+	apptest.ToBase(t, s, no+"-3")
 	third, err := s.Pieces.Piece(s.Ctx, no+"-3")
 	require.NoError(t, err)
 	require.Len(t, third.ToPaint, 1, "the third has no tips")
@@ -222,7 +182,7 @@ func TestPaintPlans(t *testing.T) {
 
 // A photograph of a swatch says its colour, unless somebody picked one.
 func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
-	s, _, r, _ := painted(t, 1)
+	s, _, r, _ := apptest.Painted(t, 1)
 	img := image.NewRGBA(image.Rect(0, 0, 60, 60))
 	for k := range 3600 {
 		img.Set(k%60, k/60, color.RGBA{40, 80, 120, 255})
@@ -238,20 +198,20 @@ func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, got.Differs(finish.Colour{R: 40, G: 80, B: 120}), 2.0, "as it is kept, a JPEG")
 	assert.Equal(t, "#112233", sheet.Swatches[0].Colour)
-	refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}), "How many coats")
+	apptest.Refusal(t, s.Paint.AddSwatch(s.Ctx, s.Bench, r.Number, studio.Swatch{Coats: 0}), "How many coats")
 }
 
 // A lacquer of the plan is stopped over acrylic before the can is open, until that is hard, although the item itself says
 // nothing of it; over a lacquer it is not.
 func TestARecipeThatAttacksIsStopped(t *testing.T) {
-	s, no, _, item := painted(t, 1)
-	lacquer := grey("lacquer red")
+	s, no, _, item := apptest.Painted(t, 1)
+	lacquer := apptest.Grey("lacquer red")
 	lacquer.Medium, lacquer.Coat = finish.CanPaint, route.Lacquer
 	l, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, lacquer)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}, ""))
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1, Early: true, Note: "agreed by telephone"})
 	require.NoError(t, err)
 	p, err := s.Pieces.Piece(s.Ctx, code)
@@ -269,7 +229,7 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	assert.Equal(t, p.Until, list.Rows[0].Until)
 	assert.Equal(t, "Nobody has signed off lacquer red (R2) on a swatch.", list.Rows[0].Unsigned)
 	err = s.Pieces.Begin(s.Ctx, s.Bench, map[string]string{code: p.Shown()}, time.Time{})
-	refusal(t, err, "cannot be begun")
+	apptest.Refusal(t, err, "cannot be begun")
 	s.Clock.At = p.Until.Add(time.Minute)
 	p, err = s.Pieces.Piece(s.Ctx, code)
 	require.NoError(t, err)
@@ -280,9 +240,9 @@ func TestARecipeThatAttacksIsStopped(t *testing.T) {
 // A search follows what happens: what is stamped with a note or painted is found by any three letters of it and by two,
 // and no more when it is taken back; letters that mean something to a search mean themselves.
 func TestFindFollowsWhatHappens(t *testing.T) {
-	s, no, _, _ := painted(t, 1)
+	s, no, _, _ := apptest.Painted(t, 1)
 	code := no + "-1"
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	kinds := func(letters string) (out []string) {
 		found, err := s.Today.Find(s.Ctx, letters)
 		require.NoError(t, err, letters)
@@ -316,7 +276,7 @@ func TestFindFollowsWhatHappens(t *testing.T) {
 // Two tablets: what somebody else has changed meanwhile is not overwritten, and what was laid of a region that is gone is
 // not lost in silence.
 func TestTwoTabletsAtAPaintPlan(t *testing.T) {
-	s, no, r, item := painted(t, 1)
+	s, no, r, item := apptest.Painted(t, 1)
 	code := no + "-1"
 	region := func() studio.Region {
 		plan, err := s.Paint.Plan(s.Ctx, no)
@@ -328,21 +288,21 @@ func TestTwoTabletsAtAPaintPlan(t *testing.T) {
 	first.Coats = 3
 	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, first, seen))
 	second.Stop = "early"
-	refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, second, seen), "Somebody has changed wings meanwhile")
+	apptest.Refusal(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, second, seen), "Somebody has changed wings meanwhile")
 	assert.Equal(t, 3, region().Coats)
 	s.Clock.Pass(time.Minute)
 	newer, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, r)
 	require.NoError(t, err)
 	_, err = s.Paint.SaveRecipe(s.Ctx, s.Bench, r) // as the other tablet still shows it
-	refusal(t, err, "Somebody has changed wing grey meanwhile")
+	apptest.Refusal(t, err, "Somebody has changed wing grey meanwhile")
 	_, err = s.Paint.SaveRecipe(s.Ctx, s.Bench, newer)
 	require.NoError(t, err)
 
-	toBase(t, s, code)
+	apptest.ToBase(t, s, code)
 	id := region().ID
 	require.NoError(t, s.Paint.DropRegion(s.Ctx, s.Bench, no, item.ID, id))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Laid: map[int64]int{id: 2}})
-	refusal(t, err, "has changed meanwhile")
+	apptest.Refusal(t, err, "has changed meanwhile")
 	require.NoError(t, s.Pieces.NoteFlaw(s.Ctx, s.Bench, code, studio.Flaw{Kind: "dust", Cause: "not wiped, or sanding beside it", Verdict: studio.FlawMended, Minutes: 9}, ""))
 	p, err := s.Pieces.Piece(s.Ctx, code)
 	require.NoError(t, err)
@@ -356,7 +316,7 @@ func TestTwoTabletsAtAPaintPlan(t *testing.T) {
 
 // An order that is repeated is painted as it was, with what was agreed of it.
 func TestARepeatedOrderIsPaintedAlike(t *testing.T) {
-	s, no, r, item := painted(t, 2)
+	s, no, r, item := apptest.Painted(t, 2)
 	plan, err := s.Paint.Plan(s.Ctx, no)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "tips", Stage: route.Light, RecipeNumber: r.Number, OverID: plan.Items[0].Regions[0].ID, SharePercent: 5, Only: "1"}, ""))
@@ -372,5 +332,5 @@ func TestARepeatedOrderIsPaintedAlike(t *testing.T) {
 	assert.Empty(t, regions[1].Only)
 	require.Len(t, plan.Decided, 2)
 	assert.Equal(t, "https://example.org/heron", plan.Decided[1].Link())
-	refusal(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, "gossip", "x"), "A point is")
+	apptest.Refusal(t, s.Orders.AddPoint(s.Ctx, s.Owner, no, "gossip", "x"), "A point is")
 }

@@ -1,4 +1,4 @@
-package app_test
+package stock_test
 
 import (
 	"testing"
@@ -37,8 +37,8 @@ func TestLots(t *testing.T) {
 	spoken := stock().ReservedG
 	assert.Positive(t, spoken)
 	assert.InDelta(t, spoken, stock().BuyG(), 1e-9, "there is none of it")
-	refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: " ", Grams: 500}), "hat stands on it")
-	refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle", Grams: -5}), "hat is in it")
+	apptest.Refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: " ", Grams: 500}), "hat stands on it")
+	apptest.Refusal(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle", Grams: -5}), "hat is in it")
 	assert.ErrorIs(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: 99, Label: "bottle", Grams: 5}), store.ErrNotFound)
 	require.NoError(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle 1", Grams: 500, PricePerKG: 400}))
 	s.Clock.Pass(time.Minute)
@@ -47,19 +47,19 @@ func TestLots(t *testing.T) {
 	assert.InDelta(t, 512, stock().LeftG, 1e-9)
 	require.NoError(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, 1000))
 	assert.InDelta(t, 1000+spoken-512, stock().BuyG(), 1e-9)
-	refusal(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, -1), "etween nothing")
+	apptest.Refusal(t, s.Stock.SetLeast(s.Ctx, s.Owner, s.Resin, -1), "etween nothing")
 
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	takes := sheet.Estimate.Grams
 	small, large := sheet.Lots[0], sheet.Lots[1]
 	var ask *studio.Confirm
 	require.ErrorAs(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: small.ID}}), &ask)
 	assert.Contains(t, ask.Text, "should have 12 g left")
-	refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: 77}}), "used up, or of another material")
+	apptest.Refusal(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: 77}}), "used up, or of another material")
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: large.ID}}))
-	running := lies(t, s, number)
+	running := apptest.Lies(t, s, number)
 	assert.InDelta(t, 400, running.Material.Figures.V("price"), 1e-9, "its own price")
 	assert.Greater(t, running.Estimate.CostMinor, sheet.Estimate.CostMinor)
 	s.Clock.Pass(12 * time.Hour)
@@ -77,7 +77,7 @@ func TestLots(t *testing.T) {
 	s.Clock.Pass(time.Minute)
 	require.NoError(t, s.Stock.Weigh(s.Ctx, s.Bench, large.ID, 300))
 	assert.InDelta(t, 300, stock().Lots[0].LeftG(), 1e-9)
-	refusal(t, s.Stock.Weigh(s.Ctx, s.Bench, large.ID, 501), "that were bought")
+	apptest.Refusal(t, s.Stock.Weigh(s.Ctx, s.Bench, large.ID, 501), "that were bought")
 	require.NoError(t, s.Stock.End(s.Ctx, s.Bench, large.ID))
 	assert.Len(t, stock().Lots, 1)
 	assert.ErrorIs(t, s.Stock.End(s.Ctx, s.Bench, 99), store.ErrNotFound)
@@ -94,13 +94,13 @@ func TestLots(t *testing.T) {
 func TestBathsAndWhence(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.Stock.Received(s.Ctx, s.Bench, studio.Lot{MaterialID: s.Resin, Label: "bottle 1", Grams: 1000}))
-	refusal(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 4, StrengthPercent: 140}), "strength")
+	apptest.Refusal(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 4, StrengthPercent: 140}), "strength")
 	require.NoError(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "wash", Litres: 0.001, StrengthPercent: 96}))
 	no := s.Order(2, route.Raw)
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	sheet := lies(t, s, number)
+	sheet := apptest.Lies(t, s, number)
 	require.NoError(t, s.Plates.StartRun(s.Ctx, s.Bench, number, studio.Started{Lot: studio.Lot{ID: sheet.Lots[0].ID}}))
 	s.Clock.Pass(12 * time.Hour)
 	out := map[int64]studio.Outcome{}
@@ -115,7 +115,7 @@ func TestBathsAndWhence(t *testing.T) {
 	assert.Contains(t, piece.Load, "at once")
 	first := piece.Baths[0]
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 2, Bath: 99})
-	refusal(t, err, "That bath was emptied")
+	apptest.Refusal(t, err, "That bath was emptied")
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-1", studio.Stamp{Minutes: 2, Bath: first.ID})
 	require.NoError(t, err)
 	stock, err := s.Stock.Sheet(s.Ctx)
@@ -141,7 +141,7 @@ func TestBathsAndWhence(t *testing.T) {
 	assert.Zero(t, stock.Baths[0].Parts)
 	assert.Empty(t, stock.Baths[0].Due(stock.Shop.Book))
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-2", studio.Stamp{Minutes: 2, Bath: first.ID})
-	refusal(t, err, "That bath was emptied")
+	apptest.Refusal(t, err, "That bath was emptied")
 }
 
 // What wears on a machine is counted by its runs; replaced, it begins anew.
@@ -171,10 +171,10 @@ func TestWearOfAMachine(t *testing.T) {
 	assert.Equal(t, "The film has done 1 of 1 plates: replace it.", worn[0].Text())
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	for _, c := range lies(t, s, number).Ready {
+	for _, c := range apptest.Lies(t, s, number).Ready {
 		assert.True(t, c.Key != "film" || c.Why == worn[0].Text(), "it is asked before the run")
 	}
-	refusal(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Nozzle), "no such part")
+	apptest.Refusal(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Nozzle), "no such part")
 	assert.ErrorIs(t, s.Plates.Replaced(s.Ctx, s.Bench, 99, studio.Film), store.ErrNotFound)
 	s.Clock.Pass(time.Minute)
 	require.NoError(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Film))

@@ -1,4 +1,4 @@
-package app_test
+package stock_test
 
 import (
 	"testing"
@@ -40,10 +40,10 @@ func TestAMixIsALotWithARecipe(t *testing.T) {
 	mix := func(label string, grams map[int64]float64) error {
 		return s.Stock.Mix(s.Ctx, s.Bench, s.Resin, label, grams)
 	}
-	refusal(t, mix("m", map[int64]float64{grey.ID: 100}), "two lots at least")
-	refusal(t, mix("m", map[int64]float64{grey.ID: 1100, tough.ID: 5}), "there are 1000 g")
-	refusal(t, mix("m", map[int64]float64{grey.ID: 100, tough.ID: -5}), "Of tough 1")
-	refusal(t, mix(" ", map[int64]float64{grey.ID: 100, tough.ID: 50}), "what stands on it")
+	apptest.Refusal(t, mix("m", map[int64]float64{grey.ID: 100}), "two lots at least")
+	apptest.Refusal(t, mix("m", map[int64]float64{grey.ID: 1100, tough.ID: 5}), "there are 1000 g")
+	apptest.Refusal(t, mix("m", map[int64]float64{grey.ID: 100, tough.ID: -5}), "Of tough 1")
+	apptest.Refusal(t, mix(" ", map[int64]float64{grey.ID: 100, tough.ID: 50}), "what stands on it")
 	require.NoError(t, mix("tough grey", map[int64]float64{grey.ID: 350, tough.ID: 150}))
 	got := stock()["tough grey"]
 	assert.InDelta(t, 500, got.LeftG(), 1e-9)
@@ -63,9 +63,9 @@ func TestAMixIsALotWithARecipe(t *testing.T) {
 
 	require.NoError(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 900, 120))
 	assert.InDelta(t, 780, stock()["tough 1"].LeftG(), 1e-9)
-	refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 90, 120), "less than the 120 g")
-	refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 900, 0), "when it is empty")
-	refusal(t, s.Setup.SetDevices(s.Ctx, s.Owner, setup.Devices{Scale: "the one on the shelf"}), "is no address")
+	apptest.Refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 90, 120), "less than the 120 g")
+	apptest.Refusal(t, s.Stock.WeighFull(s.Ctx, s.Bench, tough.ID, 900, 0), "when it is empty")
+	apptest.Refusal(t, s.Setup.SetDevices(s.Ctx, s.Owner, setup.Devices{Scale: "the one on the shelf"}), "is no address")
 	require.NoError(t, s.Setup.SetDevices(s.Ctx, s.Owner, setup.Devices{Scale: "http://127.0.0.1:8652/"}))
 	sheet, err := s.Stock.Sheet(s.Ctx)
 	require.NoError(t, err)

@@ -1,8 +1,7 @@
-package app_test
+package quotes_test
 
 import (
 	"bytes"
-	"errors"
 	"strings"
 	"testing"
 	"time"
@@ -22,21 +21,13 @@ import (
 	"sakuji/studio"
 )
 
-// asked is the question that a change came back with.
-func asked(t *testing.T, err error) string {
-	t.Helper()
-	var q *studio.Confirm
-	require.True(t, errors.As(err, &q), "%v", err)
-	return q.Text
-}
-
 // second drops what a change made: only whether it was refused counts.
 func second[T any](_ T, err error) error { return err }
 
 // What an order takes up again of an old revision has none of the parts that came later.
 func TestAnOldRevisionHasNoNewerParts(t *testing.T) {
 	s := apptest.New(t)
-	no := enquiry(s)
+	no := apptest.Enquiry(s)
 	var kit bytes.Buffer
 	require.NoError(t, mesh.Write3MF(&kit, []mesh.Object{
 		{Name: "cup", Soup: meshtest.Turned([][2]float64{{0, 0}, {9, 0}, {12, 15}, {0, 15}}, 32)},
@@ -46,13 +37,13 @@ func TestAnOldRevisionHasNoNewerParts(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	first := pricing(t, s, no)
-	require.Equal(t, studio.JobDone, remade(s, items[0].Parts[0].ModelID, studio.JobBodies, studio.JobOptions{}).State)
+	first := apptest.Pricing(t, s, no)
+	require.Equal(t, studio.JobDone, apptest.Remade(s, items[0].Parts[0].ModelID, studio.JobBodies, studio.JobOptions{}).State)
 	require.NoError(t, s.Quotes.UseBodies(s.Ctx, s.Owner, no, items[0].Parts[0].ID, 0))
 	s.Change(no, items[0].ID, 3, route.Painted, 1.5)
-	require.Len(t, pricing(t, s, no).Items[0].Parts, 2)
+	require.Len(t, apptest.Pricing(t, s, no).Items[0].Parts, 2)
 	require.NoError(t, s.Quotes.RestartFrom(s.Ctx, s.Owner, no, 1))
-	again := pricing(t, s, no)
+	again := apptest.Pricing(t, s, no)
 	require.Len(t, again.Items[0].Parts, 1)
 	assert.Equal(t, first.Items[0].Parts[0].ID, again.Items[0].Parts[0].ID)
 	assert.Equal(t, first.Price.TotalMinor, again.Price.TotalMinor, "and costs what it cost")
@@ -72,7 +63,7 @@ func TestTheChoiceIsWhatIsPromised(t *testing.T) {
 	assert.Contains(t, promised(), "painting")
 	painted := q.Taken()
 	require.NoError(t, s.Quotes.AnswerQuote(s.Ctx, q.Token, quotes.Answer{Accept: true, Name: "Odile", Agreed: true, Chosen: studio.Chosen{Alternative: 1}}))
-	sheet := pricing(t, s, no)
+	sheet := apptest.Pricing(t, s, no)
 	q = *sheet.AcceptedQuote()
 	assert.NotContains(t, promised(), "painting")
 	assert.Less(t, q.Taken().Earliest, painted.Earliest)
@@ -81,7 +72,7 @@ func TestTheChoiceIsWhatIsPromised(t *testing.T) {
 
 	// Rates that move later move today's estimate and nothing that was agreed.
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 90}))
-	later := pricing(t, s, no)
+	later := apptest.Pricing(t, s, no)
 	assert.Equal(t, q.TotalMinor, later.Price.TotalMinor)
 	assert.Greater(t, later.Today.TotalMinor, q.TotalMinor)
 	assert.NotEmpty(t, later.MovedSince(q), "and says why")
@@ -93,11 +84,11 @@ func TestNoSecondDeposit(t *testing.T) {
 	no := s.Order(4, route.Painted)
 	first := s.Accept(no)
 	require.NoError(t, s.Paid(no, studio.Money{Minor: first.DepositMinor, Currency: "EUR"}.Plain()))
-	s.Change(no, pricing(t, s, no).Items[0].ID, 5, route.Painted, 1)
+	s.Change(no, apptest.Pricing(t, s, no).Items[0].ID, 5, route.Painted, 1)
 	second := s.Accept(no)
 	require.Greater(t, second.TotalMinor, first.TotalMinor)
 	assert.Equal(t, first.DepositMinor, second.Document.PaidMinor)
-	a := studio.AccountOf(&second, pricing(t, s, no).Payments)
+	a := studio.AccountOf(&second, apptest.Pricing(t, s, no).Payments)
 	assert.Equal(t, second.DepositMinor-first.DepositMinor, a.DepositOpen().Minor, "the share of what was added")
 }
 
@@ -110,19 +101,19 @@ func TestTheMoneyHasAnEnd(t *testing.T) {
 	s.Print()
 	s.Finish(no + "-1")
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, no, time.Time{}, false))
-	refusal(t, s.Money.CloseOrder(s.Ctx, s.Owner, no, ""), q.Total().String())
+	apptest.Refusal(t, s.Money.CloseOrder(s.Ctx, s.Owner, no, ""), q.Total().String())
 	pay := func(kind studio.PaymentKind, amount string, sure bool) error {
 		return s.Money.NotePayment(s.Ctx, s.Owner, no, money.PaymentForm{Kind: kind, Amount: amount, Sure: sure})
 	}
-	refusal(t, pay(studio.PaidPart, "ten", false), "ten")
-	refusal(t, pay(studio.PaidPart, "-3", false), "")
-	assert.Contains(t, asked(t, pay(studio.PaidRest, "100000", false)), "more than that")
+	apptest.Refusal(t, pay(studio.PaidPart, "ten", false), "ten")
+	apptest.Refusal(t, pay(studio.PaidPart, "-3", false), "")
+	assert.Contains(t, apptest.Asked(t, pay(studio.PaidRest, "100000", false)), "more than that")
 	require.NoError(t, pay(studio.PaidPart, "1,50", false))
-	paid := pricing(t, s, no).Payments
+	paid := apptest.Pricing(t, s, no).Payments
 	require.Len(t, paid, 1)
 	assert.EqualValues(t, 150, paid[0].AmountMinor)
 	require.NoError(t, s.Money.ReversePayment(s.Ctx, s.Owner, no, paid[0].ID))
-	refusal(t, s.Money.ReversePayment(s.Ctx, s.Owner, no, paid[0].ID), "already")
+	apptest.Refusal(t, s.Money.ReversePayment(s.Ctx, s.Owner, no, paid[0].ID), "already")
 	require.NoError(t, pay(studio.PaidRest, q.Total().Plain(), false))
 	today, err := s.Today.Today(s.Ctx)
 	require.NoError(t, err)
@@ -136,16 +127,16 @@ func TestTheMoneyHasAnEnd(t *testing.T) {
 func TestOddDatesAreAskedAbout(t *testing.T) {
 	s := apptest.New(t)
 	form := orders.OrderForm{NewClient: "Odile Brackwater", Title: "A toad", Wanted: "2026-05-01"}
-	assert.NotEmpty(t, asked(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, form))), "a day that has passed")
+	assert.NotEmpty(t, apptest.Asked(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, form))), "a day that has passed")
 	form.Sure = true
 	o, err := s.Orders.NewOrder(s.Ctx, s.Owner, form)
 	require.NoError(t, err)
 	assert.Equal(t, "2026-05-01", o.Wanted.UTC().Format(time.DateOnly))
-	refusal(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{ClientID: 1, Title: "x", Wanted: "yesterday"})), "yesterday")
+	apptest.Refusal(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, orders.OrderForm{ClientID: 1, Title: "x", Wanted: "yesterday"})), "yesterday")
 
 	// Two clients of one name are told apart.
 	form = orders.OrderForm{NewClient: "odile  BRACKWATER", Title: "Another toad"}
-	assert.Contains(t, asked(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, form))), "Odile Brackwater")
+	assert.Contains(t, apptest.Asked(t, second(s.Orders.NewOrder(s.Ctx, s.Owner, form))), "Odile Brackwater")
 	form.Sure = true
 	_, err = s.Orders.NewOrder(s.Ctx, s.Owner, form)
 	require.NoError(t, err)

@@ -1,4 +1,4 @@
-package app_test
+package plates_test
 
 import (
 	"testing"
@@ -37,8 +37,8 @@ func TestAMachineIsSetForAMaterial(t *testing.T) {
 	require.Len(t, m.Machine.Tuned[s.Resin], 1, "6 mm of lift is what the machine has anyway")
 	assert.Contains(t, m.Log[0].Text, "exposure 5 s, was 2.5")
 	assert.Equal(t, s.Bench.ID, m.Log[0].Who)
-	refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": -1}), "hard to believe")
-	refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.PLA, map[string]float64{"exposure": 3}), "Choose a resin material")
+	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": -1}), "hard to believe")
+	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.PLA, map[string]float64{"exposure": 3}), "Choose a resin material")
 
 	told, err := s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, HandsMin: 20, Grams: 6,
 		Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}, {ExposureS: 4.5, PinMM: 0.2, SlotMM: 0.4}}})
@@ -46,7 +46,7 @@ func TestAMachineIsSetForAMaterial(t *testing.T) {
 	assert.Equal(t, "Exposure for "+m.Material.Name+": 3 s, was 5.", told)
 	assert.Contains(t, sheet().Log[0].Text, "test piece: exposure 3 s, was 5 (20 min, 6 g)")
 	_, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}}})
-	refusal(t, err, "Two exposures at least")
+	apptest.Refusal(t, err, "Two exposures at least")
 	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": 0}))
 	assert.InDelta(t, before, hours(), 1e-9)
 	assert.Empty(t, sheet().Machine.Tuned)
@@ -66,7 +66,7 @@ func TestAMachinesRecord(t *testing.T) {
 	s := apptest.New(t)
 	require.NoError(t, s.Stock.Received(s.Ctx, s.Owner, studio.Lot{MaterialID: s.Resin, Label: "bottle 1", Grams: 1000}))
 	require.NoError(t, s.Plates.NoteTuning(s.Ctx, s.Bench, studio.Tuning{MachineID: s.Tarn, MaterialID: s.Resin, Did: " level ", HandsMin: 15, Grams: 40}))
-	refusal(t, s.Plates.NoteTuning(s.Ctx, s.Bench, studio.Tuning{MachineID: s.Tarn}), "Say what was done")
+	apptest.Refusal(t, s.Plates.NoteTuning(s.Ctx, s.Bench, studio.Tuning{MachineID: s.Tarn}), "Say what was done")
 	stock, err := s.Stock.Sheet(s.Ctx)
 	require.NoError(t, err)
 	assert.InDelta(t, 960, stock.Stock[0].LeftG, 1e-9)
@@ -75,7 +75,7 @@ func TestAMachinesRecord(t *testing.T) {
 	s.Accept(no)
 	number, _, err := s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
 	require.NoError(t, err)
-	on := lies(t, s, number).Pieces
+	on := apptest.Lies(t, s, number).Pieces
 	s.Begin(number)
 	s.Clock.Pass(20 * time.Hour)
 	out := map[int64]studio.Outcome{on[0].Piece.ID: {What: studio.Good}, on[1].Piece.ID: {What: studio.Failed, Cause: "wrong settings"}}
@@ -106,7 +106,7 @@ func TestAFileIsHeld(t *testing.T) {
 		s.Begin(number)
 		s.Clock.Pass(20 * time.Hour)
 		out := map[int64]studio.Outcome{}
-		for _, p := range lies(t, s, number).Pieces {
+		for _, p := range apptest.Lies(t, s, number).Pieces {
 			out[p.Piece.ID] = studio.Outcome{What: studio.Failed, Cause: "supports too few"}
 		}
 		require.NoError(t, s.Plates.EmptyPlate(s.Ctx, s.Bench, number, plates.Emptied{Outcomes: out}))
@@ -122,10 +122,10 @@ func TestAFileIsHeld(t *testing.T) {
 	assert.Equal(t, s.Tarn, sheet.Held[0].MachineID)
 	assert.Zero(t, sheet.Held[1].MachineID, "asked once for both")
 	_, _, err = s.Plates.LayPlate(s.Ctx, s.Bench, s.Tarn, s.Resin, studio.PrintProfile{})
-	refusal(t, err, "No piece waits")
+	apptest.Refusal(t, err, "No piece waits")
 
 	r := studio.Remedy{MachineID: s.Tarn, ModelID: sheet.Held[0].Piece.ModelID, Cause: "supports too few"}
-	refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, r), "Say what was put right")
+	apptest.Refusal(t, s.Plates.PutRight(s.Ctx, s.Bench, r), "Say what was put right")
 	s.Clock.Pass(time.Minute)
 	r.Did = "more supports"
 	require.NoError(t, s.Plates.PutRight(s.Ctx, s.Bench, r))
