@@ -28,7 +28,6 @@ type Room struct {
 	answers jobs.Answers
 	mu      sync.Mutex
 	last    *Sheet // the plan that was made last
-	lastKey string // what it was made of
 	made    time.Time
 }
 
@@ -71,12 +70,11 @@ type Late struct {
 	S     int64
 }
 
-// How long a plan is looked for, and for how long it stays the plan while nothing happens. Source: from
-// memory.
+// How much is looked for a plan, in tasks that are laid (schedule.Search.Look), and for how long it stays the plan while nothing
+// happens. Source: from memory; some 30 µs a task in a studio with 400 tasks ahead.
 const (
-	planBudget = 400 * time.Millisecond
-	replanUpTo = 200 * time.Millisecond // of everything, where people have agreed on one: somebody waits
-	planSteps  = 1500                   // a small studio gets the same plan on any machine
+	planLaid   = 12_000
+	replanLaid = 6_000 // of everything, where people have agreed on one: somebody waits
 	planFresh  = 5 * time.Minute
 	worthS     = 3600 // less of lateness, by weight
 	worthFlow  = 0.97 // of the time that orders are in the house
@@ -91,10 +89,10 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 	now := a.Clock.Now().Truncate(time.Second)
 	key := fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix())
 	return jobs.Ask(ctx, &a.answers, key, upTo, func(ctx context.Context) (Sheet, error) {
-		s, err := a.plan(ctx, now, planBudget)
+		s, err := a.plan(ctx, now)
 		if s.key, s.Change = key, last; err == nil {
 			a.mu.Lock()
-			a.last, a.lastKey, a.made = &s, key, time.Now()
+			a.last, a.made = &s, time.Now()
 			a.mu.Unlock()
 		}
 		return s, err
@@ -125,27 +123,9 @@ func (a *Room) Latest(ctx context.Context) (Sheet, bool) {
 	return *a.last, true
 }
 
-// atHand is the plan as it stands; where none is made of what has happened last, a first one, by the rules
-// alone.
-func (a *Room) atHand(ctx context.Context) (Sheet, error) {
-	last, err := a.LastChange(ctx)
-	if err != nil {
-		return Sheet{}, err
-	}
-	now := a.Clock.Now().Truncate(time.Second)
-	a.mu.Lock()
-	s, key := a.last, a.lastKey
-	a.mu.Unlock()
-	if s != nil && key == fmt.Sprintf("plan %d %d", last, now.Truncate(planFresh).Unix()) {
-		return *s, nil
-	}
-	return a.plan(ctx, now, 0)
-}
-
 // plan loads all of it and plans it.
-func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s Sheet, err error) {
+func (a *Room) plan(ctx context.Context, now time.Time) (s Sheet, err error) {
 	s = Sheet{Now: now}
-	begun := time.Now()
 	foreseen, err := a.plates.Foreseen(ctx)
 	if err != nil {
 		return s, err
@@ -156,10 +136,10 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 	s.in.Plates = append(s.in.Plates, foreseen...)
 	s.People, s.Plates, s.Orders = s.in.People, s.in.Plates, s.in.Orders
 	var never schedule.ErrNever
-	if err = s.search(ctx, begun, budget); errors.As(err, &never) { // hours that leave no room for something: the rest is planned all the same
+	if err = s.search(ctx); errors.As(err, &never) { // hours that leave no room for something: the rest is planned all the same
 		s.NoTime = never.Error()
 		s.in.Loose = true
-		err = s.search(ctx, begun, budget)
+		err = s.search(ctx)
 	}
 	if err != nil {
 		return s, err
@@ -173,30 +153,28 @@ func (a *Room) plan(ctx context.Context, now time.Time, budget time.Duration) (s
 
 // search looks for a plan. Where people have agreed on one, and an order would be late by it, another takes its
 // place if that is worth it: otherwise theirs goes on, with what is new in the gaps.
-func (s *Sheet) search(ctx context.Context, begun time.Time, budget time.Duration) error {
-	look := func(in studio.Planning, until time.Time) (out Sheet, err error) {
+func (s *Sheet) search(ctx context.Context) error {
+	look := func(in studio.Planning, laid int) (out Sheet, err error) {
 		out.problem, out.what = s.Shop.Problem(in)
 		search, err := schedule.NewSearch(out.problem, rand.New(rand.NewPCG(1, 1)))
 		if err != nil {
 			return out, err
 		}
-		for k := 0; k < planSteps && time.Now().Before(until) && ctx.Err() == nil; k++ {
-			search.Step()
-		}
+		search.Look(ctx, laid)
 		out.best = search.Best()
 		return out, nil
 	}
 	kept := s.in
 	kept.Keep = true
-	best, err := look(kept, begun)
+	best, err := look(kept, 0)
 	agreed := err == nil && mostlySeen(best.problem)
 	if err == nil && (!agreed || !s.in.Keep && best.best.Cost.LateS > 0) {
 		var other Sheet
-		until := time.Now().Add(budget)
+		laid := planLaid
 		if agreed { // theirs is good already
-			until = begun.Add(min(budget, replanUpTo))
+			laid = replanLaid
 		}
-		if other, err = look(s.in, until); err == nil && (!agreed || worthIt(other.best.Cost, best.best.Cost)) {
+		if other, err = look(s.in, laid); err == nil && (!agreed || worthIt(other.best.Cost, best.best.Cost)) {
 			best = other
 		}
 	}

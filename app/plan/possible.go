@@ -50,8 +50,8 @@ type PossibleWay struct {
 	For       string
 }
 
-// tryBudget is how long a way is planned for, beyond the rules.
-const tryBudget = 200 * time.Millisecond
+// tryLaid is how much is looked for a way, beyond the rules, in tasks laid.
+const tryLaid = 6_000
 
 // Possible tries them for an order: one that was accepted is in the plan; one that is asked for comes with what
 // its items take, and in what other ways it might be made. With a machine like another one, where that is named.
@@ -374,9 +374,7 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, 
 	if err != nil {
 		return PossibleWay{}, err
 	}
-	for end := time.Now().Add(tryBudget); time.Now().Before(end) && ctx.Err() == nil; {
-		search.Step()
-	}
+	search.Look(ctx, tryLaid)
 	plan := search.Best()
 	job := jobOf(problem, o)
 	way := PossibleWay{Name: strings.TrimSpace(w.name), Price: w.price, Ready: s.over(problem, plan, job)}

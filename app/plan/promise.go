@@ -39,10 +39,12 @@ type Rushed struct {
 	Late  []Late // who was promised another day, and is late by it, or later still
 }
 
-// How often the plan is lived through for a promise, and how long a rush is planned for. Source: from memory.
+// How often the plan is lived through for a promise, how much is looked for a rush, in tasks laid, and for how long the plan is
+// waited for that a promise stands on. Source: from memory.
 const (
 	promiseLives = 100
-	rushBudget   = 250 * time.Millisecond
+	rushLaid     = 8_000
+	promiseUpTo  = time.Minute
 
 	askedStretchMin = 90 // of a stage at a stretch, of an order that is asked for
 )
@@ -51,7 +53,7 @@ const (
 // planned stays where it is, and the order takes the gaps, or makes room as far as nobody is late by it.
 // Others that are asked for in its place are promised alike, as sure as the first.
 func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err error) {
-	s, err := a.atHand(ctx)
+	s, err := a.Plan(ctx, promiseUpTo)
 	out = make([]Promised, len(asked))
 	if err != nil || len(s.People) == 0 {
 		return out, err
@@ -85,9 +87,7 @@ func (s Sheet) fitted(ctx context.Context, items Asked) (*schedule.Problem, sche
 	if search, err = schedule.NewSearch(free, rand.New(rand.NewPCG(1, 2))); err != nil {
 		return p, best, kinds, nil
 	}
-	for k, end := 0, time.Now().Add(fitBudget); k < fitSteps && time.Now().Before(end) && ctx.Err() == nil; k++ {
-		search.Step()
-	}
+	search.Look(ctx, fitLaid)
 	if other := search.Best(); s.over(free, other, job).Before(s.over(p, best, job)) && s.unbroken(free, other) {
 		return free, other, kinds, nil
 	}
@@ -113,17 +113,16 @@ func (s Sheet) unbroken(p *schedule.Problem, plan schedule.Plan) bool {
 	return true
 }
 
-// What lateness of an order weighs that is fitted in among others, and how long that is looked for. Source:
+// What lateness of an order weighs that is fitted in among others, and how much is looked for that, in tasks laid. Source:
 // from memory.
 const (
 	fitWeight = 0.2
-	fitSteps  = 300
-	fitBudget = 120 * time.Millisecond
+	fitLaid   = 4_000
 )
 
 // Rush plans the studio with an order that is asked for before all others, and says whom that makes late.
 func (a *Room) Rush(ctx context.Context, items Asked) (out Rushed, err error) {
-	s, err := a.atHand(ctx)
+	s, err := a.Plan(ctx, promiseUpTo)
 	if err != nil || len(s.People) == 0 {
 		return out, err
 	}
@@ -134,9 +133,7 @@ func (a *Room) Rush(ctx context.Context, items Asked) (out Rushed, err error) {
 	if err != nil {
 		return out, nil //nolint:nilerr // what it takes fits nowhere: nobody can say
 	}
-	for end := time.Now().Add(rushBudget); time.Now().Before(end) && ctx.Err() == nil; {
-		search.Step()
-	}
+	search.Look(ctx, rushLaid)
 	plan := search.Best()
 	out.Ready = s.over(p, plan, job)
 	before := map[string]int64{}

@@ -2,6 +2,7 @@ package schedule
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 )
@@ -12,7 +13,7 @@ type Die interface {
 	Float64() float64
 }
 
-// Search looks for a good plan, and may be stopped at any time: it begins with the best of some rules, and
+// Search looks for a good plan, and may be stopped after any step: it begins with the best of some rules, and
 // then takes parts of the plan up again in another order, keeping what is better [published: late
 // acceptance, Burke and Bykov, The late acceptance hill-climbing heuristic, 2017]. Where every task has
 // one resource and the goal is an early end, it walks by moves on the longest path instead, which finds
@@ -92,6 +93,14 @@ func (s *Search) Step() {
 		}
 	default:
 		s.again()
+	}
+}
+
+// Look looks on until so many tasks have been laid again, all of them at each step, or until the context ends. It counts work
+// and not time: the same problem and the same die give the same plan on any machine, however busy it is.
+func (s *Search) Look(ctx context.Context, laid int) {
+	for ; laid > 0 && ctx.Err() == nil; laid -= max(1, len(s.p.Tasks)) {
+		s.Step()
 	}
 }
 
