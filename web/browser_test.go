@@ -259,19 +259,17 @@ func TestAccessible(t *testing.T) {
 	second := s.Order(2, "painted")
 	offered := s.Offers(second, "raw")
 	b := webtest.Browse(t, s.HTTP.URL)
-	for _, theme := range []string{"day", "night"} {
-		b.Open("/")
-		b.Eval(`fetch("/me", {method: "POST", body: new URLSearchParams({theme: %s})}).then(() => (window.themed = true))`, theme)
-		b.Until("window.themed === true")
-		for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/stock", "/plates/plan?process=resin&material=1", "/plates/machines/1", "/plates/machines/2", "/plan", "/plan/week", "/plan/month", "/plan/changes", "/plan/away", "/plan/sheet", "/plan/possible/" + no, "/studio/people/1", "/bench/loads/wash", "/bench?show=all", "/bench/mine", "/bench/" + no + "-1",
-			"/clients", "/clients/1", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
-			"/models", "/models/1", "/models/2", "/models/1/layers", "/models/2/prints", "/models/2/prints?process=filament&pieces=3", "/orders/" + no + "/items/1/size?by=ratio&ratio=1",
-			"/orders/" + second + "/quote", "/orders/" + second + "/items/2/routes", "/orders/" + second + "/items/2/lines", "/q/" + offered.Token, "/quotes", "/rates/history", "/rates/check"} {
-			b.Open(path)
-			if strings.HasSuffix(path, "/quote") { // with all that can be unfolded
-				b.Eval(`for (const d of document.querySelectorAll("main details:not(.working)")) d.open = true`)
-				b.Until(`document.querySelectorAll("details[data-lines] table").length === 2`)
-			}
+	for _, path := range []string{"/", "/orders", "/orders/" + no, "/orders/" + no + "/delivery", "/plates", "/plates/1", "/plates/2", "/stock", "/plates/plan?process=resin&material=1", "/plates/machines/1", "/plates/machines/2", "/plan", "/plan/week", "/plan/month", "/plan/changes", "/plan/away", "/plan/sheet", "/plan/possible/" + no, "/studio/people/1", "/bench/loads/wash", "/bench?show=all", "/bench/mine", "/bench/" + no + "-1",
+		"/clients", "/clients/1", "/studio", "/studio/machines/1", "/rates", "/logbook", "/find?q=vas", "/q/" + q.Token,
+		"/models", "/models/1", "/models/2", "/models/1/layers", "/models/2/prints", "/models/2/prints?process=filament&pieces=3", "/orders/" + no + "/items/1/size?by=ratio&ratio=1",
+		"/orders/" + second + "/quote", "/orders/" + second + "/items/2/routes", "/orders/" + second + "/items/2/lines", "/q/" + offered.Token, "/quotes", "/rates/history", "/rates/check"} {
+		b.Open(path)
+		if strings.HasSuffix(path, "/quote") { // with all that can be unfolded
+			b.Eval(`for (const d of document.querySelectorAll("main details:not(.working)")) d.open = true`)
+			b.Until(`document.querySelectorAll("details[data-lines] table").length === 2`)
+		}
+		for _, theme := range []string{"day", "night"} {
+			b.Eval(`document.documentElement.dataset.theme = %s`, theme)
 			accessible(t, b, string(library), path+" by "+theme)
 		}
 	}
@@ -291,9 +289,11 @@ func TestAccessible(t *testing.T) {
 func accessible(t *testing.T, b *webtest.Browser, script, what string) {
 	t.Helper()
 	b.Until("document.readyState === 'complete' && !document.querySelector('[data-again]')") // a sheet that asks for itself again would take the answer with it
-	_, err := chromedp.Run(b.Ctx, chromedp.Evaluate[any](script+"; 0"))
-	require.NoError(t, err)
-	b.Eval(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).then((r) => (window.found = r.violations.map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].html.slice(0, 160)).join("\n")))`)
+	if b.Eval("return typeof axe") == "undefined" {
+		_, err := chromedp.Run(b.Ctx, chromedp.Evaluate[any](script+"; 0"))
+		require.NoError(t, err)
+	}
+	b.Eval(`delete window.found; axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).then((r) => (window.found = r.violations.map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].html.slice(0, 160)).join("\n")))`)
 	b.Within(time.Minute, "window.found !== undefined") // it looks at every element, and the machine may be busy
 	assert.Empty(t, b.Eval("return window.found"), what)
 }

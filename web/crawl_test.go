@@ -75,10 +75,11 @@ func TestFitsEveryWidth(t *testing.T) {
 	}
 	s, sheets := webtest.Busy(t)
 	b := webtest.Browse(t, s.HTTP.URL)
-	for _, width := range []int64{380, 768, 1280, 2560} {
-		b.Do(chromedp.EmulateViewport(width, 800))
-		for _, path := range sheets {
-			b.Open(path)
+	for _, path := range sheets {
+		b.Open(path)
+		for _, width := range []int64{380, 768, 1280, 2560} {
+			b.Do(chromedp.EmulateViewport(width, 800))
+			b.Until("innerWidth === %s", width)
 			over := b.Eval(`const w = document.documentElement.clientWidth;
 				return [...document.querySelectorAll("body *")].filter((e) => { const r = e.getBoundingClientRect();
 					return r.width > 0 && r.right > w + 1 && !e.closest(".scroll, .margin, .box, .skip, svg") }).slice(0, 3).map((e) => e.outerHTML.slice(0, 120)).join("\n")`)
