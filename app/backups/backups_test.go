@@ -119,7 +119,7 @@ func TestCopiesAreMadeByThemselves(t *testing.T) {
 			return err == nil && len(state.Copies) == n && state.Last().Good
 		}
 	}
-	require.Eventually(t, copies(1), 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, copies(1), 3*time.Minute, 20*time.Millisecond)
 	assert.NoDirExists(t, left, "of an earlier life")
 	room.Ask()
 	stop()

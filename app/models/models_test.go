@@ -90,12 +90,12 @@ func TestJobsSurviveARestart(t *testing.T) {
 	require.Eventually(t, func() bool {
 		sheet, err = again.Quotes.OrderSheet(s.Ctx, no)
 		return err == nil && len(sheet.Items) == 1
-	}, 20*time.Second, 20*time.Millisecond)
+	}, 3*time.Minute, 20*time.Millisecond)
 	m := sheet.Items[0].Parts[0].Model
 	require.Eventually(t, func() bool { // and then it is looked at closely by itself
 		v, err := again.Models.ModelSheet(s.Ctx, m.ID)
 		return err == nil && v.Analysis != nil
-	}, 20*time.Second, 20*time.Millisecond)
+	}, 3*time.Minute, 20*time.Millisecond)
 	stop()
 	<-worked
 	assert.Equal(t, "Vase", title(t, again, m.ID))

@@ -30,7 +30,7 @@ func TestLookingLonger(t *testing.T) {
 	w := ask(1)
 	require.NotNil(t, w.LookedOn)
 	require.NotEmpty(t, w.Ways, "something is shown from the first moment on")
-	require.Eventually(t, func() bool { w = ask(1); return w.LookedOn.Over }, 30*time.Second, 100*time.Millisecond)
+	require.Eventually(t, func() bool { w = ask(1); return w.LookedOn.Over }, 3*time.Minute, 100*time.Millisecond)
 	assert.Greater(t, w.LookedOn.Rounds, 1)
 	require.Len(t, w.Ways, len(at.Ways))
 	for k := range w.Ways {

@@ -487,7 +487,7 @@ func TestShapesAreMeasuredLater(t *testing.T) {
 	ctx, stop := context.WithCancel(s.Ctx)
 	done := make(chan struct{})
 	go func() { s.Jobs.Work(ctx, slog.New(slog.DiscardHandler)); close(done) }()
-	require.Eventually(t, func() bool { return apptest.Pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return apptest.Pricing(t, s, no).Items[0].Parts[0].Model.Shape.Detail.Measured() }, 3*time.Minute, 20*time.Millisecond)
 	stop()
 	<-done
 	assert.Equal(t, known, apptest.Pricing(t, s, no).Items[0].Parts[0].Model.Shape)

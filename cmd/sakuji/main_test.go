@@ -149,8 +149,9 @@ func start(t *testing.T, args ...string) *served {
 	require.NoError(t, err)
 	require.NoError(t, s.cmd.Start())
 	t.Cleanup(func() { s.cmd.Process.Kill() }) //nolint:errcheck // it may have ended
-	found := make(chan string, 1)
+	found, ended := make(chan string, 1), make(chan struct{})
 	go func() {
+		defer close(ended)
 		buf := make([]byte, 4096)
 		for {
 			n, err := pipe.Read(buf)
@@ -165,8 +166,8 @@ func start(t *testing.T, args ...string) *served {
 	}()
 	select {
 	case s.base = <-found:
-	case <-time.After(90 * time.Second):
-		t.Fatal("no address was printed: " + s.out.String())
+	case <-ended:
+		t.Fatal("it ended without an address: " + s.out.String())
 	}
 	return s
 }
@@ -210,7 +211,7 @@ func TestServeBackupRestoreCheckPasswd(t *testing.T) {
 	_, errs, code := sakuji(t, "", "serve", "--data", dir, "--addr", "127.0.0.1:0")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "another program serves this studio already")
-	require.Eventually(t, func() bool { _, body = s.get(t, "/healthz"); return strings.Contains(body, "0.0 h old") }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { _, body = s.get(t, "/healthz"); return strings.Contains(body, "0.0 h old") }, 3*time.Minute, 50*time.Millisecond)
 	out, errs, code := sakuji(t, "", "drill", dir+"-backups")
 	assert.Zero(t, code, errs)
 	assert.Regexp(t, `comes back whole, in .* s: 0 clients, 0 orders, 0 pieces, 0 models, \d+ lines of the logbook, 0 files`, out)

@@ -138,5 +138,5 @@ func TestAPlanIsTheSameAgain(t *testing.T) {
 	began := time.Now()
 	a, b := planned(t, job), planned(t, job)
 	assert.Equal(t, a, b)
-	assert.Less(t, time.Since(began), 20*time.Second)
+	assert.Less(t, time.Since(began), 5*time.Minute)
 }

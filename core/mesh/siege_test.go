@@ -40,13 +40,14 @@ func TestShapesThatAreMeantToTakeLong(t *testing.T) {
 		}),
 		"boxes": many(2_000, func(int) *mesh.Soup { return meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 9}) }),
 	} {
-		begin := time.Now()
+		begin := meshtest.CPU()
 		d := mesh.Diagnose(s)
 		d.Mesh.Thickness()
 		d.Mesh.Neighbours()
 		mesh.ClayStill(640, 480).Draw(s)
 		mesh.Mend(s)
-		t.Log(name, time.Since(begin))
-		assert.Less(t, time.Since(begin), 15*time.Second, name)
+		took := meshtest.CPU() - begin
+		t.Log(name, took)
+		assert.Less(t, took, 20*time.Second, name) // of the processors
 	}
 }

@@ -33,10 +33,11 @@ func TestFragilePlacesOfHeaps(t *testing.T) {
 		boxes[i] = meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 9})
 	}
 	for name, s := range map[string]*mesh.Soup{"loose": meshtest.Together(loose...), "boxes": meshtest.Together(boxes...)} {
-		begin := time.Now()
+		begin := meshtest.CPU()
 		assert.Empty(t, FragileOf(welded(s), 8), name)
-		t.Log(name, time.Since(begin))
-		assert.Less(t, time.Since(begin), 15*time.Second, name)
+		took := meshtest.CPU() - begin
+		t.Log(name, took)
+		assert.Less(t, took, 20*time.Second, name) // of the processors
 	}
 }
 

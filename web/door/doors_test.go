@@ -47,7 +47,7 @@ func TestTheDoorsInABrowser(t *testing.T) {
 	complaints := func() string { return strings.ToLower(strings.Join(b.Said(), "\n")) }
 	require.Eventually(t, func() bool {
 		return strings.Contains(complaints(), "fram") && strings.Contains(complaints(), "inline script") && strings.Contains(complaints(), "inline event handler")
-	}, 10*time.Second, 20*time.Millisecond, complaints())
+	}, 3*time.Minute, 20*time.Millisecond, complaints())
 	assert.Contains(t, complaints(), "content security policy")
 	assert.Equal(t, "undefined", b.Eval("return window.strange"))
 	b.Forget()

@@ -177,7 +177,7 @@ func TestEndsAreTold(t *testing.T) {
 	s.Begin(number)
 	b := webtest.Browse(t, s.HTTP.URL)
 	b.Open("/plates")
-	b.Eval(`fetch("/plates/ends.json").then((a) => a.Text()).then((text) => { window.ends = text; })`)
+	b.Eval(`fetch("/plates/ends.json").then((a) => a.text()).then((text) => { window.ends = text; })`)
 	b.Until(`window.ends?.includes('"machine":"Tarn"')`)
 	s.Clock.Pass(12 * time.Hour)
 	require.NoError(t, s.Plates.FinishRun(s.Ctx, s.Bench, number, s.Clock.At, nil))
