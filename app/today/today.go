@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -222,7 +223,7 @@ func (t *today) promises() error {
 		return err
 	}
 	ahead, open := studio.ChainsOf(t.pieces, t.s.Now, left)
-	for _, o := range t.orders {
+	for _, o := range t.byNumber() {
 		if o.State != studio.Accepted || len(ahead[o.ID]) == 0 {
 			continue
 		}
@@ -413,6 +414,11 @@ func (t *today) batchTask(b batch) (rank int, at time.Time, task Task) {
 	return rankReady, due, task
 }
 
+// byNumber are the orders in the order of their numbers: the sheet reads the same each time.
+func (t *today) byNumber() []studio.Order {
+	return slices.SortedFunc(maps.Values(t.orders), func(a, b studio.Order) int { return cmp.Compare(a.Number, b.Number) })
+}
+
 // desk is what waits at the desk: plates to lay, quotes to send, deposits, orders
 // that are complete.
 func (t *today) desk() error {
@@ -429,7 +435,7 @@ func (t *today) desk() error {
 			}
 		}
 	}
-	for _, o := range t.orders {
+	for _, o := range t.byNumber() {
 		if o.State == studio.Enquiry {
 			t.add(rankQuote, o.Created, Task{Tone: ToneMachine, When: "enquiry", Title: fmt.Sprintf("%s waits for a price: %s", o.Client, o.Title),
 				Detail: fmt.Sprintf("Order %s, came in %s.", o.Number, t.clock(o.Created)), Action: "Price it", Link: "/orders/" + o.Number, Owner: true})

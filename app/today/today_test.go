@@ -89,3 +89,24 @@ func TestNextEvent(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, s.Clock.At.Add(time.Duration(30*finish.Slower(21)*60)*time.Second), at.UTC(), "the alcohol is off, a little later at 21 °C")
 }
+
+// What came in the same minute stands in the order of its numbers, each time that the sheet is looked at.
+func TestTodayReadsTheSameEachTime(t *testing.T) {
+	s := apptest.New(t)
+	var numbers []string
+	for range 6 {
+		numbers = append(numbers, apptest.Enquiry(s))
+	}
+	for range 20 {
+		require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, numbers[0], "question", "Gloss or matt?")) // it is made anew
+		sheet, err := s.Today.Today(s.Ctx)
+		require.NoError(t, err)
+		var there []string
+		for _, task := range sheet.Tasks {
+			if task.Action == "Price it" {
+				there = append(there, strings.TrimPrefix(task.Link, "/orders/"))
+			}
+		}
+		require.Equal(t, numbers, there)
+	}
+}
