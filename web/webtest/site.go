@@ -13,6 +13,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -29,14 +30,14 @@ type Site struct {
 	Server *web.Server
 	HTTP   *httptest.Server
 	Client *http.Client
-	Log    *bytes.Buffer
+	Log    *Log
 	t      *testing.T
 }
 
 // Serve serves a studio until the test ends.
 func Serve(t *testing.T, s *apptest.Studio, opts kit.Options) *Site {
 	t.Helper()
-	st := &Site{Studio: s, t: t, Log: &bytes.Buffer{}}
+	st := &Site{Studio: s, t: t, Log: &Log{}}
 	st.Server = web.New(s.App, LogOf(st), opts)
 	st.HTTP = httptest.NewServer(st.Server.Handler())
 	t.Cleanup(func() { st.HTTP.Close(); st.Server.Close() })
@@ -50,6 +51,25 @@ func Owned(t *testing.T) *Site {
 	s := Serve(t, apptest.New(t), kit.Options{})
 	s.SignIn("Ilse Karg")
 	return s
+}
+
+// Log is what the server has written so far; it writes while somebody reads.
+type Log struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (l *Log) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
+}
+
+// String is all of it.
+func (l *Log) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
 }
 
 // LogOf is the log of a site.
