@@ -160,9 +160,9 @@ func (s *Sheet) search(ctx context.Context) error {
 		if err != nil {
 			return out, err
 		}
-		search.Look(ctx, laid)
+		err = search.Look(ctx, laid) // a plan that was broken off is none: it would be another each time
 		out.best = search.Best()
-		return out, nil
+		return out, err
 	}
 	kept := s.in
 	kept.Keep = true

@@ -374,7 +374,9 @@ func (s Sheet) try(ctx context.Context, w trying, o studio.Order) (PossibleWay, 
 	if err != nil {
 		return PossibleWay{}, err
 	}
-	search.Look(ctx, tryLaid)
+	if err := search.Look(ctx, tryLaid); err != nil {
+		return PossibleWay{}, err
+	}
 	plan := search.Best()
 	job := jobOf(problem, o)
 	way := PossibleWay{Name: strings.TrimSpace(w.name), Price: w.price, Ready: s.over(problem, plan, job)}

@@ -61,6 +61,9 @@ func (a *Room) Promise(ctx context.Context, asked ...Asked) (out []Promised, err
 	var off time.Duration // from ready to sure
 	for k, items := range asked {
 		p, plan, kinds, err := s.fitted(ctx, items)
+		if ctx.Err() != nil {
+			return out, ctx.Err()
+		}
 		if err != nil { // what it takes fits nowhere: nobody can say
 			continue
 		}
@@ -87,7 +90,9 @@ func (s Sheet) fitted(ctx context.Context, items Asked) (*schedule.Problem, sche
 	if search, err = schedule.NewSearch(free, rand.New(rand.NewPCG(1, 2))); err != nil {
 		return p, best, kinds, nil
 	}
-	search.Look(ctx, fitLaid)
+	if err := search.Look(ctx, fitLaid); err != nil {
+		return nil, schedule.Plan{}, nil, err
+	}
 	if other := search.Best(); s.over(free, other, job).Before(s.over(p, best, job)) && s.unbroken(free, other) {
 		return free, other, kinds, nil
 	}
@@ -133,7 +138,9 @@ func (a *Room) Rush(ctx context.Context, items Asked) (out Rushed, err error) {
 	if err != nil {
 		return out, nil //nolint:nilerr // what it takes fits nowhere: nobody can say
 	}
-	search.Look(ctx, rushLaid)
+	if err := search.Look(ctx, rushLaid); err != nil {
+		return out, err
+	}
 	plan := search.Best()
 	out.Ready = s.over(p, plan, job)
 	before := map[string]int64{}

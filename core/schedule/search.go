@@ -96,12 +96,14 @@ func (s *Search) Step() {
 	}
 }
 
-// Look looks on until so many tasks have been laid again, all of them at each step, or until the context ends. It counts work
-// and not time: the same problem and the same die give the same plan on any machine, however busy it is.
-func (s *Search) Look(ctx context.Context, laid int) {
+// Look looks on until so many tasks have been laid again, all of them at each step, or until the context ends, which is
+// its error then. It counts work and not time: the same problem and the same die give the same plan on any machine, however
+// busy it is.
+func (s *Search) Look(ctx context.Context, laid int) error {
 	for ; laid > 0 && ctx.Err() == nil; laid -= max(1, len(s.p.Tasks)) {
 		s.Step()
 	}
+	return ctx.Err()
 }
 
 // shopMoves is how many moves a step is.

@@ -2,6 +2,7 @@ package schedule
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -358,4 +359,23 @@ func TestAWeeksHours(t *testing.T) {
 	start := time.Date(2026, 3, 28, 12, 0, 0, 0, vienna) // a Saturday, noon
 	h := CalendarOf(week, start, 9, func(day time.Time) bool { return day.Day() == 4 })
 	assert.Equal(t, []Span{{10 * 3600, 17 * 3600}, {20 * 3600, 28 * 3600}, {188 * 3600, 196 * 3600}}, h.Open, "the night is an hour shorter by the clock of the sun; the next Saturday is off")
+}
+
+// A search that is told how much to look finds the same plan however often it is asked; one that is broken off says so.
+func TestLookingCountsWork(t *testing.T) {
+	p := generated(60, 3)
+	find := func() Plan {
+		s, err := NewSearch(p, die(1))
+		require.NoError(t, err)
+		require.NoError(t, s.Look(t.Context(), 3000))
+		return s.Best()
+	}
+	assert.Equal(t, find(), find())
+	s, err := NewSearch(p, die(1))
+	require.NoError(t, err)
+	first := s.Best()
+	over, end := context.WithCancel(t.Context())
+	end()
+	assert.ErrorIs(t, s.Look(over, 3000), context.Canceled)
+	assert.Equal(t, first, s.Best())
 }
