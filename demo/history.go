@@ -118,8 +118,8 @@ func (l *life) house() error {
 		hand *change.Actor
 		form setup.PersonForm
 	}{
-		{&l.jory, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Crafts: []studio.Craft{studio.AtMachines, studio.Smoothing, studio.Joining, studio.Coating}}},
-		{&l.maren, setup.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true, Crafts: []studio.Craft{studio.Smoothing, studio.Joining, studio.Coating, studio.Painting, studio.Making}}},
+		{&l.jory, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Crafts: []route.Craft{route.AtMachines, route.Smoothing, route.Joining, route.Coating}}},
+		{&l.maren, setup.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true, Crafts: []route.Craft{route.Smoothing, route.Joining, route.Coating, route.Painting, route.Making}}},
 	} {
 		p, err := l.App.Setup.SavePerson(l.ctx, l.ilse, 0, f.form)
 		if err != nil {

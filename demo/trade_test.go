@@ -142,7 +142,7 @@ func (c commissioned) figure(t *testing.T, what string, e, like studio.Estimated
 	}
 	switch what {
 	case "paint":
-		return minutes(func(k route.StageKind) bool { return finish.Skill(k) == "wage.paint" }) / 60
+		return minutes(func(k route.StageKind) bool { return k.Traits().Wage == "wage.paint" }) / 60
 	case "sanding":
 		return minutes(kinds(route.Sand))
 	case "smoothing":

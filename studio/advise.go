@@ -65,7 +65,7 @@ func (p Piece) sanding(resin bool) finish.Sanding {
 		switch {
 		case paper > 0:
 			s.Last, s.Filled = paper, false
-		case OneOf(x.Kind, route.Fill, route.Skin, route.Clay) || mediumOf(x, finish.Paints{}) == finish.FillerPrimer:
+		case OneOf(x.Kind, route.Fill, route.Skin, route.Clay) || mediumOf(x, finish.Paints{}) == route.FillerPrimer:
 			s.Filled = true
 		}
 	}

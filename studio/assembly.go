@@ -81,7 +81,7 @@ func (h Shop) AssemblyStages(it Item, items []Item) []Stage {
 	for _, p := range it.Parts {
 		after := it.after(p)
 		for _, w := range finish.Plan(h.Book, h.sharing(p, it, together)) {
-			if n := float64(p.Copies); route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind)) {
+			if n := float64(p.Copies); w.Kind.Traits().Whole && !(after && route.Colours(w.Kind)) {
 				w.Minutes, w.BookMin = w.Minutes*n, w.BookMin*n
 				whole = append(whole, w)
 			}

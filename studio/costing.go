@@ -133,7 +133,7 @@ func (h Shop) joinedIn(steps []schedule.Step, seam *finish.Seam, it Item) []sche
 	for k, w := range work {
 		join = append(join, schedule.Step{Name: "join: " + string(w.Kind), Round: k, HandsMin: w.Minutes * float64(it.Copies), WaitMin: float64(w.WaitS) / 60})
 	}
-	at := slices.IndexFunc(steps, func(s schedule.Step) bool { return route.OnAssembly(route.StageKind(s.Name)) })
+	at := slices.IndexFunc(steps, func(s schedule.Step) bool { return route.StageKind(s.Name).Traits().Whole })
 	if at < 0 {
 		at = len(steps)
 	}

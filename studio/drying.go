@@ -27,9 +27,9 @@ func (r AirReading) Text() string {
 type Drying struct {
 	Air    finish.Air
 	Paints finish.Paints
-	Under  *route.Coat   // what the coat that was laid last is thinned with, by its recipe; nil: as the item has it
-	Over   *route.Coat   // and the one that is planned next
-	Next   finish.Medium // that is planned next, by its recipe; empty: as the item has it
+	Under  *route.Coat  // what the coat that was laid last is thinned with, by its recipe; nil: as the item has it
+	Over   *route.Coat  // and the one that is planned next
+	Next   route.Medium // that is planned next, by its recipe; empty: as the item has it
 }
 
 // attacks reports whether the coat that is next attacks the one under it until that is hard.
@@ -62,7 +62,7 @@ func (p Piece) Layers(paints finish.Paints) (out []finish.Layer) {
 }
 
 // mediumOf is what a stage laid, or will: by the recipe that was used, or as the item has it.
-func mediumOf(s Stage, paints finish.Paints) finish.Medium {
+func mediumOf(s Stage, paints finish.Paints) route.Medium {
 	if s.Medium != "" {
 		return s.Medium
 	}
@@ -141,7 +141,7 @@ func (d Drying) Holds(p Piece, at time.Time) *route.WaitError {
 }
 
 // top is what was laid last.
-func (p Piece) top(paints finish.Paints) finish.Medium {
+func (p Piece) top(paints finish.Paints) route.Medium {
 	for i := len(p.Stages) - 1; i >= 0; i-- {
 		if s := p.Stages[i]; s.Mark == route.Done {
 			if m := mediumOf(s, paints); m != "" || s.Kind == route.Soak {

@@ -65,7 +65,7 @@ func (p Piece) StateText() string {
 	case p.State == InParts:
 		return p.WaitsFor()
 	case p.State == AtBench && now != nil:
-		return now.Kind.Manner().Name
+		return now.Kind.Traits().Name
 	}
 	return string(p.State)
 }
@@ -250,7 +250,7 @@ func (p Piece) GoesInside(all []Piece) (in, left []Piece) {
 // Gated reports whether the stage that is next may wait for other pieces.
 func (p Piece) Gated() bool {
 	now := p.Now()
-	return now != nil && (now.Kind.Gate() || p.ParentID != 0 && route.Colours(now.Kind))
+	return now != nil && (now.Kind.Traits().Gate || p.ParentID != 0 && route.Colours(now.Kind))
 }
 
 // Held says in words what holds a piece up; empty for nothing.

@@ -68,12 +68,12 @@ func (f Flaw) Check() error {
 func (f Flaw) Became() string {
 	switch f.Verdict {
 	case FlawBack:
-		return "back to " + f.BackTo.Manner().Name
+		return "back to " + f.BackTo.Traits().Name
 	case FlawMended:
 		return "mended on the spot"
 	}
 	if f.HiddenBy != "" {
-		return "passed: " + f.HiddenBy.Manner().Name + " hides it"
+		return "passed: " + f.HiddenBy.Traits().Name + " hides it"
 	}
 	return "passed"
 }

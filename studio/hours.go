@@ -9,47 +9,8 @@ import (
 	"sakuji/core/schedule"
 )
 
-// Craft is a sort of work that a person does or does not do.
-type Craft string
-
-// The crafts.
-const (
-	AtMachines Craft = "machines"
-	Smoothing  Craft = "smoothing"
-	Joining    Craft = "joining"
-	Coating    Craft = "coating"
-	Painting   Craft = "painting"
-	Making     Craft = "making"
-)
-
-// Crafts lists them.
-func Crafts() []Craft { return []Craft{AtMachines, Smoothing, Joining, Coating, Painting, Making} }
-
-// Name is a craft in words.
-func (c Craft) Name() string {
-	return map[Craft]string{AtMachines: "plates, washing, stripping, curing", Smoothing: "filling and sanding", Joining: "joining, fitting, packing", Coating: "primer, coats and masks",
-		Painting: "shades, light, details", Making: "sculpting, moulds, bases, sewing, mending"}[c]
-}
-
-// CraftOf is what a stage takes.
-func CraftOf(kind route.StageKind) Craft {
-	switch kind {
-	case route.Print, route.Wash, route.RemoveSupports, route.Cure:
-		return AtMachines
-	case route.Skin, route.Clay, route.Texture, route.Sand, route.Fill, route.Look:
-		return Smoothing
-	case route.DryFit, route.Score, route.Glue, route.Insert, route.JoinAfter, route.Fit, route.Pack:
-		return Joining
-	case route.Prime, route.Base, route.Mask, route.Spray, route.Pull, route.Clear:
-		return Coating
-	case route.Shade, route.Light, route.Detail, route.Weather:
-		return Painting
-	}
-	return Making
-}
-
 // Does reports whether a person does a craft.
-func (p Person) Does(c Craft) bool { return len(p.Crafts) == 0 || slices.Contains(p.Crafts, c) }
+func (p Person) Does(c route.Craft) bool { return len(p.Crafts) == 0 || slices.Contains(p.Crafts, c) }
 
 // WorksFrom and WorksTo are a person’s hours for a form; empty: as the studio.
 func (p Person) WorksFrom() string {

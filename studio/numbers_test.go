@@ -41,7 +41,7 @@ func TestAKitSharesItsSetUps(t *testing.T) {
 	}
 	single, together := h.Estimate(one), h.Estimate(kit)
 	for _, kind := range []route.StageKind{route.Wash, route.Cure, route.Pack, route.Clear} {
-		mean := finish.SpreadOf(h.Book, finish.SpreadKey(kind)).Mean
+		mean := finish.SpreadOf(h.Book, kind.Traits().Spread).Mean
 		saved := 6*minutesOf(single, kind) - minutesOf(together, kind)
 		assert.InDelta(t, 5*h.Book.V(string(kind)+".batch")*mean, saved, 1e-6, "%s: five set-ups less", kind)
 	}

@@ -353,35 +353,14 @@ type Station struct {
 	Wet  bool // resin only
 }
 
-// The stations.
-const (
-	WashingTank = "washing tank"
-	CureStation = "cure station"
-	SprayBooth  = "spray booth"
-	Outside     = "outside" // what is too big for the booth
-)
-
-// StationOf is the station of a stage; empty: it has none.
-func StationOf(kind route.StageKind) string {
-	switch kind {
-	case route.Wash:
-		return WashingTank
-	case route.Cure:
-		return CureStation
-	case route.Prime, route.Base, route.Clear, route.Spray:
-		return SprayBooth
-	}
-	return ""
-}
-
 // Stations are those whose room the rate book tells.
 func Stations() []Station {
-	return []Station{{WashingTank, "wash", true}, {CureStation, "cure", true}, {SprayBooth, "booth", false}}
+	return []Station{{route.WashingTank, "wash", true}, {route.CureStation, "cure", true}, {route.SprayBooth, "booth", false}}
 }
 
 // Fits says how a piece passes the station of a stage that it is too big for; empty: it fits.
 func (h Shop) Fits(kind route.StageKind, m Model, p Piece) string {
-	station := StationOf(kind)
+	station := kind.Traits().Station
 	size := m.Measures.SizeMM
 	for k := range size {
 		size[k] *= p.Scale
@@ -389,7 +368,7 @@ func (h Shop) Fits(kind route.StageKind, m Model, p Piece) string {
 	if station == "" || !OneOf(station, h.tooSmall(size, p.Process, route.Painted)...) {
 		return ""
 	}
-	if station == SprayBooth {
+	if station == route.SprayBooth {
 		return "It is too big for the spray booth: outside, in dry and calm weather, or with the booth’s sides off."
 	}
 	return "It is too big for the " + station + ": in two turns, turned end for end."

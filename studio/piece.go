@@ -103,9 +103,9 @@ type Stage struct {
 	Done     time.Time
 	Minutes  float64
 	Note     string
-	BathID   int64         // of a wash
-	Medium   finish.Medium // that was laid, by its recipe; empty: as its item has it
-	Film     float64       // how many times as thick as the rate book has it; 0: as it has it
+	BathID   int64        // of a wash
+	Medium   route.Medium // that was laid, by its recipe; empty: as its item has it
+	Film     float64      // how many times as thick as the rate book has it; 0: as it has it
 }
 
 // Live reports whether the piece counts for its order.
@@ -183,7 +183,7 @@ func (i Item) own(p Part, work []finish.Work) []finish.Work {
 	}
 	after := i.after(p)
 	return slices.DeleteFunc(work, func(w finish.Work) bool {
-		return route.OnAssembly(w.Kind) && !(after && route.Colours(w.Kind))
+		return w.Kind.Traits().Whole && !(after && route.Colours(w.Kind))
 	})
 }
 
@@ -276,15 +276,14 @@ func ofAll(kind route.StageKind) string { return session(finish.Part{}, Item{}, 
 // session names what a part's pieces share a set-up by.
 func session(fp finish.Part, it Item, p Part, kind route.StageKind) string {
 	by := ""
-	switch kind {
-	case route.Print:
+	switch kind.Traits().Shared {
+	case route.ByPlate:
 		by = fmt.Sprint(p.Process, p.MaterialID, p.MachineID)
-	case route.Wash, route.Cure, route.RemoveSupports:
+	case route.ByProcess:
 		by = p.Process
-	case route.Prime, route.Clear, route.Look, route.Pack:
-	case route.Base, route.Mask, route.Spray, route.Pull, route.Shade, route.Light, route.Detail, route.Weather, route.Fit:
+	case route.ByItem:
 		by = fmt.Sprint(it.ID, it.Title)
-	default:
+	case route.ByRoute:
 		by = fp.Route
 	}
 	return string(kind) + " " + by

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"sakuji/core/finish"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -57,7 +56,7 @@ func (p Piece) shows(shown string, zone *time.Location) error {
 		if by != "" {
 			by = " by " + by
 		}
-		return fmt.Errorf("%s has moved on meanwhile: %s was marked%s at %s. Nothing was stamped; look again", p.Code, last.Kind.Manner().Name, by, last.Done.In(zone).Format("15:04"))
+		return fmt.Errorf("%s has moved on meanwhile: %s was marked%s at %s. Nothing was stamped; look again", p.Code, last.Kind.Traits().Name, by, last.Done.In(zone).Format("15:04"))
 	}
 	return fmt.Errorf("%s has moved on meanwhile. Nothing was stamped; look again", p.Code)
 }
@@ -137,7 +136,7 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 	if stage.Kind == route.Wash {
 		stage.BathID = st.Bath
 	}
-	name := stage.Kind.Manner().Name
+	name := stage.Kind.Traits().Name
 	if p.Now() == nil {
 		p.State = PieceDone
 	}
@@ -185,7 +184,7 @@ func (p Piece) SendBack(a Act, to route.StageKind, note, shown string, zone *tim
 		p.State = Waiting
 		p.Attempt++
 	}
-	return p, a.entry("sent back", "%s to %s%s", p.Code, to.Manner().Name, Dash(note)).of(p.OrderID, p.ID, 0), nil
+	return p, a.entry("sent back", "%s to %s%s", p.Code, to.Traits().Name, Dash(note)).of(p.OrderID, p.ID, 0), nil
 }
 
 // stagesOf makes stages of a plan.
@@ -230,7 +229,7 @@ func (p Piece) TakeBack(a Act) (Piece, Entry, error) {
 	}
 	p.Stages = p.Stages.numbered()
 	p.State = AtBench
-	return p, a.entry("taken back", "%s: %s is open again", p.Code, p.Now().Kind.Manner().Name).of(p.OrderID, p.ID, 0), nil
+	return p, a.entry("taken back", "%s: %s is open again", p.Code, p.Now().Kind.Traits().Name).of(p.OrderID, p.ID, 0), nil
 }
 
 // ComeOff moves a piece on after its run. Its print is stamped as of the end of the run,
@@ -408,11 +407,11 @@ func (h Shop) Invested(p Piece, spent Spent) string {
 	minutes, cost := 0.0, 0.0
 	for _, s := range p.Stages {
 		minutes += s.Minutes
-		cost += s.Minutes / 60 * h.Book.V(finish.Skill(s.Kind))
+		cost += s.Minutes / 60 * h.Book.V(s.Kind.Traits().Wage)
 	}
 	last := "on a plate"
 	if s := p.Last(); s != nil {
-		last = "as far as " + s.Kind.Manner().Name
+		last = "as far as " + s.Kind.Traits().Name
 	}
 	text := fmt.Sprintf("%s, %s: %s, %s of hands", p.Code, p.Name, last, HandsText(minutes))
 	if m, ok := h.Machine(spent.MachineID); ok && spent.MachineMin > 0 {

@@ -56,8 +56,7 @@ func (b *planner) colours(p Piece, kind route.StageKind) (key string) {
 // sharedBy names what a piece's stage shares its setting up by, as it is priced: coats of all that an order has,
 // colours of an item.
 func sharedBy(p Piece, kind route.StageKind) string {
-	switch kind {
-	case route.Prime, route.Clear:
+	if kind.Traits().Shared == route.ByOrder {
 		return fmt.Sprint(kind, " of ", p.OrderID)
 	}
 	return fmt.Sprint(kind, " of item ", p.ItemID)
@@ -65,11 +64,8 @@ func sharedBy(p Piece, kind route.StageKind) string {
 
 // SetUpMin is how long it takes to mix a coat, or to fill and clean a gun; 0: a stage is no coat.
 func (h Shop) SetUpMin(kind route.StageKind) float64 {
-	switch kind {
-	case route.Prime, route.Clear, route.Base, route.Spray, route.Shade, route.Light, route.Weather:
-		if key := string(kind) + ".batch"; h.Book.Has(key) {
-			return h.Book.V(key)
-		}
+	if t := kind.Traits(); t.Mixed {
+		return h.Book.V(t.SetUp)
 	}
 	return 0
 }
@@ -77,13 +73,13 @@ func (h Shop) SetUpMin(kind route.StageKind) float64 {
 // Surrounded sets what a stage does to the air, and for how long it keeps its station; which that is, it says.
 func Surrounded(t *schedule.Task, kind route.StageKind) (station string) {
 	dry := min(t.WaitS, dustFreeMin*60)
-	switch kind {
-	case route.Prime, route.Base, route.Spray, route.Clear:
+	switch kind.Traits().Air {
+	case route.Wet:
 		t.Air, t.DustS = schedule.Wet, dry
-	case route.Sand, route.Texture, route.Flock:
+	case route.Dusty:
 		t.Air = schedule.Dusty
 	}
-	if station = StationOf(kind); station != "" {
+	if station = kind.Traits().Station; station != "" {
 		if t.KeepS = dry; kind == route.Cure {
 			t.KeepS = t.WaitS
 		}

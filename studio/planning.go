@@ -150,8 +150,8 @@ func (b *planner) resources() {
 		b.stations[s.Name] = len(b.p.Resources)
 		b.p.Resources = append(b.p.Resources, schedule.Resource{Name: s.Name})
 	}
-	b.stations[Outside] = len(b.p.Resources)
-	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: Outside, Hours: b.outdoors(local)})
+	b.stations[route.Outside] = len(b.p.Resources)
+	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: route.Outside, Hours: b.outdoors(local)})
 	b.line = len(b.p.Resources)
 	b.p.Resources = append(b.p.Resources, schedule.Resource{Name: "drying line", Places: int(b.h.Book.V("line.places"))})
 	b.shortMin = pausedMin
@@ -273,7 +273,7 @@ func (b *planner) add(t schedule.Task, what PlanTask) int {
 // whoDoes is so many minutes of whoever does that and is free; of anybody, where nobody does. Who has not
 // done it as often as the others takes longer.
 func (b *planner) whoDoes(kind route.StageKind, minutes float64, pieces int) (out []schedule.Mode) {
-	able := func(p Person) bool { return p.Does(CraftOf(kind)) }
+	able := func(p Person) bool { return p.Does(kind.Traits().Craft) }
 	some := slices.ContainsFunc(b.People, able)
 	first := make([]float64, len(b.People))
 	least := math.Inf(1)
@@ -440,7 +440,7 @@ func (b *planner) batch(list []Piece) {
 			parts = int(max(1, math.Ceil(minutes/b.stretch())))
 		}
 		for part := range parts {
-			what := PlanTask{Doing: s.Kind.Manner().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), All: idsOf(list), OrderID: p.OrderID}
+			what := PlanTask{Doing: s.Kind.Traits().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), All: idsOf(list), OrderID: p.OrderID}
 			what.Key = b.keyOf(what, s.Position, part)
 			t := b.stage(s, next, minutes/float64(parts), len(list), &what)
 			if t.FromS = from; has {
@@ -503,11 +503,8 @@ func (b *planner) stretch() float64 {
 
 // outside is for how many seconds a stage is waited for that others have in hand: the client’s answer, goods.
 func (b *planner) outside(kind route.StageKind) int64 {
-	switch kind {
-	case route.ClientYes, route.Ask:
-		return int64(24 * 3600 * b.h.Book.V("answer.days"))
-	case route.Here:
-		return int64(24 * 3600 * b.h.Book.V("goods.days"))
+	if answer := kind.Traits().Answer; answer != "" {
+		return int64(24 * 3600 * b.h.Book.V(answer))
 	}
 	return 0
 }
@@ -522,13 +519,13 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		}
 	}
 	if what.Station = Surrounded(&t, s.Kind); what.Station != "" {
-		if m, known := b.Models[what.Piece.ID]; known && what.Station == SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" && minutes < outsideMin {
-			what.Station, t.Split = Outside, false
+		if m, known := b.Models[what.Piece.ID]; known && what.Station == route.SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" && minutes < outsideMin {
+			what.Station, t.Split = route.Outside, false
 		}
 		t.With = []int{b.stations[what.Station]}
 		what.StayS = t.KeepS
 	}
-	if places := b.p.Resources[b.line].Places; what.Station == SprayBooth && places > 0 && t.WaitS > t.KeepS {
+	if places := b.p.Resources[b.line].Places; what.Station == route.SprayBooth && places > 0 && t.WaitS > t.KeepS {
 		t.Stay = schedule.Stay{Resource: b.line, Places: min(pieces, places), S: t.WaitS}
 	}
 	b.setUp(&t, s, what.Piece, pieces)

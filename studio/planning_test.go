@@ -65,7 +65,7 @@ func TestThePlanMixesByRecipe(t *testing.T) {
 // At the joining of painted parts all their colours have to be signed off; primer and clear coats need not, and a no that
 // came after a yes counts.
 func TestUnsignedColours(t *testing.T) {
-	recipes := []Recipe{{ID: 1, Number: 1, Version: 1, Name: "grey", Medium: finish.AcrylicPaint}, {ID: 2, Number: 2, Version: 1, Name: "primer", Medium: finish.Primer}, {ID: 3, Number: 3, Version: 1, Name: "brass", Medium: finish.AcrylicPaint}}
+	recipes := []Recipe{{ID: 1, Number: 1, Version: 1, Name: "grey", Medium: route.AcrylicPaint}, {ID: 2, Number: 2, Version: 1, Name: "primer", Medium: route.Primer}, {ID: 3, Number: 3, Version: 1, Name: "brass", Medium: route.AcrylicPaint}}
 	regions := []Region{{RecipeNumber: 2, Stage: route.Prime}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 3, Stage: route.Light}}
 	names := func(swatches []Swatch, kind route.StageKind) (out []string) {
 		for _, r := range Unsigned(regions, recipes, swatches, 7, kind) {

@@ -4,7 +4,6 @@ import (
 	"math"
 	"strings"
 
-	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
@@ -97,7 +96,7 @@ func (h Shop) handsTook(pieces []Piece) (w rates.Working, minutes float64) {
 	cost := 0.0
 	for _, p := range pieces {
 		for _, s := range p.Stages {
-			wage := h.Book.V(finish.Skill(s.Kind))
+			wage := h.Book.V(s.Kind.Traits().Wage)
 			if own, ok := h.History.Wages[s.PersonID]; ok {
 				wage = own.Value
 			}

@@ -19,7 +19,7 @@ type Recipe struct {
 	Number         int // the same for all its versions
 	Version        int
 	Name           string
-	Medium         finish.Medium
+	Medium         route.Medium
 	Coat           route.Coat // what it is thinned with
 	Colour         string     // #rrggbb; empty: nobody has said
 	Paints         []PaintPart
@@ -54,7 +54,7 @@ func (r Recipe) Check() error {
 	var wrong rates.Invalid
 	short := func(text string, most int) bool { return utf8.RuneCountInString(text) <= most }
 	wrong.Need(strings.TrimSpace(r.Name) != "" && short(r.Name, 100), "name", "a recipe needs a name of at most 100 letters")
-	wrong.Need(OneOf(r.Medium, finish.Media()...) && r.Medium.IsCoat() || r.Medium == finish.SandOrWash, "medium", "a recipe is of a paint, a wash, a primer or a clear coat")
+	wrong.Need(OneOf(r.Medium, route.Media()...) && r.Medium.IsCoat() || r.Medium == route.SandOrWash, "medium", "a recipe is of a paint, a wash, a primer or a clear coat")
 	wrong.Need(OneOf(r.Coat, route.Coats()...), "coat", "it is thinned with water, spirits or lacquer thinner")
 	wrong.Need(OneOf(r.Tool, finish.Tools()...), "tool", "there is no tool %s", r.Tool)
 	wrong.Need(len(r.Paints) > 0 && len(r.Paints) <= 12, "paint", "say which paint it is, or at most 12 of which it is mixed")
@@ -80,7 +80,7 @@ func (r Recipe) Check() error {
 // Tried reports whether a colour has to be signed off on a swatch before a piece is painted with it: what lies under
 // all of it, or over all, is not.
 func (r Recipe) Tried() bool {
-	return !OneOf(r.Medium, finish.Primer, finish.FillerPrimer, finish.ClearCoat)
+	return !OneOf(r.Medium, route.Primer, route.FillerPrimer, route.ClearCoat)
 }
 
 // Laying is a coat of it.
@@ -231,7 +231,7 @@ func (l AlsoLaid) Check() error {
 
 // SlowestOf is the medium among recipes laid together that takes longest until it may be taped or handled, and how many
 // times as thick as the rate book has it; 0: as it has it.
-func SlowestOf(b rates.Book, laid []Recipe) (slowest finish.Medium, film float64) {
+func SlowestOf(b rates.Book, laid []Recipe) (slowest route.Medium, film float64) {
 	longest := -1.0
 	for _, r := range laid {
 		times := 1.0

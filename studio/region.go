@@ -54,7 +54,7 @@ const (
 
 // PaintStages are the stages at which regions are painted, in the order of work.
 func PaintStages() []route.StageKind {
-	return slices.DeleteFunc(route.All(), func(k route.StageKind) bool { return k != route.Prime && !finish.Painter(k) })
+	return route.Those(func(t route.Traits) bool { return t.Colour || t.Kind == route.Prime })
 }
 
 // Check says what is wrong with a region.
@@ -241,7 +241,7 @@ func (h Shop) RegionOnMM2(it Item, r Region, p Piece) float64 {
 func (r Region) CoverOf(it Item, regions []Region, recipes []Recipe, swatches []Swatch) (finish.Cover, bool) {
 	own, ok := RecipeOf(recipes, r.RecipeNumber)
 	over, err := finish.ParseColour(own.Colour)
-	if !ok || err != nil || !OneOf(own.Medium, finish.AcrylicPaint, finish.CanPaint) {
+	if !ok || err != nil || !OneOf(own.Medium, route.AcrylicPaint, route.CanPaint) {
 		return finish.Cover{}, false
 	}
 	primer, _ := finish.PrimerFor(it.Scheme, finish.Schools{})

@@ -10,6 +10,7 @@ import (
 
 	"sakuji/core/plate"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // Studio is the studio itself.
@@ -59,9 +60,9 @@ type Person struct {
 	LettersOff   bool  // single-letter keys switched off
 	WageMinor    int64 // an hour with its costs; 0: as the rate book has it
 	Active       bool
-	Crafts       []Craft // that they do; none: all
-	Days         []int   // of the week that they work on, Sunday 0; none: those of the studio
-	FromMin      int     // since midnight; both 0: the studio’s hours
+	Crafts       []route.Craft // that they do; none: all
+	Days         []int         // of the week that they work on, Sunday 0; none: those of the studio
+	FromMin      int           // since midnight; both 0: the studio’s hours
 	ToMin        int
 }
 

@@ -94,7 +94,7 @@ func TestLaidOtherwiseThanPlanned(t *testing.T) {
 	require.Len(t, laid.Laid, 2)
 	assert.Equal(t, 4, laid.Laid[0].Coats)
 	assert.Equal(t, "tail", laid.Laid[1].Region)
-	assert.Equal(t, finish.AcrylicPaint, laid.Last().Medium)
+	assert.Equal(t, route.AcrylicPaint, laid.Last().Medium)
 	sheet, err := s.Paint.Recipe(s.Ctx, r.Number)
 	require.NoError(t, err)
 	assert.InDelta(t, 20-2*p.ToPaint[0].ML, sheet.LeftML, 1e-6, "four coats take twice what two do")
@@ -124,14 +124,14 @@ func TestClocksGoByWhatWasLaid(t *testing.T) {
 	code := no + "-1"
 	apptest.ToBase(t, s, code)
 	mirror := apptest.Grey("mirror")
-	mirror.Medium, mirror.Coat = finish.MirrorMetal, route.Mirror
+	mirror.Medium, mirror.Coat = route.MirrorMetal, route.Mirror
 	m, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, mirror)
 	require.NoError(t, err)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: -1, Early: true, Note: "tried on an offcut", Also: studio.AlsoLaid{Number: m.Number, Region: "eye", Coats: 1}})
 	require.NoError(t, err)
 	p, err := s.Pieces.Piece(s.Ctx, code)
 	require.NoError(t, err)
-	assert.Equal(t, finish.MirrorMetal, p.Clocks.Of)
+	assert.Equal(t, route.MirrorMetal, p.Clocks.Of)
 	assert.InDelta(t, 24*finish.Slower(rates.Starting().V("room")), p.Clocks.Handle.Sub(p.Clocks.Laid).Hours(), 0.01)
 	assert.NotZero(t, r.ID)
 }
@@ -206,7 +206,7 @@ func TestColourOfASwatchFromItsPhotograph(t *testing.T) {
 func TestARecipeThatAttacksIsStopped(t *testing.T) {
 	s, no, _, item := apptest.Painted(t, 1)
 	lacquer := apptest.Grey("lacquer red")
-	lacquer.Medium, lacquer.Coat = finish.CanPaint, route.Lacquer
+	lacquer.Medium, lacquer.Coat = route.CanPaint, route.Lacquer
 	l, err := s.Paint.SaveRecipe(s.Ctx, s.Bench, lacquer)
 	require.NoError(t, err)
 	require.NoError(t, s.Paint.SaveRegion(s.Ctx, s.Bench, no, studio.Region{ItemID: item.ID, Name: "lines", Stage: route.Shade, RecipeNumber: l.Number, SharePercent: 5}, ""))

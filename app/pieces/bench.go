@@ -174,7 +174,7 @@ func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
 	case now == nil:
 		r.Say = string(p.State)
 	default:
-		r.Say = now.Kind.Manner().Do
+		r.Say = now.Kind.Traits().Do
 	}
 	for _, s := range p.Stages {
 		if s.Mark == route.SentBack {

@@ -203,7 +203,7 @@ func (a *Room) Pause(ctx context.Context, who change.Actor, codes []string, at t
 func clockNote(c change.Change, what string, p studio.Piece) error {
 	doing := string(p.State)
 	if now := p.Now(); now != nil {
-		doing = now.Kind.Manner().Name
+		doing = now.Kind.Traits().Name
 	}
 	return c.Note(what, change.About{Order: p.OrderID, Piece: p.ID}, "%s: %s", p.Code, doing)
 }

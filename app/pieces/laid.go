@@ -112,7 +112,7 @@ func (s *PieceSheet) firstCoat(tx *store.Tx) (err error) {
 
 // lay notes what was laid at a stage that has just been stamped, takes it from what is mixed, and says what of it dries
 // the slowest, and how many times as thick as the rate book has it that is.
-func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium finish.Medium, film float64, err error) {
+func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium route.Medium, film float64, err error) {
 	if err := change.Refused(st.Also.Check()); err != nil {
 		return "", 0, err
 	}

@@ -86,7 +86,7 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 		}
 		s.BackTo = p.Strip().BackTo()
 		if last := p.Last(); last != nil && p.MayOpen(s.Now) == nil {
-			s.TakeBack = last.Kind.Manner().Name
+			s.TakeBack = last.Kind.Traits().Name
 		}
 		models, err := tx.PieceModels(p)
 		if err != nil {

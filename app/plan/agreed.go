@@ -273,8 +273,8 @@ func (s Sheet) movable(m Move) (first Task, err error) {
 			return t, change.Refuse("A run goes by itself: move when it is started.")
 		case m.PersonID != 0 && !known:
 			return t, change.Refuse("Nobody of that name works here now.")
-		case m.PersonID != 0 && t.Stage != "" && !p.Does(studio.CraftOf(t.Stage)):
-			return t, change.Refuse("%s does not do that: %s.", p.Name, studio.CraftOf(t.Stage).Name())
+		case m.PersonID != 0 && t.Stage != "" && !p.Does(t.Stage.Traits().Craft):
+			return t, change.Refuse("%s does not do that: %s.", p.Name, t.Stage.Traits().Craft.Name())
 		}
 		return t, nil
 	}

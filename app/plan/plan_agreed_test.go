@@ -159,9 +159,9 @@ func TestWhoIsThereAndWhatTheyDo(t *testing.T) {
 	assert.ErrorContains(t, s.Plan.AddAbsence(s.Ctx, s.Owner, studio.Absence{From: s.Clock.At, To: s.Clock.At.AddDate(5, 0, 0)}), "400 days")
 
 	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true,
-		Crafts: []studio.Craft{studio.AtMachines, studio.Smoothing}, Days: []int{1, 2, 5}, From: "10:00", To: "13:30"})
+		Crafts: []route.Craft{route.AtMachines, route.Smoothing}, Days: []int{1, 2, 5}, From: "10:00", To: "13:30"})
 	require.NoError(t, err)
-	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Owner.ID, setup.PersonForm{Name: "Ilse Karg", Role: studio.Owner, Active: true, Crafts: studio.Crafts()[2:]})
+	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Owner.ID, setup.PersonForm{Name: "Ilse Karg", Role: studio.Owner, Active: true, Crafts: route.Crafts()[2:]})
 	require.NoError(t, err)
 	jory := 0
 	for _, x := range planOf(t, s).Tasks {
@@ -196,7 +196,7 @@ func TestOutsideAndTheAir(t *testing.T) {
 	err := s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 10, "station.booth.depth": 10, "station.booth.height": 10})
 	require.NoError(t, err)
 	prime := handled(t, planOf(t, s), route.Prime)
-	assert.Equal(t, studio.Outside, prime.Station)
+	assert.Equal(t, route.Outside, prime.Station)
 	day := prime.From.In(vienna)
 	require.NoError(t, s.Plan.SayWeather(s.Ctx, s.Bench, day, "", ""))
 	later := handled(t, planOf(t, s), route.Prime)

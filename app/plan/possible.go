@@ -292,7 +292,7 @@ func standsBefore(chain []ChainStep) (o studio.Order) {
 // nothing is painted, what is to be smoothed. saved is in minutes of hands.
 func (s Sheet) cheaper(orderID int64) (name string, in studio.Planning, saved float64, ok bool) {
 	smooth := func(k route.StageKind) bool {
-		return studio.CraftOf(k) == studio.Smoothing || k == route.Prime
+		return k.Traits().Craft == route.Smoothing || k == route.Prime
 	}
 	for _, tier := range []struct {
 		name  string

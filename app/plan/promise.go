@@ -301,9 +301,9 @@ func (a asking) step(p *schedule.Problem, step schedule.Step, after []int) (next
 // hands are the people who do a kind of stage; all, where nobody does.
 func (a asking) hands(p *schedule.Problem, kind route.StageKind, minutes float64) (out []schedule.Mode) {
 	first := len(p.Resources) - len(a.people)
-	some := slices.ContainsFunc(a.people, func(p studio.Person) bool { return p.Does(studio.CraftOf(kind)) })
+	some := slices.ContainsFunc(a.people, func(p studio.Person) bool { return p.Does(kind.Traits().Craft) })
 	for k, person := range a.people {
-		if person.Does(studio.CraftOf(kind)) || !some {
+		if person.Does(kind.Traits().Craft) || !some {
 			out = append(out, schedule.Mode{Resource: first + k, S: int64(60 * minutes)})
 		}
 	}

@@ -99,7 +99,7 @@ func TestSchoolsOfPainting(t *testing.T) {
 		wait, how = map[route.StageKind]int64{}, map[route.StageKind]string{}
 		for _, st := range by[no+"-1"].Stages {
 			wait[st.Kind], how[st.Kind] = st.WaitS, st.How
-			if route.OnAssembly(st.Kind) {
+			if st.Kind.Traits().Whole {
 				kinds = append(kinds, st.Kind)
 			}
 		}

@@ -24,6 +24,7 @@ import (
 	"sakuji/core/finish"
 	"sakuji/core/process"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -140,7 +141,7 @@ type PersonForm struct {
 	Password string // empty: unchanged
 	Active   bool
 	Wage     string // an amount an hour; empty: as the rate book has it
-	Crafts   []studio.Craft
+	Crafts   []route.Craft
 	Days     []int  // of the week, Sunday 0; none: those of the studio
 	From, To string // HH:MM; empty: the studio’s hours
 }
@@ -233,12 +234,12 @@ func savePerson(d change.Change, p *studio.Person, f PersonForm) error {
 // works sets what a person does, when, and for what wage.
 func works(d change.Change, p *studio.Person, f PersonForm) (err error) {
 	p.Crafts = nil
-	for _, c := range studio.Crafts() {
+	for _, c := range route.Crafts() {
 		if slices.Contains(f.Crafts, c) {
 			p.Crafts = append(p.Crafts, c)
 		}
 	}
-	if len(p.Crafts) == len(studio.Crafts()) { // and whatever is added to them
+	if len(p.Crafts) == len(route.Crafts()) { // and whatever is added to them
 		p.Crafts = nil
 	}
 	if *p, err = p.WorksWhen(f.Days, f.From, f.To); err != nil {

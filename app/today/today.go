@@ -389,7 +389,7 @@ func (t *today) batches() (list []batch) {
 
 // batchTask is what a batch asks for: hands now, or a look at the clock.
 func (t *today) batchTask(b batch) (rank int, at time.Time, task Task) {
-	m, of := b.kind.Manner(), "Order "+b.order.Number
+	m, of := b.kind.Traits(), "Order "+b.order.Number
 	name, take := b.name, "Take it"
 	if b.n > 1 {
 		name, take = fmt.Sprintf("%s, %d pieces", b.name, b.n), "Take them"
@@ -573,7 +573,7 @@ func (t *today) night() error {
 		if i > 0 && waits[i-1].Kind == st.Kind && st.Until.Sub(waits[i-1].Until) < 30*time.Minute {
 			continue // a batch is one mark
 		}
-		t.s.Night = append(t.s.Night, NightMark{At: st.Until, Text: st.Kind.Manner().Dry, Tone: ToneReady})
+		t.s.Night = append(t.s.Night, NightMark{At: st.Until, Text: st.Kind.Traits().Dry, Tone: ToneReady})
 	}
 	slices.SortStableFunc(t.s.Night, func(a, b NightMark) int { return a.At.Compare(b.At) })
 	return err

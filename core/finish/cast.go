@@ -33,7 +33,7 @@ func Pour(b rates.Book) Work {
 // plain is a stage's work that the book tells as it stands.
 func plain(b rates.Book, s Step, minutes float64, from rates.Figure) Work {
 	return Work{Kind: s.Kind, Minutes: minutes, BookMin: minutes, WaitS: WaitS(b, s),
-		Working: rates.Working{Formula: "as the book has it", Inputs: []rates.Figure{from}, Result: rates.Of(s.Kind.Manner().Name, minutes, "min", rates.Derived)}}
+		Working: rates.Working{Formula: "as the book has it", Inputs: []rates.Figure{from}, Result: rates.Of(s.Kind.Traits().Name, minutes, "min", rates.Derived)}}
 }
 
 // CastCopy is what of a print's work is done on every copy that is cast of it: it is primed,
@@ -41,7 +41,7 @@ func plain(b rates.Book, s Step, minutes float64, from rates.Figure) Work {
 func CastCopy(work []Work) (out []Work) {
 	for _, w := range work {
 		first := !slices.ContainsFunc(out, func(o Work) bool { return o.Kind == w.Kind })
-		if route.OnAssembly(w.Kind) || first && (w.Kind == route.Prime || w.Kind == route.Look) {
+		if w.Kind.Traits().Whole || first && (w.Kind == route.Prime || w.Kind == route.Look) {
 			out = append(out, w)
 		}
 	}
@@ -51,5 +51,5 @@ func CastCopy(work []Work) (out []Work) {
 // CastMaster is what of it is done on the one print that moulds are made of: all until it is
 // smooth and looked at.
 func CastMaster(work []Work) []Work {
-	return slices.DeleteFunc(slices.Clone(work), func(w Work) bool { return route.OnAssembly(w.Kind) })
+	return slices.DeleteFunc(slices.Clone(work), func(w Work) bool { return w.Kind.Traits().Whole })
 }

@@ -2,7 +2,6 @@ package finish
 
 import (
 	"math"
-	"slices"
 	"sort"
 	"time"
 
@@ -10,71 +9,17 @@ import (
 	"sakuji/core/route"
 )
 
-// Medium is what a stage leaves on a piece that has to dry or set.
-type Medium string
-
-// Media.
-const (
-	Primer       Medium = "primer"
-	FillerPrimer Medium = "filler"
-	AcrylicPaint Medium = "acrylic"
-	CanPaint     Medium = "can" // enamel, or lacquer from a can
-	MirrorMetal  Medium = "mirror"
-	StainColour  Medium = "stain"
-	ClearCoat    Medium = "clear"
-	SpotPutty    Medium = "putty"
-	TwoPartPutty Medium = "twopart"
-	AirDryClay   Medium = "clay"
-	CastingResin Medium = "casting"
-	SandOrWash   Medium = "wash" // glued sand, a heavy wash
-	MouldRubber  Medium = "rubber"
-	nothingToDry Medium = ""
-)
-
-// Media lists them.
-func Media() []Medium {
-	return []Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat, SpotPutty, TwoPartPutty, AirDryClay, CastingResin, SandOrWash, MouldRubber}
-}
-
-// Name is the medium in words.
-func (m Medium) Name() string {
-	return map[Medium]string{Primer: "primer", FillerPrimer: "filler primer", AcrylicPaint: "acrylic", CanPaint: "enamel or lacquer", MirrorMetal: "mirror metal", StainColour: "stain", ClearCoat: "clear coat",
-		SpotPutty: "putty", TwoPartPutty: "two-part putty", AirDryClay: "clay", CastingResin: "casting resin", SandOrWash: "glued sand or wash", MouldRubber: "rubber"}[m]
-}
-
-// IsCoat reports whether another coat over it is a coat on a coat.
-func (m Medium) IsCoat() bool {
-	return slices.Contains([]Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat}, m)
-}
-
 // MediumOf is what a stage leaves, a priming with filler primer or another one. Empty: nothing that dries by the air.
-func MediumOf(kind route.StageKind, filler bool, p Paints) Medium {
-	switch kind {
-	case route.Prime:
-		if filler {
-			return FillerPrimer
-		}
-		return Primer
-	case route.Base, route.Spray, route.Shade:
-		return map[route.Coat]Medium{route.Acrylic: AcrylicPaint, route.Enamel: CanPaint, route.Lacquer: CanPaint, route.Mirror: MirrorMetal, route.Spirit: SandOrWash}[p.Of(kind)]
-	case route.Clear:
-		return ClearCoat
-	case route.Light, route.Detail:
-		return AcrylicPaint
-	case route.Weather, route.Texture, route.Flock, route.Ground:
-		return SandOrWash
-	case route.Fill:
-		return SpotPutty
-	case route.Mend:
-		return TwoPartPutty
-	case route.Clay:
-		return AirDryClay
-	case route.Pour:
-		return CastingResin
-	case route.Rubber:
-		return MouldRubber
+func MediumOf(kind route.StageKind, filler bool, p Paints) route.Medium {
+	switch t := kind.Traits(); {
+	case t.Leaves == route.Primer && filler:
+		return route.FillerPrimer
+	case t.Leaves != route.NothingToDry:
+		return t.Leaves
+	case t.Paint != route.NoPaint:
+		return p.Of(kind).Medium()
 	}
-	return nothingToDry
+	return route.NothingToDry
 }
 
 // Clock is for how long after it was laid, in seconds and at BookC, a medium is what: each 0 where nothing is
@@ -91,7 +36,7 @@ type Clock struct {
 
 // ClockOf is the clock of a medium by the rate book. What the book says already of waits between stages is said
 // there alone.
-func ClockOf(b rates.Book, m Medium) Clock {
+func ClockOf(b rates.Book, m route.Medium) Clock {
 	of := func(last, elsewhere string) int64 {
 		key := "dry." + string(m) + "." + last
 		if !b.Has(key) {
@@ -102,7 +47,7 @@ func ClockOf(b rates.Book, m Medium) Clock {
 		}
 		return int64(math.Round(b.V(key) * map[string]float64{"min": 60, "h": 3600}[b.Get(key).Unit]))
 	}
-	stage := map[Medium]string{Primer: "prime", FillerPrimer: "filler", AcrylicPaint: "base", ClearCoat: "clear", SpotPutty: "fill", AirDryClay: "clay", CastingResin: "cast", SandOrWash: "weather", MouldRubber: "mould"}[m]
+	stage := map[route.Medium]string{route.Primer: "prime", route.FillerPrimer: "filler", route.AcrylicPaint: "base", route.ClearCoat: "clear", route.SpotPutty: "fill", route.AirDryClay: "clay", route.CastingResin: "cast", route.SandOrWash: "weather", route.MouldRubber: "mould"}[m]
 	return Clock{TouchS: of("touch", ""), RecoatS: of("recoat", stage+".recoat"), WithinS: of("within", ""), AgainS: of("again", ""),
 		HandleS: of("handle", stage+".wait"), FullS: of("full", ""), OpenS: of("open", "")}
 }
@@ -205,7 +150,7 @@ func (a Air) left(laid, at time.Time, s int64) int64 {
 
 // Layer is a medium on a piece, when it was laid, and how many times as thick as the rate book has it; 0: as it has it.
 type Layer struct {
-	Medium Medium
+	Medium route.Medium
 	At     time.Time
 	Film   float64
 }
@@ -226,7 +171,7 @@ const mostFilm = 5.0
 
 // Clocks are the moments of what lies on top of a piece; each zero where nothing is said of it.
 type Clocks struct {
-	Of     Medium
+	Of     route.Medium
 	Laid   time.Time
 	Touch  time.Time
 	Recoat time.Time // it takes the next coat from then

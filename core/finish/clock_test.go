@@ -29,20 +29,20 @@ func steadily(c, humidity float64) (out []Reading) {
 func TestClocksOfTheTable(t *testing.T) {
 	const d = 24 * time.Hour
 	type span struct{ from, to time.Duration }
-	for medium, row := range map[Medium][4]span{
-		Primer:       {{10 * time.Minute, 10 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, time.Hour}, {d, d}},
-		FillerPrimer: {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, 2 * time.Hour}, {d, d}},
-		AcrylicPaint: {{10 * time.Minute, 20 * time.Minute}, {20 * time.Minute, 20 * time.Minute}, {time.Hour, time.Hour}, {0, 0}},
-		CanPaint:     {{20 * time.Minute, 30 * time.Minute}, {0, time.Hour}, {d, d}, {7 * d, 7 * d}},
-		MirrorMetal:  {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {d, d}, {7 * d, 7 * d}},
-		StainColour:  {{2 * time.Hour, 3 * time.Hour}, {3 * time.Hour, 3 * time.Hour}, {12 * time.Hour, 12 * time.Hour}, {d, d}},
-		ClearCoat:    {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, time.Hour}, {d, d}, {d, 3 * d}},
-		SpotPutty:    {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {4 * time.Hour, 6 * time.Hour}, {10 * time.Hour, 16 * time.Hour}},
-		TwoPartPutty: {{time.Hour, time.Hour}, {0, 0}, {4 * time.Hour, 4 * time.Hour}, {d, d}},
-		AirDryClay:   {{0, 0}, {0, 0}, {d, d}, {d, 3 * d}},
-		CastingResin: {{0, 0}, {0, 0}, {d, d}, {3 * d, 3 * d}},
-		SandOrWash:   {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
-		MouldRubber:  {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
+	for medium, row := range map[route.Medium][4]span{
+		route.Primer:       {{10 * time.Minute, 10 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, time.Hour}, {d, d}},
+		route.FillerPrimer: {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, 2 * time.Hour}, {d, d}},
+		route.AcrylicPaint: {{10 * time.Minute, 20 * time.Minute}, {20 * time.Minute, 20 * time.Minute}, {time.Hour, time.Hour}, {0, 0}},
+		route.CanPaint:     {{20 * time.Minute, 30 * time.Minute}, {0, time.Hour}, {d, d}, {7 * d, 7 * d}},
+		route.MirrorMetal:  {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {d, d}, {7 * d, 7 * d}},
+		route.StainColour:  {{2 * time.Hour, 3 * time.Hour}, {3 * time.Hour, 3 * time.Hour}, {12 * time.Hour, 12 * time.Hour}, {d, d}},
+		route.ClearCoat:    {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, time.Hour}, {d, d}, {d, 3 * d}},
+		route.SpotPutty:    {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {4 * time.Hour, 6 * time.Hour}, {10 * time.Hour, 16 * time.Hour}},
+		route.TwoPartPutty: {{time.Hour, time.Hour}, {0, 0}, {4 * time.Hour, 4 * time.Hour}, {d, d}},
+		route.AirDryClay:   {{0, 0}, {0, 0}, {d, d}, {d, 3 * d}},
+		route.CastingResin: {{0, 0}, {0, 0}, {d, d}, {3 * d, 3 * d}},
+		route.SandOrWash:   {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
+		route.MouldRubber:  {{0, 0}, {0, 0}, {10 * time.Hour, 16 * time.Hour}, {d, d}},
 	} {
 		c := still(22, 50).Clocks([]Layer{{Medium: medium, At: morning}})
 		for k, at := range []time.Time{c.Touch, c.Recoat, c.Handle, c.Full} {
@@ -57,9 +57,9 @@ func TestClocksOfTheTable(t *testing.T) {
 			assert.LessOrEqual(t, at.Sub(morning), row[k].to, "%s %d", medium, k)
 		}
 	}
-	can := still(22, 50).Clocks([]Layer{{Medium: CanPaint, At: morning}})
+	can := still(22, 50).Clocks([]Layer{{Medium: route.CanPaint, At: morning}})
 	assert.Equal(t, []time.Time{morning.Add(time.Hour), morning.Add(24 * time.Hour)}, []time.Time{can.Within, can.Again}, "within 1 h or after 24 to 48 h")
-	assert.Len(t, Media(), 13)
+	assert.Len(t, route.Media(), 13)
 }
 
 // Twice as long for every 10 °C less between 10 and 30 °C [from memory]; and twice as long in very damp air.
@@ -95,12 +95,12 @@ func TestARoomThatCoolsDown(t *testing.T) {
 // acrylic over a primer that is hard has its own clock.
 func TestWhatLiesUnderACoat(t *testing.T) {
 	a := still(22, 50)
-	alone := a.Clocks([]Layer{{Medium: AcrylicPaint, At: morning}})
-	over := a.Clocks([]Layer{{Medium: CanPaint, At: morning.Add(-6 * time.Hour)}, {Medium: AcrylicPaint, At: morning}})
+	alone := a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: morning}})
+	over := a.Clocks([]Layer{{Medium: route.CanPaint, At: morning.Add(-6 * time.Hour)}, {Medium: route.AcrylicPaint, At: morning}})
 	assert.Equal(t, morning.Add(2*18*time.Hour), over.Handle, "18 of its 24 hours are left, and take twice as long under another coat")
 	assert.True(t, over.Full.After(alone.Full))
 	assert.Equal(t, alone.Touch, over.Touch)
-	assert.Equal(t, alone, a.Clocks([]Layer{{Medium: Primer, At: morning.Add(-48 * time.Hour)}, {Medium: AcrylicPaint, At: morning}}))
+	assert.Equal(t, alone, a.Clocks([]Layer{{Medium: route.Primer, At: morning.Add(-48 * time.Hour)}, {Medium: route.AcrylicPaint, At: morning}}))
 	assert.Zero(t, a.Clocks(nil))
 }
 
@@ -120,7 +120,7 @@ func TestClocksKeepTheirOrder(t *testing.T) {
 		assert.True(t, a.Dry(from, s+600).After(dry))
 		assert.False(t, a.Dry(from.Add(10*time.Minute), s).Before(dry))
 		assert.InDelta(t, 0, a.left(from, dry.Add(time.Second), s), 2)
-		c := a.Clocks([]Layer{{Medium: rapid.SampledFrom(Media()).Draw(t, "under"), At: from}, {Medium: rapid.SampledFrom(Media()).Draw(t, "over"), At: from.Add(time.Hour)}})
+		c := a.Clocks([]Layer{{Medium: rapid.SampledFrom(route.Media()).Draw(t, "under"), At: from}, {Medium: rapid.SampledFrom(route.Media()).Draw(t, "over"), At: from.Add(time.Hour)}})
 		for _, pair := range [][2]time.Time{{c.Laid, c.Touch}, {c.Touch, c.Handle}, {c.Recoat, c.Handle}, {c.Recoat, c.Within}, {c.Within, c.Again}, {c.Handle, c.Full}} {
 			if !pair[0].IsZero() && !pair[1].IsZero() {
 				assert.False(t, pair[1].Before(pair[0]), "%+v", c)
@@ -130,14 +130,14 @@ func TestClocksKeepTheirOrder(t *testing.T) {
 }
 
 func TestMediumOfAStage(t *testing.T) {
-	assert.Equal(t, FillerPrimer, MediumOf(route.Prime, true, Paints{}))
-	assert.Equal(t, Primer, MediumOf(route.Prime, false, Paints{}))
-	assert.Equal(t, CanPaint, MediumOf(route.Base, false, Paints{Base: route.Lacquer}))
-	assert.Equal(t, MirrorMetal, MediumOf(route.Spray, false, Paints{Base: route.Mirror}))
-	assert.Equal(t, SandOrWash, MediumOf(route.Shade, false, Paints{Shade: route.Spirit}))
-	assert.Equal(t, nothingToDry, MediumOf(route.Sand, false, Paints{}))
-	assert.True(t, ClearCoat.IsCoat())
-	assert.False(t, SpotPutty.IsCoat())
+	assert.Equal(t, route.FillerPrimer, MediumOf(route.Prime, true, Paints{}))
+	assert.Equal(t, route.Primer, MediumOf(route.Prime, false, Paints{}))
+	assert.Equal(t, route.CanPaint, MediumOf(route.Base, false, Paints{Base: route.Lacquer}))
+	assert.Equal(t, route.MirrorMetal, MediumOf(route.Spray, false, Paints{Base: route.Mirror}))
+	assert.Equal(t, route.SandOrWash, MediumOf(route.Shade, false, Paints{Shade: route.Spirit}))
+	assert.Equal(t, route.NothingToDry, MediumOf(route.Sand, false, Paints{}))
+	assert.True(t, route.ClearCoat.IsCoat())
+	assert.False(t, route.SpotPutty.IsCoat())
 }
 
 // A coat twice as thick takes twice as long, one half as thick half; its window shuts no later, and what nobody says is as
@@ -145,13 +145,15 @@ func TestMediumOfAStage(t *testing.T) {
 func TestThickCoatsTakeLonger(t *testing.T) {
 	a := Air{Book: rates.Starting().With(map[string]float64{"room": BookC})}
 	laid := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
-	clock := func(film float64) Clocks { return a.Clocks([]Layer{{Medium: CanPaint, At: laid, Film: film}}) }
+	clock := func(film float64) Clocks {
+		return a.Clocks([]Layer{{Medium: route.CanPaint, At: laid, Film: film}})
+	}
 	usual, thick, thin := clock(0), clock(2), clock(0.5)
 	assert.Equal(t, usual, clock(1))
 	assert.Equal(t, 2*usual.Full.Sub(laid), thick.Full.Sub(laid))
 	assert.Equal(t, usual.Handle.Sub(laid)/2, thin.Handle.Sub(laid))
 	assert.Equal(t, usual.Within, thick.Within)
 	assert.Equal(t, clock(5), clock(500), "no coat is so thick")
-	under := a.Clocks([]Layer{{Medium: AcrylicPaint, At: laid, Film: 4}, {Medium: ClearCoat, At: laid.Add(time.Hour)}})
-	assert.True(t, under.Full.After(a.Clocks([]Layer{{Medium: AcrylicPaint, At: laid}, {Medium: ClearCoat, At: laid.Add(time.Hour)}}).Full), "what lies under it holds it up longer")
+	under := a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: laid, Film: 4}, {Medium: route.ClearCoat, At: laid.Add(time.Hour)}})
+	assert.True(t, under.Full.After(a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: laid}, {Medium: route.ClearCoat, At: laid.Add(time.Hour)}}).Full), "what lies under it holds it up longer")
 }

@@ -25,24 +25,6 @@ func PERT(best, likely, worst float64) (mean, deviation float64) {
 	return (best + 4*likely + worst) / 6, (worst - best) / 6
 }
 
-// SpreadKey is under what name the book keeps the spread of a kind of stage.
-func SpreadKey(kind route.StageKind) string {
-	switch kind {
-	case route.Print:
-		return "plate"
-	case route.Sculpt, route.ClientYes, route.Revise:
-		return "sculpt"
-	case route.Fit, route.Case, route.Rubber, route.Open, route.Pour, route.Insert, route.Try, route.Judge, route.Soak, route.Assess, route.Ask, route.Mend,
-		route.Order, route.Here, route.Ground, route.Flock, route.Seal, route.Water, route.Pattern, route.CutOut, route.Sew, route.Ready, route.Work:
-		return "other"
-	case route.Spray, route.Pull:
-		return "mask"
-	case route.DryFit, route.Score, route.Glue, route.JoinAfter:
-		return "join"
-	}
-	return string(kind)
-}
-
 // SpreadOf is the book's spread of a kind of work.
 func SpreadOf(b rates.Book, key string) Effort {
 	low, high := b.Get("spread."+key+".low"), b.Get("spread."+key+".high")
@@ -58,7 +40,7 @@ func SpreadOf(b rates.Book, key string) Effort {
 // much as spread.trust stamps: a few stamps prove little. The deviation is pooled alike; what
 // the book may be off by for all pieces narrows with the root of the stamps.
 func EffortOf(b rates.Book, kind route.StageKind, l Logged) Effort {
-	e := SpreadOf(b, SpreadKey(kind))
+	e := SpreadOf(b, kind.Traits().Spread)
 	if l.Count == 0 {
 		return e
 	}

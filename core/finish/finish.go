@@ -151,12 +151,12 @@ func (p Part) Painted() float64 {
 
 // faces is the area a kind of stage goes over, in dm².
 func (p Part) faces(kind route.StageKind) rates.Figure {
-	switch kind {
-	case route.Wash:
+	switch kind.Traits().Surface {
+	case route.AllOfIt:
 		return rates.Of("surface, all of it", p.AreaMM2/1e4, "dm²", rates.Mesh)
-	case route.RemoveSupports:
+	case route.Held:
 		return rates.Of("area that supports held", p.OverhangMM2/1e4, "dm²", rates.Mesh)
-	case route.Base, route.Shade, route.Light, route.Detail, route.Weather, route.Clear, route.Mask:
+	case route.ToPaint:
 		return rates.Of("surface that is painted", p.Painted()/1e4, "dm²", rates.Mesh)
 	}
 	return rates.Of("surface that is smoothed", p.smoothed()/1e4, "dm²", rates.Mesh)
@@ -246,28 +246,10 @@ const fineFrom = 1.5
 
 // stepOf is the step of a kind that does not depend on the finish route.
 func stepOf(kind route.StageKind, processName string) Step {
-	s := Step{Kind: kind}
-	switch kind {
-	case route.Wash:
-		s.Area, s.Wait = "wash.area", "wash.dry"
-	case route.RemoveSupports:
+	t := kind.Traits()
+	s := Step{Kind: kind, Area: t.Area, Wait: t.Wait, Coat: t.Coats}
+	if kind == route.RemoveSupports {
 		s.Area = "strip." + processName
-	case route.Cure:
-		s.Wait = "cure.wait"
-	case route.Base:
-		s.Wait, s.Coat = "base.wait", "paint"
-	case route.Mask:
-		s.Wait = "mask.wait"
-	case route.Shade:
-		s.Wait, s.Coat = "shade.wait", "shade"
-	case route.Light:
-		s.Wait = "light.wait"
-	case route.Detail:
-		s.Wait = "detail.wait"
-	case route.Weather:
-		s.Area, s.Wait = "weather.area", "weather.wait"
-	case route.Clear:
-		s.Area, s.Wait, s.Coat = "clear.area", "clear.wait", "clear"
 	}
 	return s
 }
@@ -291,9 +273,9 @@ func (s *sum) add(formula string, minutes float64, inputs ...rates.Figure) {
 	s.inputs = append(s.inputs, inputs...)
 }
 
-// rate adds a figure as it stands, if the book has it.
+// rate adds a figure as it stands, if there is one.
 func (s *sum) rate(key, formula string) {
-	if s.book.Has(key) {
+	if key != "" {
 		s.add(formula, s.book.V(key), s.book.Get(key))
 	}
 }
@@ -304,7 +286,7 @@ func stage(b rates.Book, p Part, step Step) Work {
 		return plateWork(b, p)
 	}
 	each := sum{book: b} // for each copy
-	each.rate(string(kind)+".piece", "a piece")
+	each.rate(kind.Traits().Piece, "a piece")
 	if kind == route.RemoveSupports && p.Resin() && p.Tips > 0 {
 		tips := rates.Of("tips that hold it", p.Tips, "tips", rates.Mesh)
 		each.add("tips × time", p.Tips*b.V("strip.tip"), tips, b.Get("strip.tip"))
@@ -373,7 +355,7 @@ func (s *sum) count(n int, key string) {
 
 // standard shortens painting that is done quickly, and gives the hours to what the eye meets.
 func (s *sum) standard(p Part, kind route.StageKind) {
-	if Skill(kind) != "wage.paint" || kind == route.Mask || kind == route.Clear {
+	if !kind.Traits().ByHand {
 		return
 	}
 	times := func(f float64, what string, inputs ...rates.Figure) {
@@ -400,11 +382,11 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 		formula += " × what copies teach"
 		in = append(in, rates.Of("copies", n, "×", rates.Derived), b.Get("learning"), rates.Of("what copies teach", learned, "×", rates.Derived))
 	}
-	if key := string(step.Kind) + ".batch"; b.Has(key) || each.session > 0 {
+	if key := step.Kind.Traits().SetUp; key != "" || each.session > 0 {
 		together := max(n, float64(p.Sessions[step.Kind]))
 		sessions := math.Ceil(together / max(1, b.V("batch.pieces")))
 		setUp := each.session
-		if b.Has(key) {
+		if key != "" {
 			setUp += b.V(key)
 			in = append(in, b.Get(key))
 		}
@@ -423,7 +405,7 @@ func finished(b rates.Book, p Part, step Step, each sum) Work {
 	w.Effort = EffortOf(b, step.Kind, p.Logged[step.Kind])
 	w.Minutes = minutes * w.Effort.Mean
 	w.Working = rates.Working{Formula: "(" + formula + ") × expected of likely", Inputs: append(in, w.Effort.Inputs...),
-		Result: rates.Of(step.Kind.Manner().Name, w.Minutes, "min", rates.Derived)}
+		Result: rates.Of(step.Kind.Traits().Name, w.Minutes, "min", rates.Derived)}
 	w.WaitS = WaitS(b, step)
 	return w
 }
@@ -439,7 +421,7 @@ func plateWork(b rates.Book, p Part) Work {
 		Formula: "((set-up + emptying) × share of the plate + taking one off) × expected of likely",
 		Inputs: append([]rates.Figure{b.Get("plate.setup"), b.Get("plate.empty"),
 			rates.Of("share of the plate", 100*share, "%", rates.Derived), b.Get("plate.piece")}, w.Effort.Inputs...),
-		Result: rates.Of(route.Print.Manner().Name, w.Minutes, "min", rates.Derived),
+		Result: rates.Of(route.Print.Traits().Name, w.Minutes, "min", rates.Derived),
 	}
 	return w
 }
@@ -490,17 +472,6 @@ func FirstTime(b rates.Book, before int, n float64) float64 {
 	}
 	fade := math.Exp(-1 / fades)
 	return 1 + over*math.Exp(-float64(before)/fades)*(1-math.Pow(fade, n))/(n*(1-fade))
-}
-
-// Skill is the rate of the book that pays a kind of stage.
-func Skill(kind route.StageKind) string {
-	switch kind {
-	case route.Base, route.Mask, route.Shade, route.Light, route.Detail, route.Weather, route.Clear:
-		return "wage.paint"
-	case route.Clay:
-		return "wage.sculpt"
-	}
-	return "wage"
 }
 
 // Resin reports whether the part is printed in resin.

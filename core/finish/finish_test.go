@@ -59,7 +59,7 @@ func TestHeroMiniatureAgainstPractice(t *testing.T) {
 // painting are a part's minutes at the brush.
 func painting(p Part) (sum float64) {
 	for _, w := range Plan(rates.Starting(), p) {
-		if Skill(w.Kind) == "wage.paint" {
+		if w.Kind.Traits().Wage == "wage.paint" {
 			sum += w.Minutes
 		}
 	}

@@ -161,34 +161,17 @@ func (f Flaw) Judge(been, toCome []route.StageKind) (hidden, back route.StageKin
 func CheckList(kind, before route.StageKind, resin bool) []string {
 	switch kind {
 	case route.RemoveSupports:
-		list := []string{"complete: nothing came off with the supports", "holes and slots open", "no crack, no torn layer", "mating faces true"}
 		if resin {
-			return append(list, "no soft or sticky spots")
+			return append(kind.Traits().Checks, "no soft or sticky spots")
 		}
-		return append(list, "no gap between walls, no string inside")
+		return append(kind.Traits().Checks, "no gap between walls, no string inside")
 	case route.Look:
 		if before == route.Prime {
 			return []string{"raking light from four sides", "flats: no lines, no waves", "seams and plugs: nothing to see, nothing to feel", "pits and pinholes", "detail and edges sharp, nothing filled", "no runs, no dust"}
 		}
-		if Painter(before) {
+		if before.Traits().Colour {
 			return []string{"cover is even, by daylight", "left and right alike", "edges clean, nothing bled", "no runs, no dust, no prints", "nothing too dark beside the swatch"}
 		}
-		return []string{"raking light from four sides", "seams and plugs", "scratches", "edges and detail sharp"}
-	case route.DryFit:
-		return []string{"all parts there, none left over", "keys and sockets clean", "no step along any seam", "nothing forced"}
-	case route.Pull:
-		return []string{"edges clean, nothing bled", "nothing lifted", "left and right alike"}
-	case route.Insert:
-		return []string{"everything inside that goes inside", "lights and motors tried", "wires clear of the seam", "nothing left over"}
-	case route.JoinAfter, route.Glue:
-		return []string{"mating faces scored and clean", "dry fit once more", "no paint and no glue in keys"}
-	case route.Pack:
-		return []string{"photographed: front, back, sides, detail, with a scale", "countable marks counted", "what breaks lies apart, bags numbered", "care note and packing list in"}
 	}
-	return nil
-}
-
-// Painter reports whether a kind of stage lays colour.
-func Painter(kind route.StageKind) bool {
-	return slices.Contains([]route.StageKind{route.Base, route.Spray, route.Shade, route.Light, route.Detail, route.Weather, route.Clear}, kind)
+	return kind.Traits().Checks
 }

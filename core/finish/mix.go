@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // More of what lays colour on; Brush, Airbrush and Can are the others.
@@ -17,7 +18,7 @@ func Tools() []string { return []string{Brush, Airbrush, Can, Sponge, Roller} }
 
 // Laying is a coat as a recipe has it.
 type Laying struct {
-	Medium         Medium
+	Medium         route.Medium
 	Tool           string
 	Coats          int
 	FilmUM         float64 // dry, of one coat; 0: as the rate book has it
@@ -26,22 +27,22 @@ type Laying struct {
 }
 
 // coatKey is under what the rate book has a medium's film and solids.
-func (m Medium) coatKey() string {
+func coatKey(m route.Medium) string {
 	switch m {
-	case Primer:
+	case route.Primer:
 		return "primer"
-	case FillerPrimer:
+	case route.FillerPrimer:
 		return "filler"
-	case ClearCoat:
+	case route.ClearCoat:
 		return "clear"
-	case StainColour, SandOrWash:
+	case route.StainColour, route.SandOrWash:
 		return "shade"
 	}
 	return "paint"
 }
 
 // FilmUM is how thick a coat of a medium is by the rate book, dry.
-func FilmUM(b rates.Book, m Medium) float64 { return b.V(m.coatKey() + ".film") }
+func FilmUM(b rates.Book, m route.Medium) float64 { return b.V(coatKey(m) + ".film") }
 
 // CoatsML is how many millilitres the coats of an area take, thinned, with what misses the piece.
 func CoatsML(b rates.Book, l Laying, areaMM2 float64) float64 {
@@ -70,7 +71,7 @@ func MixML(b rates.Book, l Laying, areaMM2 float64) rates.Working {
 // coats works out what the coats of an area take: the theoretical spreading rate in m²/l is 10 × volume solids (%) ÷ dry
 // film (µm) [published: any coatings handbook]; what lands of it goes by the tool [from memory].
 func coats(b rates.Book, l Laying, areaMM2 float64) rates.Working {
-	key := l.Medium.coatKey()
+	key := coatKey(l.Medium)
 	given := func(own float64, last, label, unit string) rates.Figure {
 		if own > 0 {
 			return rates.Of(label, own, unit, rates.Ours)

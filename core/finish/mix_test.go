@@ -11,13 +11,14 @@ import (
 	"pgregory.net/rapid"
 
 	"sakuji/core/rates"
+	"sakuji/core/route"
 )
 
 // The handbook's example: a paint of 50 % volume solids laid 50 µm dry spreads 10 m² a litre in theory [published:
 // theoretical spreading rate, as coatings handbooks have it]: 1 m² in one coat takes 100 ml that land.
 func TestSpreadingRateOfTheHandbook(t *testing.T) {
 	b := rates.Starting().With(map[string]float64{"transfer.brush": 100, "mix.pot": 0})
-	l := Laying{Medium: AcrylicPaint, Tool: Brush, Coats: 1, FilmUM: 50, SolidsPercent: 50}
+	l := Laying{Medium: route.AcrylicPaint, Tool: Brush, Coats: 1, FilmUM: 50, SolidsPercent: 50}
 	assert.InDelta(t, 100, MixML(b, l, 1e6).Result.Value, 1e-9)
 	l.Coats = 3
 	assert.InDelta(t, 300, MixML(b, l, 1e6).Result.Value, 1e-9)
@@ -29,7 +30,7 @@ func TestSpreadingRateOfTheHandbook(t *testing.T) {
 func TestWhatLandsGoesByTheTool(t *testing.T) {
 	b := rates.Starting()
 	of := func(tool string) float64 {
-		return MixML(b, Laying{Medium: AcrylicPaint, Tool: tool, Coats: 1, FilmUM: 50, SolidsPercent: 50}, 1e6).Result.Value
+		return MixML(b, Laying{Medium: route.AcrylicPaint, Tool: tool, Coats: 1, FilmUM: 50, SolidsPercent: 50}, 1e6).Result.Value
 	}
 	pot := b.V("mix.pot")
 	assert.InDelta(t, 100/0.9+pot, of(Brush), 1e-9)
@@ -37,12 +38,12 @@ func TestWhatLandsGoesByTheTool(t *testing.T) {
 	assert.InDelta(t, 100/0.4, of(Can), 1e-9)
 	assert.Equal(t, of(Brush), of(Sponge))
 	assert.Equal(t, of(Brush), of(Roller))
-	for _, m := range Media() {
+	for _, m := range route.Media() {
 		if w := MixML(b, Laying{Medium: m, Tool: Brush, Coats: 1}, 1e4); m.IsCoat() {
 			assert.Greater(t, w.Result.Value, pot, "%s has its film and solids in the book", m)
 		}
 	}
-	assert.Zero(t, MixML(b, Laying{Medium: Primer, Tool: Brush, Coats: 1}, 0).Result.Value, "nothing to paint takes nothing")
+	assert.Zero(t, MixML(b, Laying{Medium: route.Primer, Tool: Brush, Coats: 1}, 0).Result.Value, "nothing to paint takes nothing")
 }
 
 // What a mix is made of adds up to it, in the parts of its recipe.

@@ -66,12 +66,12 @@ type Paints struct {
 
 // Of is what a stage’s coat is made of; acrylic, where a scheme does not say.
 func (p Paints) Of(kind route.StageKind) route.Coat {
-	switch kind {
-	case route.Base, route.Spray:
+	switch kind.Traits().Paint {
+	case route.BasePaint:
 		return p.Base
-	case route.Shade:
+	case route.ShadePaint:
 		return p.Shade
-	case route.Clear:
+	case route.ClearPaint:
 		return p.Clear
 	}
 	return route.Acrylic

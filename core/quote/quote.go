@@ -324,7 +324,7 @@ func (p Part) wage(b rates.Book, w finish.Work) rates.Figure {
 	if p.Wage.Value > 0 {
 		return p.Wage
 	}
-	return b.Get(finish.Skill(w.Kind))
+	return b.Get(w.Kind.Traits().Wage)
 }
 
 func (b *builder) work(w finish.Work, person rates.Figure, copies float64, name func(string) string) {
@@ -337,7 +337,7 @@ func (b *builder) work(w finish.Work, person rates.Figure, copies float64, name 
 	working := w.Working
 	working.Formula = "(" + working.Formula + ") × wage × copies"
 	working.Inputs = append(append([]rates.Figure{}, working.Inputs...), wage, rates.Of("copies", copies, "×", rates.Derived))
-	what := w.Kind.Manner().Name
+	what := w.Kind.Traits().Name
 	b.add(Hands, name(what), minutes/60*wage.Value, minutes, working)
 	b.risky(what, name(what), minutes/60*wage.Value, copies, w.Effort)
 }

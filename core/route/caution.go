@@ -16,13 +16,13 @@ func Caution(kind StageKind, process string) string {
 	case kind == RemoveSupports && process != "resin":
 		return "Cut away from yourself and clamp small pieces. Edges and blades cut: gloves, eye protection." + sheet
 	}
-	return kind.Manner().Caution
+	return kind.Traits().Caution
 }
 
 // PlateCaution is what to mind when a plate comes off, by process. Source: common practice.
 func PlateCaution(process string) string {
 	if process == "resin" {
-		return Print.Manner().Caution
+		return Print.Traits().Caution
 	}
 	return "Hot end and bed burn. Let the bed cool and flex the plate off the machine before you pull; no levering. Edges cut: gloves."
 }

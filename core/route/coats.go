@@ -49,3 +49,8 @@ func (c Coat) Window() (within, again time.Duration) {
 	}
 	return 0, 0
 }
+
+// Medium is what a coat is as something that dries.
+func (c Coat) Medium() Medium {
+	return map[Coat]Medium{Acrylic: AcrylicPaint, Enamel: CanPaint, Lacquer: CanPaint, Mirror: MirrorMetal, Spirit: SandOrWash}[c]
+}

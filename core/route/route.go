@@ -105,21 +105,6 @@ func Smoothed(tier string) bool { return tier == Primed || tier == Painted }
 // Printed reports whether a tier is printed at all.
 func Printed(tier string) bool { return tier != FileOnly }
 
-// All returns every kind, in the order of work.
-func All() []StageKind {
-	return []StageKind{Order, Here, Sculpt, ClientYes, Revise, Try, Judge, Soak, Assess, Ask, Mend, Ground, Flock, Seal, Water, Pattern, CutOut, Sew, Ready, Work, Print, Wash, RemoveSupports, Cure, Skin, Clay, Texture, Fill, Sand, Prime, Look, DryFit, Score, Insert, Glue, Case, Rubber, Open, Pour, Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, JoinAfter, Fit, Pack}
-}
-
-// Gate reports whether a stage may wait for other pieces than its own: what goes inside, into or
-// with a piece.
-func (k StageKind) Gate() bool {
-	switch k {
-	case Insert, Mend, JoinAfter, Fit, Pack:
-		return true
-	}
-	return false
-}
-
 // Course says what a print passes beside what every one does.
 type Course struct {
 	Process, Tier string
@@ -133,16 +118,6 @@ type Course struct {
 	Joined        bool // it becomes part of an assembly, which is packed in its place
 }
 
-// OnAssembly reports whether a kind of stage is done on the assembly, once its parts are
-// joined: colours run over seams, and what is handed over is packed whole.
-func OnAssembly(k StageKind) bool {
-	switch k {
-	case Base, Mask, Spray, Pull, Shade, Light, Detail, Weather, Clear, Fit, Pack:
-		return true
-	}
-	return false
-}
-
 // Whole returns the kinds of stages done on an assembly in order, whichever part wants them.
 func Whole(clearFirst, fitFirst bool) []StageKind {
 	c := Course{Tier: Painted, Mask: true, Detail: true, Weather: true, Fit: true, ClearFirst: clearFirst, FitFirst: fitFirst}
@@ -153,7 +128,7 @@ func Whole(clearFirst, fitFirst bool) []StageKind {
 }
 
 // Colours reports whether a kind of stage is done on the part itself where it is joined after paint.
-func Colours(k StageKind) bool { return OnAssembly(k) && k != Fit && k != Pack }
+func Colours(k StageKind) bool { return k.Traits().Whole && k != Fit && k != Pack }
 
 // Stages returns the stages of a print in order. Resin: supports come off before the
 // cure, while they are soft. Masks go on over base coats, so that what lies under them
@@ -280,7 +255,7 @@ func (s Stages) MayStamp(at time.Time) error {
 func (s Stages) waitedFor() string {
 	for i := s.Now() - 1; i >= 0; i-- {
 		if s[i].Mark == Done {
-			return s[i].Kind.Manner().Dry
+			return s[i].Kind.Traits().Dry
 		}
 	}
 	return ""
@@ -305,7 +280,7 @@ func (s Stages) Back(to StageKind) (repeat []Stage, err error) {
 			return planned(s[i:now+1], true), nil
 		}
 	}
-	return nil, fmt.Errorf("the piece has not been through %q", to.Manner().Name)
+	return nil, fmt.Errorf("the piece has not been through %q", to.Traits().Name)
 }
 
 // Planned returns the stages as they were planned, all still to come: what a piece made
@@ -351,7 +326,7 @@ func (s Stages) AfterPrint() (at int) {
 }
 
 // OfPrint reports whether a kind of stage makes a print what it is before anybody smooths it.
-func OfPrint(k StageKind) bool { return k == Print || k == Wash || k == RemoveSupports || k == Cure }
+func OfPrint(k StageKind) bool { return k.Traits().Craft == AtMachines }
 
 // Mends are the stages that can mend a print.
 func Mends() []StageKind { return []StageKind{Mend, Fill, Sand} }

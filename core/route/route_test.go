@@ -33,7 +33,7 @@ func TestRoutes(t *testing.T) {
 		for _, tier := range []string{Raw, Primed, Painted} {
 			seen := map[string]bool{}
 			for _, k := range For(process, tier) {
-				m := k.Manner()
+				m := k.Traits()
 				assert.Len(t, m.Mark, 2)
 				assert.False(t, seen[m.Mark], "two stages with the mark %s", m.Mark)
 				seen[m.Mark] = true
@@ -44,12 +44,12 @@ func TestRoutes(t *testing.T) {
 
 // Uncured resin, dust, spray and alcohol are named where they occur.
 func TestCautionsStandAtTheirStage(t *testing.T) {
-	assert.Contains(t, Print.Manner().Caution, "nitrile gloves")
-	assert.Contains(t, Wash.Manner().Caution, "no flame")
-	assert.Contains(t, Sand.Manner().Caution, "respirator")
-	assert.Contains(t, Prime.Manner().Caution, "organic-vapour")
+	assert.Contains(t, Print.Traits().Caution, "nitrile gloves")
+	assert.Contains(t, Wash.Traits().Caution, "no flame")
+	assert.Contains(t, Sand.Traits().Caution, "respirator")
+	assert.Contains(t, Prime.Traits().Caution, "organic-vapour")
 	for _, k := range []StageKind{Print, Wash, Cure, Sand, Fill, Prime, Base, Shade, Clear, RemoveSupports} {
-		assert.Contains(t, k.Manner().Caution, "safety data sheet", k)
+		assert.Contains(t, k.Traits().Caution, "safety data sheet", k)
 	}
 }
 

@@ -74,7 +74,7 @@ func (v benchView) Cautions() (out []cautioned) {
 		if now == nil || r.State != studio.AtBench {
 			continue
 		}
-		text, name := route.Caution(now.Kind, r.Process), now.Kind.Manner().Name
+		text, name := route.Caution(now.Kind, r.Process), now.Kind.Traits().Name
 		at := slices.IndexFunc(out, func(c cautioned) bool { return c.Caution == text })
 		switch {
 		case text == "":

@@ -49,7 +49,7 @@ func (s *Room) loads(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	name := studio.UpperFirst(sheet.Kind.Manner().Name)
+	name := studio.UpperFirst(sheet.Kind.Traits().Name)
 	s.Show(w, r, "loads", kit.Page{Title: name + ", load by load", Sheet: name, Active: "/bench", Bench: true, D: loadView{sheet},
 		Block: kit.Block("Loads", fmt.Sprint(len(sheet.Loads))), Keys: kit.Keys("S", "stamp the first load", "↑ ↓", "move", "F", "find")})
 }

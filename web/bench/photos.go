@@ -135,7 +135,7 @@ func (s *Room) contact(w http.ResponseWriter, r *http.Request) {
 	for _, p := range list.Photos {
 		text := list.Codes[p.PieceID] + ", " + p.At.In(h.Studio.Zone()).Format("2 Jan 15:04")
 		if p.Stage != "" {
-			text += ", after " + p.Stage.Manner().Name
+			text += ", after " + p.Stage.Traits().Name
 		}
 		if p.Text != "" {
 			text += ": " + p.Text

@@ -45,7 +45,7 @@ func (s *Room) traveller(w http.ResponseWriter, r *http.Request) {
 
 // sentence is what is done at a stage, with what, and what is waited for afterwards.
 func sentence(s studio.Stage) string {
-	m := s.Kind.Manner()
+	m := s.Kind.Traits()
 	out := m.Do
 	if s.How != "" {
 		out += ": " + s.How

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"sakuji/app/plan"
+	"sakuji/core/route"
 	"sakuji/studio"
 )
 
@@ -104,7 +105,7 @@ func (v *rollView) columns() {
 	for _, p := range v.People {
 		v.Columns = append(v.Columns, column{Name: strings.Fields(p.Name)[0], Sub: v.whenThere(p), PersonID: p.ID, key: "p", id: p.ID})
 	}
-	for _, name := range []string{studio.SprayBooth, studio.Outside} {
+	for _, name := range []string{route.SprayBooth, route.Outside} {
 		if slices.ContainsFunc(v.Tasks, func(t plan.Task) bool {
 			return t.Station == name && t.To.After(v.Day) && t.From.Before(v.Day.AddDate(0, 0, 1))
 		}) {

@@ -33,7 +33,7 @@ func loggedRows(h studio.Shop) (out []loggedRow) {
 			if !ok {
 				continue
 			}
-			book := finish.SpreadOf(h.Book, finish.SpreadKey(kind)).Mean
+			book := finish.SpreadOf(h.Book, kind.Traits().Spread).Mean
 			out = append(out, loggedRow{p, kind, l, book, finish.EffortOf(h.Book, kind, l).Mean})
 		}
 	}

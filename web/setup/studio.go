@@ -8,6 +8,7 @@ import (
 
 	"sakuji/app/setup"
 	"sakuji/core/rates"
+	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -240,21 +241,21 @@ func (s *Room) person(w http.ResponseWriter, r *http.Request) {
 	if p.ID == 0 {
 		title = "New person"
 	}
-	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword, "Crafts": studio.Crafts(),
+	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword, "Crafts": route.Crafts(),
 		"Week": []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}}})
 }
 
 func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name     string         `form:"name" validate:"max=200"`
-		Initials string         `form:"initials"`
-		Role     string         `form:"role"`
-		Active   bool           `form:"active"`
-		Wage     string         `form:"wage"`
-		Crafts   []studio.Craft `form:"crafts"`
-		Days     []int          `form:"days"`
-		From     string         `form:"from"`
-		To       string         `form:"to"`
+		Name     string        `form:"name" validate:"max=200"`
+		Initials string        `form:"initials"`
+		Role     string        `form:"role"`
+		Active   bool          `form:"active"`
+		Wage     string        `form:"wage"`
+		Crafts   []route.Craft `form:"crafts"`
+		Days     []int         `form:"days"`
+		From     string        `form:"from"`
+		To       string        `form:"to"`
 	}](r)
 	if err == nil { // a password is taken as it was typed, spaces and all
 		var p studio.Person
