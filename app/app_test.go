@@ -12,6 +12,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/orders"
 	"sakuji/app/setup"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -107,7 +108,7 @@ func TestEveryChangeIsLogged(t *testing.T) {
 	for name, do := range map[string]func() error{
 		"stamp":  func() error { _, err := s.Pieces.Stamp(s.Ctx, s.Bench, code, studio.Stamp{Minutes: 1}); return err },
 		"client": func() error { _, err := s.Orders.SaveClient(s.Ctx, s.Owner, studio.Client{Name: "New"}); return err },
-		"rates":  func() error { return s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 44}) },
+		"rates":  func() error { return s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 44}) },
 		"person": func() error {
 			_, err := s.Setup.SavePerson(s.Ctx, s.Owner, 0, setup.PersonForm{Name: "Maren Osk", Role: studio.Bench, Active: true})
 			return err

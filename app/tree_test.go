@@ -16,6 +16,7 @@ import (
 	"sakuji/app/pieces"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -306,7 +307,7 @@ func TestCancellingTrees(t *testing.T) {
 // copy is primed and packed, and the client gets the castings.
 func TestACastOrder(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mould.life": 2}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"mould.life": 2}))
 	no := s.Order(3, route.Primed)
 	cast := func(on bool) {
 		items, err := s.Quotes.OrderSheet(s.Ctx, no)
@@ -368,7 +369,7 @@ func TestACastOrder(t *testing.T) {
 // castings lose it gives them another, and at another size what is made already is called off.
 func TestCastOrdersThroughChange(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mould.life": 2}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"mould.life": 2}))
 	no := s.Order(4, route.Primed)
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)

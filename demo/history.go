@@ -131,7 +131,7 @@ func (l *life) house() error {
 		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example", FirstOrder: 404}); err != nil {
 		return err
 	}
-	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[string]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
+	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[rates.Key]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
 		return err
 	}
 	if err := l.gear(); err != nil {

@@ -12,6 +12,7 @@ import (
 	"sakuji/app"
 	"sakuji/app/change"
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -69,7 +70,7 @@ func (p Printers) of(h studio.Shop, pl studio.Plate) (m studio.Machine, out Outc
 	if m.Link != "" {
 		return m, out, false
 	}
-	return m, p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V("failure."+m.Process)), true
+	return m, p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V(rates.K("failure", m.Process))), true
 }
 
 // Drive lets every run that has ended by now report so.

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -103,7 +104,7 @@ func TestManyReadWhileSomeWrite(t *testing.T) {
 	step := func(s *Store) error {
 		return s.Write(t.Context(), func(tx *Tx) error {
 			v := fmt.Sprint(n.Add(1))
-			return errors.Join(tx.SaveStudio(studio.Studio{Name: v, Currency: "EUR", TimeZone: "UTC", FirstOrder: 1}), tx.SaveRates(int(n.Load()), map[string]float64{"v": float64(n.Load())}, now, v))
+			return errors.Join(tx.SaveStudio(studio.Studio{Name: v, Currency: "EUR", TimeZone: "UTC", FirstOrder: 1}), tx.SaveRates(int(n.Load()), map[rates.Key]float64{"v": float64(n.Load())}, now, v))
 		})
 	}
 	require.NoError(t, step(s))
@@ -142,7 +143,7 @@ func TestManyReadWhileSomeWrite(t *testing.T) {
 func TestGuardSeesWhoChangesWhatIsEverybodys(t *testing.T) {
 	s := opened(t)
 	s.Guard()
-	write(t, s, func(tx *Tx) { require.NoError(t, tx.SaveRates(1, map[string]float64{"wage": 20}, now, "Ilse")) })
+	write(t, s, func(tx *Tx) { require.NoError(t, tx.SaveRates(1, map[rates.Key]float64{"wage": 20}, now, "Ilse")) })
 	read(t, s, func(tx *Tx) {
 		own, _, err := tx.OwnRates()
 		require.NoError(t, err)

@@ -3,6 +3,7 @@ package store
 import (
 	"time"
 
+	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -22,16 +23,16 @@ func (t *Tx) SaveStudio(s studio.Studio) error {
 }
 
 // OwnRates returns the newest of the studio's own rates, by key, and its version.
-func (t *Tx) OwnRates() (own map[string]float64, version int, err error) {
+func (t *Tx) OwnRates() (own map[rates.Key]float64, version int, err error) {
 	r, err := found(one[RateVersion](t, `SELECT version, own FROM rate_book ORDER BY version DESC LIMIT 1`))
 	if r.Own == nil {
-		r.Own = map[string]float64{}
+		r.Own = map[rates.Key]float64{}
 	}
 	return r.Own, r.Version, err
 }
 
 // SaveRates adds a version of the studio's own rates.
-func (t *Tx) SaveRates(version int, own map[string]float64, now time.Time, who string) error {
+func (t *Tx) SaveRates(version int, own map[rates.Key]float64, now time.Time, who string) error {
 	_, err := t.add("rate_book", `version, at_ms, own, who`, &RateVersion{version, now, who, own})
 	return err
 }
@@ -41,7 +42,7 @@ type RateVersion struct {
 	Version int
 	At      time.Time
 	Who     string
-	Own     map[string]float64
+	Own     map[rates.Key]float64
 }
 
 // RateVersions returns all versions of the studio's own rates, oldest first.

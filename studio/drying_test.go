@@ -26,7 +26,7 @@ var nine = time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
 
 // warm is air at 22 °C, for which the table of clocks is.
 func warm(p finish.Paints) Drying {
-	return Drying{Air: finish.Air{Book: rates.Starting().With(map[string]float64{"room": 22})}, Paints: p}
+	return Drying{Air: finish.Air{Book: rates.Starting().With(map[rates.Key]float64{"room": 22})}, Paints: p}
 }
 
 // Tape on acrylic is safe after an hour, on enamel after a day; a second coat of enamel goes on within the hour or

@@ -46,7 +46,7 @@ type FailedRuns struct {
 // mean of a gamma-distributed rate after Poisson counts). What the machine did with other
 // materials comes first, in the same way, and takes the book's place; no hour counts twice.
 func (h Shop) FailurePerHour(m Machine, material Material) rates.Figure {
-	book := h.Book.Get("failure." + m.Process)
+	book := h.Book.Get(rates.K("failure", m.Process))
 	trust := h.Book.V("failure.trust")
 	var other FailedRuns
 	for key, f := range h.History.Failed {

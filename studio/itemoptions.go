@@ -116,7 +116,7 @@ func (h Shop) At(t Terms) Shop {
 		return h
 	}
 	wage := float64(t.WageMinor) / math.Pow10(int(Digits(h.Studio.Currency)))
-	h.Book = h.Book.With(map[string]float64{"wage": wage, "wage.paint": wage, "wage.sculpt": wage})
+	h.Book = h.Book.With(map[rates.Key]float64{"wage": wage, "wage.paint": wage, "wage.sculpt": wage})
 	h.History.Wages = nil
 	return h
 }

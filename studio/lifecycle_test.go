@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 )
 
@@ -260,7 +261,7 @@ func TestAgreedPricesHold(t *testing.T) {
 	}
 	q := Quote{State: QuoteAccepted, Revision: 1, Currency: h.Studio.Currency, TotalMinor: s.Price.TotalMinor, DepositMinor: s.Price.DepositMinor, Document: doc}
 
-	h.Book = h.Book.With(map[string]float64{"wage": 80})
+	h.Book = h.Book.With(map[rates.Key]float64{"wage": 80})
 	dear, err := h.Price([]Item{one, two}, Terms{})
 	require.NoError(t, err)
 	require.Greater(t, dear.Price.TotalMinor, s.Price.TotalMinor)

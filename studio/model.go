@@ -509,14 +509,14 @@ func (h Shop) thinWalls(m Model, w mesh.Walls) []Advice {
 	}
 	var thin []string
 	for _, p := range []string{process.Resin, process.Filament} {
-		if least := h.Book.V("wall." + p); w.ThinnestMM < least {
+		if least := h.Book.V(rates.K("wall", p)); w.ThinnestMM < least {
 			thin = append(thin, fmt.Sprintf("%s wants %s mm", p, rates.Number(least)))
 		}
 	}
 	if len(thin) == 0 {
 		return nil
 	}
-	return []Advice{{Kind: "thin", Grave: w.Share1MM < h.Book.V("wall."+process.Resin), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}},
+	return []Advice{{Kind: "thin", Grave: w.Share1MM < h.Book.V(rates.K("wall", process.Resin)), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}},
 		Text: fmt.Sprintf("Its thinnest wall is %.2g mm: %s. A hundredth of its surface has less than %.2g mm behind it.", w.ThinnestMM, strings.Join(thin, ", "), w.Share1MM)}}
 }
 

@@ -43,7 +43,7 @@ func TestAKitSharesItsSetUps(t *testing.T) {
 	for _, kind := range []route.StageKind{route.Wash, route.Cure, route.Pack, route.Clear} {
 		mean := finish.SpreadOf(h.Book, kind.Traits().Spread).Mean
 		saved := 6*minutesOf(single, kind) - minutesOf(together, kind)
-		assert.InDelta(t, 5*h.Book.V(string(kind)+".batch")*mean, saved, 1e-6, "%s: five set-ups less", kind)
+		assert.InDelta(t, 5*h.Book.V(kind.Traits().SetUp)*mean, saved, 1e-6, "%s: five set-ups less", kind)
 	}
 	assert.InDelta(t, 6*minutesOf(single, route.RemoveSupports), minutesOf(together, route.RemoveSupports), 1e-6)
 	// Two items of an order are washed together, too, but each has its own colours.
@@ -95,7 +95,7 @@ func TestACutSavesWhatIsPromised(t *testing.T) {
 		h.Machines[i].Figures = h.Machines[i].Figures.Filled(nil)
 		h.Machines[i].Figures["noticed"] = rates.Of("noticed", 1000, "h", rates.Ours)
 	}
-	h.Book = h.Book.With(map[string]float64{"failure.filament": 0.06, "seam.piece": 1, "seam.length": 1})
+	h.Book = h.Book.With(map[rates.Key]float64{"failure.filament": 0.06, "seam.piece": 1, "seam.length": 1})
 	it := item(block(200, 200, 235), process.Filament, route.Raw, 1, 1)
 	e := h.Estimate(it)
 	require.NotEmpty(t, e.Savings)

@@ -381,7 +381,7 @@ func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string)
 		if s.Wet && processName != process.Resin || !s.Wet && !route.Smoothed(tier) {
 			continue
 		}
-		room := []float64{h.Book.V("station." + s.Key + ".width"), h.Book.V("station." + s.Key + ".depth"), h.Book.V("station." + s.Key + ".height")}
+		room := []float64{h.Book.V(rates.K("station", s.Key, "width")), h.Book.V(rates.K("station", s.Key, "depth")), h.Book.V(rates.K("station", s.Key, "height"))}
 		slices.Sort(room)
 		if room[0] > 0 && (box[0] > room[0] || box[1] > room[1] || box[2] > room[2]) {
 			out = append(out, s.Name)

@@ -15,7 +15,7 @@ import (
 // The plan lets tape wait until the coat under it bears that: a day on enamel, an hour on acrylic; also where the coat
 // is laid already.
 func TestThePlanLetsTapeWait(t *testing.T) {
-	h := Shop{Book: rates.Starting().With(map[string]float64{"room": 22})}
+	h := Shop{Book: rates.Starting().With(map[rates.Key]float64{"room": 22})}
 	waits := func(paints finish.Paints, laid float64) (afterCoatS, tapeFromS int64) {
 		p := Piece{ID: 1, Code: "0409-1", OrderID: 1, ItemID: 1, State: AtBench, Stages: StageList{
 			{Position: 0, Stage: route.Stage{Kind: route.Base, Mark: route.Todo, PlannedMin: 20, WaitS: 600}},
@@ -89,7 +89,7 @@ func TestUnsignedColours(t *testing.T) {
 
 // What dries next is planned in the air of the day, what comes later as the book has it, for nobody knows that air yet.
 func TestThePlanKnowsTheAirOfTheDay(t *testing.T) {
-	book := rates.Starting().With(map[string]float64{"room": 22})
+	book := rates.Starting().With(map[rates.Key]float64{"room": 22})
 	waits := func(readings ...finish.Reading) (first, second int64) {
 		p := Piece{ID: 1, Code: "0409-1", OrderID: 1, ItemID: 1, State: AtBench, Stages: StageList{
 			{Position: 0, Stage: route.Stage{Kind: route.Prime, Mark: route.Todo, PlannedMin: 20, WaitS: 3600}},

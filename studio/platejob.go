@@ -130,7 +130,7 @@ func (o OtherMachine) Check() (v rates.Invalid) {
 func (o OtherMachine) Machine(like Machine) Machine {
 	m := like
 	m.ID, m.Name, m.Figures = -1, "another like "+like.Name, maps.Clone(like.Figures)
-	set := func(key string, value float64) {
+	set := func(key rates.FigureKey, value float64) {
 		if f, ok := m.Figures[key]; ok && value > 0 {
 			f.Value, f.Source = value, rates.Ours
 			m.Figures[key] = f
@@ -142,10 +142,10 @@ func (o OtherMachine) Machine(like Machine) Machine {
 	set("price", o.Price)
 	if k := o.TimePercent / 100; k > 0 && k != 1 {
 		m.Name = fmt.Sprintf("one like %s in %s %% of its time", like.Name, rates.Number(o.TimePercent))
-		for _, key := range []string{"exposure", "bottom_exposure", "rest", "preparation", "layer_time", "retract"} { // times
+		for _, key := range []rates.FigureKey{"exposure", "bottom_exposure", "rest", "preparation", "layer_time", "retract"} { // times
 			set(key, m.Figures.V(key)*k)
 		}
-		for _, key := range []string{"lift_speed", "retract_speed", "wall_speed", "infill_speed", "travel_speed", "melt"} { // speeds
+		for _, key := range []rates.FigureKey{"lift_speed", "retract_speed", "wall_speed", "infill_speed", "travel_speed", "melt"} { // speeds
 			set(key, m.Figures.V(key)/k)
 		}
 		set("accel", m.Figures.V("accel")/k/k)

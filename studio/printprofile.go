@@ -94,11 +94,11 @@ func (p PrintProfile) Text() string {
 }
 
 // Tunable are the figures of a machine that may be others for a material.
-func Tunable(processName string) []string {
+func Tunable(processName string) []rates.FigureKey {
 	if processName == process.Resin {
-		return []string{"layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest"}
+		return []rates.FigureKey{"layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest"}
 	}
-	return []string{"layer", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "melt", "layer_time", "retract", "preparation"}
+	return []rates.FigureKey{"layer", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "melt", "layer_time", "retract", "preparation"}
 }
 
 // For is the machine as it prints a part in a material: with the figures that were found for the
@@ -111,7 +111,7 @@ func (m Machine) For(material Material, p PrintProfile) Machine {
 	}
 	m.Figures = maps.Clone(m.Figures)
 	maps.Copy(m.Figures, tuned)
-	set := func(key string, value float64) {
+	set := func(key rates.FigureKey, value float64) {
 		if f, ok := m.Figures[key]; ok && value > 0 {
 			f.Value, f.Source = value, rates.Ours
 			m.Figures[key] = f

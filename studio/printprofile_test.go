@@ -62,7 +62,7 @@ func TestAProfileThinsSupports(t *testing.T) {
 	after := h.Estimate(it)
 	assert.Less(t, after.HandsMinutes, before.HandsMinutes, "less to strip")
 	assert.Less(t, after.Grams, before.Grams)
-	h.Book = h.Book.With(map[string]float64{"support.limit": 70})
+	h.Book = h.Book.With(map[rates.Key]float64{"support.limit": 70})
 	it.Parts[0].Profile = PrintProfile{}
 	assert.InDelta(t, after.Grams, h.Estimate(it).Grams, 1e-9, "the studio’s own limit, where the part has none")
 }

@@ -161,7 +161,7 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 	if k > Enlarged {
 		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it anew, or accept it.", rates.Number(k)))
 	}
-	least := h.Book.V("wall." + processName)
+	least := h.Book.V(rates.K("wall", processName))
 	if analysis != nil && analysis.Walls.FacetsSeen > 0 {
 		if t := analysis.Walls.ThinnestMM * k; t < least {
 			text := fmt.Sprintf("Its thinnest wall comes to %.2g mm; %s wants %s mm.", t, processName, rates.Number(least))

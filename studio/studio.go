@@ -98,7 +98,7 @@ type Gear struct {
 type Machine Gear
 
 // laterFigures are those that machines set up before they were asked for do not have.
-var laterFigures = []string{"flow", "raft_edge", "tries"}
+var laterFigures = []rates.FigureKey{"flow", "raft_edge", "tries"}
 
 // Completed is the machine with the figures that were not asked for yet when it was set up, as the
 // starting book has them.

@@ -34,7 +34,7 @@ func (t Tuning) Check() (v rates.Invalid) {
 
 // Tune sets figures of a machine for a material; naught takes one back to the machine's own. It says
 // what has changed.
-func (m Machine) Tune(material Material, values map[string]float64) (Machine, []string, error) {
+func (m Machine) Tune(material Material, values map[rates.FigureKey]float64) (Machine, []string, error) {
 	var wrong rates.Invalid
 	wrong.Need(material.Process == m.Process, "material", "%s is not for %s", material.Name, m.Name)
 	own := maps.Clone(m.Tuned[material.ID])
@@ -48,7 +48,7 @@ func (m Machine) Tune(material Material, values map[string]float64) (Machine, []
 		if !given || !known {
 			continue
 		}
-		wrong.Need(rates.Sane(v), key, "%s: %g %s is hard to believe", base.Label, v, base.Unit)
+		wrong.Need(rates.Sane(v), string(key), "%s: %g %s is hard to believe", base.Label, v, base.Unit)
 		was := base
 		if f, is := own[key]; is {
 			was = f
@@ -137,7 +137,7 @@ const (
 // failure.trust hours, and what the machine did on top; shares of causes as if each had been seen once.
 func (h Shop) FailuresOf(m Machine, runs []RunResult) (out Failures) {
 	trust := h.Book.V("failure.trust")
-	rate := process.Rate{Events: h.Book.V("failure."+m.Process) * trust, Hours: trust}
+	rate := process.Rate{Events: h.Book.V(rates.K("failure", m.Process)) * trust, Hours: trust}
 	signs, whose := map[string]int{}, map[string]int{}
 	for _, r := range runs {
 		bad, all := r.pieces()

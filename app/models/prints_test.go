@@ -20,6 +20,7 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/core/solid"
 	"sakuji/store"
@@ -50,7 +51,7 @@ func net(s *apptest.Studio, no string) int64 {
 // a plate stays as it was.
 func TestAnOrientationFlowsOn(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"least": 0, "round.to": 0, "strip.tip": 0}))
 	no, it := takenIn(s, "staff.stl", meshtest.Box(mesh.Vec{}, mesh.Vec{X: 9, Y: 9, Z: 110}), "raw")
 	id := it.Parts[0].ModelID
 	before := net(s, no)

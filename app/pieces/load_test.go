@@ -9,6 +9,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/core/plate"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -20,7 +21,7 @@ func TestLoadsAreStampedTogether(t *testing.T) {
 	no := s.Order(9, route.Raw)
 	s.Accept(no)
 	s.Print()
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.wash.width": 70, "station.wash.depth": 80}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.wash.width": 70, "station.wash.depth": 80}))
 	require.NoError(t, s.Stock.Filled(s.Ctx, s.Bench, studio.Bath{Name: "first", Litres: 4, StrengthPercent: 96}))
 	bench, err := s.Pieces.Bench(s.Ctx, "", "")
 	require.NoError(t, err)
@@ -78,7 +79,7 @@ func TestLoadsAreStampedTogether(t *testing.T) {
 	assert.Error(t, err)
 
 	s.Clock.Pass(2 * time.Hour)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.wash.width": 20}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.wash.width": 20}))
 	sheet, err = s.Pieces.LoadSheet(s.Ctx, route.Wash)
 	require.NoError(t, err)
 	require.NotEmpty(t, sheet.Loads)

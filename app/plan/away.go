@@ -7,6 +7,7 @@ import (
 
 	"sakuji/app/change"
 	"sakuji/app/setup"
+	"sakuji/core/rates"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -41,7 +42,7 @@ func (a *Room) Away(ctx context.Context) (out Away, err error) {
 
 // Usual is from when until when it is taken to be fine outside.
 func (a Away) Usual() [2]string {
-	clock := func(key string) string {
+	clock := func(key rates.Key) string {
 		h := a.Shop.Book.V(key)
 		return time.Date(0, 1, 1, 0, int(60*h), 0, 0, time.UTC).Format("15:04")
 	}

@@ -12,6 +12,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/plan"
 	"sakuji/app/setup"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -193,7 +194,7 @@ var vienna = func() *time.Location {
 func TestOutsideAndTheAir(t *testing.T) {
 	s := apptest.New(t)
 	s.Accept(s.Order(2, route.Primed))
-	err := s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 10, "station.booth.depth": 10, "station.booth.height": 10})
+	err := s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "station.booth.depth": 10, "station.booth.height": 10})
 	require.NoError(t, err)
 	prime := handled(t, planOf(t, s), route.Prime)
 	assert.Equal(t, route.Outside, prime.Station)
@@ -220,7 +221,7 @@ func TestOutsideAndTheAir(t *testing.T) {
 func TestWhatMattersMoreGoesFirst(t *testing.T) {
 	ready := func(heavier int) [2]time.Time {
 		s := apptest.New(t)
-		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"day.hours": 1}))
 		var out [2]time.Time
 		numbers := []string{s.Order(20, route.Primed), s.Order(20, route.Primed)}
 		for k, no := range numbers {
@@ -250,7 +251,7 @@ func TestWhatMattersMoreGoesFirst(t *testing.T) {
 func TestCoatsAreSetUpForOnce(t *testing.T) {
 	s := apptest.New(t)
 	const setUpMin = 40
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"prime.batch": setUpMin, "line.places": 1}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"prime.batch": setUpMin, "line.places": 1}))
 	for range 2 {
 		s.Accept(s.Order(1, route.Primed))
 	}
@@ -273,11 +274,11 @@ func TestCoatsAreSetUpForOnce(t *testing.T) {
 	for k, x := range tasks[1:] {
 		assert.False(t, x.To.Before(tasks[k].WaitTo), "the line is full until the one before is off it")
 	}
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"line.places": 12}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"line.places": 12}))
 	tasks = coats()
 	assert.True(t, tasks[1].To.Before(tasks[0].WaitTo), "they hang side by side")
 	once := minutes()
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"mix.lasts": 0}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"mix.lasts": 0}))
 	sessions := (minutes() - once) / setUpMin
 	assert.GreaterOrEqual(t, sessions, 1.0, "the gun is filled anew for each")
 	assert.InDelta(t, math.Round(sessions), sessions, 0.01)
@@ -287,7 +288,7 @@ func TestCoatsAreSetUpForOnce(t *testing.T) {
 func TestAnOrderOfAnOccasion(t *testing.T) {
 	ready := func(occasion int) (out [2]time.Time) {
 		s := apptest.New(t)
-		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+		require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"day.hours": 1}))
 		numbers := [2]string{s.Order(20, route.Primed), s.Order(20, route.Primed)}
 		for k, no := range numbers {
 			s.Accept(no)
@@ -320,11 +321,11 @@ func TestAnOrderOfAnOccasion(t *testing.T) {
 func TestHoursWithoutRoom(t *testing.T) {
 	s := apptest.New(t)
 	s.Accept(s.Order(30, route.Primed))
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 10, "outside.from": 20, "outside.to": 21}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "outside.from": 20, "outside.to": 21}))
 	sheet := planOf(t, s)
 	assert.Contains(t, sheet.NoTime, "prime finds no time")
 	assert.NotEmpty(t, sheet.Tasks)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17, "sand.day": 0.5}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17, "sand.day": 0.5}))
 	assert.Empty(t, planOf(t, s).NoTime)
 	for _, id := range []int64{s.Owner.ID, s.Bench.ID} { // ten minutes a day each
 		p, err := s.Setup.Person(s.Ctx, id)

@@ -12,6 +12,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
 	"sakuji/app/plan"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -197,7 +198,7 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, rush.Ready.After(behind), "before all others it is no later")
 	assert.Empty(t, rush.Late, "who named no day is not late by it")
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1.5})) // hands are scarce
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"day.hours": 1.5})) // hands are scarce
 	require.NoError(t, s.Orders.ChangeOrder(s.Ctx, s.Owner, busy, ordersForm(before.Ready(orderID(t, s, busy)).AddDate(0, 0, -1))))
 	rush, err = s.Plan.Rush(s.Ctx, order.Steps())
 	require.NoError(t, err)
@@ -211,7 +212,7 @@ func TestAPromiseKeepsTheOthers(t *testing.T) {
 	kept, err := s.Plan.Possible(s.Ctx, order.Order, []plan.AskedWay{{Steps: order.Steps()}}, studio.OtherMachine{}, time.Minute)
 	require.NoError(t, err)
 	assert.False(t, kept.Alone.After(agreed.Ready), "alone it is no later than before all others")
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 8}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"day.hours": 8}))
 	q := s.Accept(asked)
 	assert.Positive(t, q.Document.Sure, "the client reads the sure date")
 	assert.WithinDuration(t, apptest.Promised(t, s, asked), time.UnixMilli(q.Document.Sure), 36*time.Hour)
@@ -235,7 +236,7 @@ func TestTheGapIsTold(t *testing.T) {
 	sheet := planOf(t, s)
 	require.Len(t, sheet.Late, 1)
 	assert.InDelta(t, 0, sheet.Gap, 1.0/60)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"day.hours": 1}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"day.hours": 1}))
 	for range 2 {
 		no := s.Order(12, route.Primed)
 		s.Accept(no)
@@ -301,7 +302,7 @@ func TestAMachineThatFailsMakesPromisesUnsure(t *testing.T) {
 		seen := s.Order(4, route.Raw)
 		s.Accept(seen)
 		if failing {
-			require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.trust": 1}))
+			require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"failure.trust": 1}))
 			s.Print(seen+"-1", seen+"-2", seen+"-3", seen+"-4")
 		} else {
 			s.Print()

@@ -12,6 +12,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/jobs"
 	"sakuji/core/quote"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/core/schedule"
 	"sakuji/store"
@@ -220,7 +221,7 @@ func (s Sheet) machineOf(orderID int64, asked Asked) (id int64) {
 func (s Sheet) ways(o studio.Order, chain []ChainStep) (out []trying) {
 	hours := s.Shop.Book.V("day.hours")
 	longer := s.Shop
-	longer.Book = longer.Book.With(map[string]float64{"day.hours": min(24, hours+2)})
+	longer.Book = longer.Book.With(map[rates.Key]float64{"day.hours": min(24, hours+2)})
 	more, saturdays, first, all := s.in, s.in, s.in, s.in
 	more.People = append(slices.Clone(s.in.People), studio.Person{ID: -1, Name: "one more"})
 	saturdays.Saturdays = true

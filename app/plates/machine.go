@@ -39,7 +39,7 @@ type MachineSheet struct {
 
 // TunedFigure is a figure of a machine, and its value for a material where it has another.
 type TunedFigure struct {
-	Key string
+	Key rates.FigureKey
 	rates.Figure
 	Own *rates.Figure
 }
@@ -237,14 +237,14 @@ func noteTuning(d change.Change, h studio.Shop, m studio.Machine, t studio.Tunin
 }
 
 // Tune sets figures of a machine for a material; naught takes one back to the machine's own.
-func (a *Room) Tune(ctx context.Context, who change.Actor, machineID, materialID int64, values map[string]float64) error {
+func (a *Room) Tune(ctx context.Context, who change.Actor, machineID, materialID int64, values map[rates.FigureKey]float64) error {
 	return a.onMachine(ctx, who, machineID, func(d change.Change, h studio.Shop, m studio.Machine) error {
 		return tune(d, h, m, materialID, values, studio.Tuning{})
 	})
 }
 
 // tune sets figures and notes it, with what it took.
-func tune(d change.Change, h studio.Shop, m studio.Machine, materialID int64, values map[string]float64, took studio.Tuning) error {
+func tune(d change.Change, h studio.Shop, m studio.Machine, materialID int64, values map[rates.FigureKey]float64, took studio.Tuning) error {
 	material, ok := h.Material(materialID, m.Process)
 	if !ok || material.ID != materialID {
 		return change.Refuse("Choose a %s material for %s.", m.Process, m.Name)
@@ -279,7 +279,7 @@ func (a *Room) Calibrated(ctx context.Context, who change.Actor, machineID int64
 	err = a.onMachine(ctx, who, machineID, func(d change.Change, h studio.Shop, m studio.Machine) error {
 		material, _ := h.Material(t.MaterialID, m.Process)
 		now := m.For(material, studio.PrintProfile{}).Figures
-		key, step, found := "exposure", 0.05, 0.0
+		key, step, found := rates.FigureKey("exposure"), 0.05, 0.0
 		if m.Process == process.Resin {
 			found, err = process.BestExposure(t.Exposed)
 		} else {
@@ -290,8 +290,8 @@ func (a *Room) Calibrated(ctx context.Context, who change.Actor, machineID int64
 			return change.Refused(err)
 		}
 		found = math.Round(found/step) * step
-		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(key), material.Name, rates.Number(found), now[key].Unit, rates.Number(now.V(key)))
-		return tune(d, h, m, t.MaterialID, map[string]float64{key: found}, studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
+		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(string(key)), material.Name, rates.Number(found), now[key].Unit, rates.Number(now.V(key)))
+		return tune(d, h, m, t.MaterialID, map[rates.FigureKey]float64{key: found}, studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
 	})
 	return told, err
 }

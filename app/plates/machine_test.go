@@ -10,6 +10,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/plates"
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -30,15 +31,15 @@ func TestAMachineIsSetForAMaterial(t *testing.T) {
 		return m
 	}
 	before := hours()
-	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": 5, "watts": 9, "lift": 6}))
+	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[rates.FigureKey]float64{"exposure": 5, "watts": 9, "lift": 6}))
 	assert.Greater(t, hours(), 1.15*before)
 	m := sheet()
 	assert.Equal(t, 70.0, m.Machine.Figures.V("watts"), "only what a material may change")
 	require.Len(t, m.Machine.Tuned[s.Resin], 1, "6 mm of lift is what the machine has anyway")
 	assert.Contains(t, m.Log[0].Text, "exposure 5 s, was 2.5")
 	assert.Equal(t, s.Bench.ID, m.Log[0].Who)
-	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": -1}), "hard to believe")
-	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.PLA, map[string]float64{"exposure": 3}), "Choose a resin material")
+	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[rates.FigureKey]float64{"exposure": -1}), "hard to believe")
+	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.PLA, map[rates.FigureKey]float64{"exposure": 3}), "Choose a resin material")
 
 	told, err := s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, HandsMin: 20, Grams: 6,
 		Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}, {ExposureS: 4.5, PinMM: 0.2, SlotMM: 0.4}}})
@@ -47,7 +48,7 @@ func TestAMachineIsSetForAMaterial(t *testing.T) {
 	assert.Contains(t, sheet().Log[0].Text, "test piece: exposure 3 s, was 5 (20 min, 6 g)")
 	_, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}}})
 	apptest.Refusal(t, err, "Two exposures at least")
-	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[string]float64{"exposure": 0}))
+	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[rates.FigureKey]float64{"exposure": 0}))
 	assert.InDelta(t, before, hours(), 1e-9)
 	assert.Empty(t, sheet().Machine.Tuned)
 

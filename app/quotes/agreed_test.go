@@ -17,6 +17,7 @@ import (
 	"sakuji/app/quotes"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -71,7 +72,7 @@ func TestTheChoiceIsWhatIsPromised(t *testing.T) {
 	assert.NotContains(t, quotes.Summary(q, ""), "painting, ")
 
 	// Rates that move later move today's estimate and nothing that was agreed.
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 90}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 90}))
 	later := apptest.Pricing(t, s, no)
 	assert.Equal(t, q.TotalMinor, later.Price.TotalMinor)
 	assert.Greater(t, later.Today.TotalMinor, q.TotalMinor)

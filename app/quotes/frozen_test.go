@@ -11,6 +11,7 @@ import (
 	"sakuji/app/change"
 	"sakuji/app/orders"
 	"sakuji/app/quotes"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -35,10 +36,10 @@ func TestPriceFollowsWhatIsChosen(t *testing.T) {
 	assert.Greater(t, price(), painted)
 	s.Change(no, item, 1, route.Painted, 1.5)
 	assert.Greater(t, price(), painted)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 60}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 60}))
 	dear := price()
 	assert.Greater(t, dear, painted)
-	apptest.Refusal(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"margin": 120}), "between 0 and 90")
+	apptest.Refusal(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"margin": 120}), "between 0 and 90")
 	for _, bad := range []orders.ItemForm{{Title: "V", Tier: route.Raw, Copies: 0, Scale: 1}, {Title: "V", Tier: route.Raw, Copies: 1, Scale: 0}, {Title: "", Tier: route.Raw, Copies: 1, Scale: 1}, {Title: "V", Tier: "gold", Copies: 1, Scale: 1}} {
 		err := s.Orders.ChangeItem(s.Ctx, s.Owner, no, item, bad)
 		var r *change.Refusal
@@ -85,7 +86,7 @@ func TestFrozenQuoteStays(t *testing.T) {
 	no := s.Order(2, route.Painted)
 	q, err := s.Quotes.SendQuote(s.Ctx, s.Owner, no, "")
 	require.NoError(t, err)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 99}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 99}))
 	sheet, err := s.Quotes.OrderSheet(s.Ctx, no)
 	require.NoError(t, err)
 	s.Change(no, sheet.Items[0].ID, 9, route.Raw, 2)

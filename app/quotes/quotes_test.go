@@ -405,7 +405,7 @@ func TestWorkingAddsUp(t *testing.T) {
 // Rates go out and come back, whole; their history tells each change.
 func TestRatesTravel(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 31, "sand.resin": 8}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 31, "sand.resin": 8}))
 	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	book := setup.Export(h)
@@ -413,7 +413,7 @@ func TestRatesTravel(t *testing.T) {
 	back, err := rates.Read(book.Export())
 	require.NoError(t, err)
 	assert.Equal(t, 31.0, back.V("wage"))
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"wage": 40}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"wage": 40}))
 	n, err := s.Setup.ImportRates(s.Ctx, s.Owner, book.ExportCSV())
 	require.NoError(t, err)
 	assert.Equal(t, len(book.Rates), n)
@@ -435,7 +435,7 @@ func TestRatesTravel(t *testing.T) {
 // cast.
 func TestSavingsAreTaken(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
 	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
 	s.Change(long, apptest.Pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
 	for no, cast := range map[string]bool{long: false, many: true} {

@@ -75,7 +75,7 @@ type RateChange struct {
 
 // SaveRates sets the studio's own rates; a value equal to the starting book's is
 // not kept as its own. Quotes already sent stay as they are.
-func (a *Room) SaveRates(ctx context.Context, who change.Actor, values map[string]float64) error {
+func (a *Room) SaveRates(ctx context.Context, who change.Actor, values map[rates.Key]float64) error {
 	return a.Do(ctx, who, func(d change.Change) error {
 		own, version, err := d.OwnRates()
 		if err != nil {

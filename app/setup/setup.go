@@ -369,7 +369,7 @@ type GearForm struct {
 	Name    string
 	Process string
 	Active  bool
-	Figures map[string]float64
+	Figures map[rates.FigureKey]float64
 	From    string // the starting machine or material to take figures from
 }
 
@@ -385,7 +385,7 @@ func start(kinds []rates.Template, f GearForm) (rates.Set, string) {
 }
 
 // over lays a form's values over figures; what differs is the studio's own.
-func over(base rates.Set, values map[string]float64) (rates.Set, error) {
+func over(base rates.Set, values map[rates.FigureKey]float64) (rates.Set, error) {
 	out := base.Filled(nil)
 	for key, v := range values {
 		f, known := out[key]
@@ -398,7 +398,7 @@ func over(base rates.Set, values map[string]float64) (rates.Set, error) {
 		f.Value, f.Source = v, rates.Ours
 		out[key] = f
 	}
-	for _, key := range []string{"layer", "width", "depth", "height", "line", "density"} {
+	for _, key := range []rates.FigureKey{"layer", "width", "depth", "height", "line", "density"} {
 		if f, has := out[key]; has && f.Value <= 0 {
 			return nil, change.Refuse("%s: more than 0 %s.", studio.UpperFirst(f.Label), f.Unit)
 		}

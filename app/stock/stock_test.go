@@ -10,6 +10,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
@@ -150,7 +151,7 @@ func TestWearOfAMachine(t *testing.T) {
 	h, err := s.Setup.Shop(s.Ctx)
 	require.NoError(t, err)
 	tarn, _ := h.Machine(s.Tarn)
-	figures := map[string]float64{}
+	figures := map[rates.FigureKey]float64{}
 	for key, f := range tarn.Figures {
 		figures[key] = f.Value
 	}

@@ -130,14 +130,14 @@ func TestQuoteFollowsGeometry(t *testing.T) {
 // The rate book that is exported is the one that is read.
 func TestQuoteByOtherRates(t *testing.T) {
 	order := anOrder(t, twoItems)
-	rate := func(own map[string]float64) string {
+	rate := func(own map[rates.Key]float64) string {
 		return file(t, "rates.json", rates.Starting().With(own).Export())
 	}
 	same := quoteJSON(t, "--rates", rate(nil), order)
 	assert.Equal(t, quoteJSON(t, order), same)
-	dear := quoteJSON(t, "--rates", rate(map[string]float64{"wage": 60}), order)
+	dear := quoteJSON(t, "--rates", rate(map[rates.Key]float64{"wage": 60}), order)
 	assert.True(t, money(t, dear.Cost.Expected).GreaterThan(money(t, same.Cost.Expected)))
-	plain := quoteJSON(t, "--rates", rate(map[string]float64{"margin": 50, "round.to": 0, "least": 0}), order)
+	plain := quoteJSON(t, "--rates", rate(map[rates.Key]float64{"margin": 50, "round.to": 0, "least": 0}), order)
 	assert.True(t, money(t, plain.Net).Equal(money(t, plain.Cost.Expected).Mul(decimal.NewFromInt(2)).RoundBank(2)))
 	yen := quoteJSON(t, anOrder(t, `{"currency":"JPY","items":[{"id":"a","file":"ring.stl","process":"resin","tier":"raw"}]}`))
 	assert.NotContains(t, yen.Price, ".")

@@ -12,8 +12,8 @@ type Adhesive struct {
 	Key     string
 	Name    string
 	Suits   string
-	Handle  string // the figure of the wait until it may be handled
-	Full    string // and until it is fully hard
+	Handle  rates.Key // the figure of the wait until it may be handled
+	Full    rates.Key // and until it is fully hard
 	Caution string
 }
 
@@ -80,7 +80,7 @@ func (j Joint) Choose() (a Adhesive, why string) {
 // text says what a joint is glued with, when it may be handled, when it is fully hard, and what to
 // mind.
 func (a Adhesive) text(b rates.Book, why string) string {
-	wait := func(key string) string { return rates.Number(b.V(key)) + " " + b.Get(key).Unit }
+	wait := func(key rates.Key) string { return rates.Number(b.V(key)) + " " + b.Get(key).Unit }
 	return a.Name + ": " + why + ". Handle after " + wait(a.Handle) + ", fully hard after " + wait(a.Full) + ". " + strings.TrimSuffix(a.Caution, ".")
 }
 

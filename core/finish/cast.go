@@ -14,7 +14,7 @@ const mouldCase, mouldRubber, mouldOpen = 0.4, 0.35, 0.25
 
 // Mould is the work of making one mould around a print.
 func Mould(b rates.Book) []Work {
-	part := func(kind route.StageKind, share float64, wait string) Work {
+	part := func(kind route.StageKind, share float64, wait rates.Key) Work {
 		return plain(b, Step{Kind: kind, Wait: wait}, 60*share*b.V("mould.hours"), b.Get("mould.hours"))
 	}
 	return []Work{part(route.Case, mouldCase, ""), part(route.Rubber, mouldRubber, "mould.wait"), part(route.Open, mouldOpen, "")}

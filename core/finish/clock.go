@@ -37,19 +37,31 @@ type Clock struct {
 // ClockOf is the clock of a medium by the rate book. What the book says already of waits between stages is said
 // there alone.
 func ClockOf(b rates.Book, m route.Medium) Clock {
-	of := func(last, elsewhere string) int64 {
-		key := "dry." + string(m) + "." + last
-		if !b.Has(key) {
-			key = elsewhere
-		}
-		if !b.Has(key) {
+	of := func(key rates.Key) int64 {
+		if key == "" {
 			return 0
 		}
 		return int64(math.Round(b.V(key) * map[string]float64{"min": 60, "h": 3600}[b.Get(key).Unit]))
 	}
-	stage := map[route.Medium]string{route.Primer: "prime", route.FillerPrimer: "filler", route.AcrylicPaint: "base", route.ClearCoat: "clear", route.SpotPutty: "fill", route.AirDryClay: "clay", route.CastingResin: "cast", route.SandOrWash: "weather", route.MouldRubber: "mould"}[m]
-	return Clock{TouchS: of("touch", ""), RecoatS: of("recoat", stage+".recoat"), WithinS: of("within", ""), AgainS: of("again", ""),
-		HandleS: of("handle", stage+".wait"), FullS: of("full", ""), OpenS: of("open", "")}
+	k := clocks[m]
+	return Clock{TouchS: of(k.touch), RecoatS: of(k.recoat), WithinS: of(k.within), AgainS: of(k.again), HandleS: of(k.handle), FullS: of(k.full), OpenS: of(k.open)}
+}
+
+// clocks are the rates that a medium's clock goes by; empty: the book says nothing of it.
+var clocks = map[route.Medium]struct{ touch, recoat, within, again, handle, full, open rates.Key }{
+	route.Primer:       {touch: "dry.primer.touch", recoat: "prime.recoat", handle: "prime.wait", full: "dry.primer.full"},
+	route.FillerPrimer: {touch: "dry.filler.touch", recoat: "filler.recoat", handle: "filler.wait", full: "dry.filler.full"},
+	route.AcrylicPaint: {touch: "dry.acrylic.touch", recoat: "base.recoat", handle: "base.wait", full: "dry.acrylic.full"},
+	route.CanPaint:     {touch: "dry.can.touch", recoat: "dry.can.recoat", within: "dry.can.within", again: "dry.can.again", handle: "dry.can.handle", full: "dry.can.full"},
+	route.MirrorMetal:  {touch: "dry.mirror.touch", handle: "dry.mirror.handle", full: "dry.mirror.full"},
+	route.StainColour:  {touch: "dry.stain.touch", recoat: "dry.stain.recoat", handle: "dry.stain.handle", full: "dry.stain.full"},
+	route.ClearCoat:    {touch: "dry.clear.touch", recoat: "clear.recoat", handle: "clear.wait", full: "dry.clear.full"},
+	route.SpotPutty:    {touch: "dry.putty.touch", handle: "fill.wait", full: "dry.putty.full"},
+	route.TwoPartPutty: {touch: "dry.twopart.touch", handle: "dry.twopart.handle", full: "dry.twopart.full", open: "dry.twopart.open"},
+	route.AirDryClay:   {handle: "clay.wait", full: "dry.clay.full"},
+	route.CastingResin: {handle: "cast.wait", full: "dry.casting.full"},
+	route.SandOrWash:   {handle: "weather.wait", full: "dry.wash.full", open: "dry.wash.open"},
+	route.MouldRubber:  {handle: "mould.wait", full: "dry.rubber.full"},
 }
 
 // Reading is what the air in the studio was at a moment.

@@ -76,7 +76,7 @@ func TestColdAndDampAirIsSlow(t *testing.T) {
 // A room that cools down in the middle of it: half an hour at 22 °C does half of it, and the other half takes an
 // hour at 12 °C. After a reading that nobody has renewed, the book's room counts again.
 func TestARoomThatCoolsDown(t *testing.T) {
-	a := Air{Book: rates.Starting().With(map[string]float64{"room": 22}), Readings: []Reading{{morning, 22, 40}, {morning.Add(30 * time.Minute), 12, 40}}}
+	a := Air{Book: rates.Starting().With(map[rates.Key]float64{"room": 22}), Readings: []Reading{{morning, 22, 40}, {morning.Add(30 * time.Minute), 12, 40}}}
 	assert.Equal(t, morning.Add(90*time.Minute), a.Dry(morning, 3600))
 	assert.EqualValues(t, 1800, a.left(morning, morning.Add(30*time.Minute), 3600))
 	day := a.Dry(morning, 24*3600) // 30 min at 22 °C, 12 h at half speed, the rest at 22 °C
@@ -143,7 +143,7 @@ func TestMediumOfAStage(t *testing.T) {
 // A coat twice as thick takes twice as long, one half as thick half; its window shuts no later, and what nobody says is as
 // the rate book has it.
 func TestThickCoatsTakeLonger(t *testing.T) {
-	a := Air{Book: rates.Starting().With(map[string]float64{"room": BookC})}
+	a := Air{Book: rates.Starting().With(map[rates.Key]float64{"room": BookC})}
 	laid := time.Date(2026, 5, 14, 9, 0, 0, 0, time.UTC)
 	clock := func(film float64) Clocks {
 		return a.Clocks([]Layer{{Medium: route.CanPaint, At: laid, Film: film}})

@@ -27,9 +27,9 @@ func PERT(best, likely, worst float64) (mean, deviation float64) {
 
 // SpreadOf is the book's spread of a kind of work.
 func SpreadOf(b rates.Book, key string) Effort {
-	low, high := b.Get("spread."+key+".low"), b.Get("spread."+key+".high")
+	low, high := b.Get(rates.K("spread", key, "low")), b.Get(rates.K("spread", key, "high"))
 	mean, dev := PERT(low.Value, 1, high.Value)
-	common := "spread.common"
+	common := rates.Key("spread.common")
 	if key == "material" || key == "machine" { // worked out from the mesh
 		common = "spread.model"
 	}

@@ -249,7 +249,7 @@ func stepOf(kind route.StageKind, processName string) Step {
 	t := kind.Traits()
 	s := Step{Kind: kind, Area: t.Area, Wait: t.Wait, Coat: t.Coats}
 	if kind == route.RemoveSupports {
-		s.Area = "strip." + processName
+		s.Area = rates.K("strip", processName)
 	}
 	return s
 }
@@ -274,7 +274,7 @@ func (s *sum) add(formula string, minutes float64, inputs ...rates.Figure) {
 }
 
 // rate adds a figure as it stands, if there is one.
-func (s *sum) rate(key, formula string) {
+func (s *sum) rate(key rates.Key, formula string) {
 	if key != "" {
 		s.add(formula, s.book.V(key), s.book.Get(key))
 	}
@@ -346,7 +346,7 @@ func (s *sum) area(p Part, step Step) {
 }
 
 // count adds what is done by eye and steady hand, one by one.
-func (s *sum) count(n int, key string) {
+func (s *sum) count(n int, key rates.Key) {
 	if n > 0 {
 		c := rates.Of(s.book.Get(key).Label+": how many", float64(n), "on each", rates.Ours)
 		s.add("count × time", float64(n)*s.book.V(key), c, s.book.Get(key))
@@ -434,9 +434,9 @@ func WaitS(b rates.Book, step Step) int64 {
 	}
 	unit := map[string]float64{"min": 60, "h": 3600}
 	s := b.V(step.Wait) * unit[b.Get(step.Wait).Unit]
-	key := map[string]string{"primer": "prime.recoat", "filler": "filler.recoat", "paint": "base.recoat", "clear": "clear.recoat"}[step.Coat]
+	key := map[string]rates.Key{"primer": "prime.recoat", "filler": "filler.recoat", "paint": "base.recoat", "clear": "clear.recoat"}[step.Coat]
 	if key != "" {
-		s += (b.V(step.Coat+".coats") - 1) * b.V(key) * unit[b.Get(key).Unit]
+		s += (b.V(rates.K(step.Coat, "coats")) - 1) * b.V(key) * unit[b.Get(key).Unit]
 	}
 	if step.Kind == route.Cure { // light hardens it, not warmth
 		return int64(s)

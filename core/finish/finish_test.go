@@ -154,7 +154,7 @@ func TestCare(t *testing.T) {
 
 // Set-up is for the session: a kit of six parts that are washed together pays the bath once.
 func TestSessionsAreShared(t *testing.T) {
-	b := rates.Starting().With(map[string]float64{"spread.wash.low": 1, "spread.wash.high": 1})
+	b := rates.Starting().With(map[rates.Key]float64{"spread.wash.low": 1, "spread.wash.high": 1})
 	alone := Part{Process: process.Resin, Tier: route.Raw, AreaMM2: 5000}
 	kit := alone
 	kit.Sessions = Sessions{route.Wash: 6}
@@ -228,7 +228,7 @@ func TestPlanFollowsTheCourse(t *testing.T) {
 			}
 		}
 	}
-	b2 := b.With(map[string]float64{"spread.sand.low": 1, "spread.sand.high": 1})
+	b2 := b.With(map[rates.Key]float64{"spread.sand.low": 1, "spread.sand.high": 1})
 	p := Part{Process: process.Resin, Tier: route.Primed, AreaMM2: 41_200}
 	rounds := 1 + 0.15 // the second touches what the look found
 	assert.InDelta(t, 2*(b.V("sand.batch")+b.V("sand.piece"))+rounds*4.12*b.V("sand.resin"), minutes(Plan(b2, p), route.Sand), 1e-9)
@@ -349,7 +349,7 @@ func TestWaitsFollowTheRoom(t *testing.T) {
 	assert.InDelta(t, 1, Slower(22), 1e-12)
 	assert.InDelta(t, 2, Slower(12), 1e-12)
 	assert.InDelta(t, Slower(10), Slower(-5), 1e-12)
-	b := rates.Starting().With(map[string]float64{"room": 12})
+	b := rates.Starting().With(map[rates.Key]float64{"room": 12})
 	wait := func(b rates.Book, kind route.StageKind) (s int64) {
 		for _, w := range Plan(b, Part{Process: process.Resin, Tier: route.Painted, AreaMM2: 2000}) {
 			if w.Kind == kind {
@@ -360,7 +360,7 @@ func TestWaitsFollowTheRoom(t *testing.T) {
 	}
 	assert.EqualValues(t, 2*(3600+600), wait(b, route.Prime), "two coats, 10 min between, an hour after, in the cold")
 	assert.EqualValues(t, 600, wait(b, route.Cure), "the lamp does not mind")
-	assert.EqualValues(t, 24*3600+1800, wait(b.With(map[string]float64{"room": 22}), route.Clear))
+	assert.EqualValues(t, 24*3600+1800, wait(b.With(map[rates.Key]float64{"room": 22}), route.Clear))
 }
 
 // The handbook formula by hand: 20 % solids at 15 µm spread 13.3 m² a litre; two
@@ -368,7 +368,7 @@ func TestWaitsFollowTheRoom(t *testing.T) {
 // coatings handbooks give for it: 50 % solids at 50 µm spread 10 m² a litre.
 func TestCoatAmount(t *testing.T) {
 	assert.InDelta(t, 3.75, CoatMLPerDM2(rates.Starting(), "primer"), 1e-9)
-	b := rates.Starting().With(map[string]float64{"clear.solids": 50, "clear.film": 50, "clear.coats": 1, "clear.transfer": 100})
+	b := rates.Starting().With(map[rates.Key]float64{"clear.solids": 50, "clear.film": 50, "clear.coats": 1, "clear.transfer": 100})
 	assert.InDelta(t, 10, 0.01/CoatMLPerDM2(b, "clear")*1000, 1e-9)
 }
 
@@ -420,7 +420,7 @@ func TestJoin(t *testing.T) {
 	for _, w := range work {
 		kinds = append(kinds, w.Kind)
 		own := w.BookMin
-		if key := string(w.Kind) + ".batch"; b.Has(key) {
+		if key := w.Kind.Traits().SetUp; key != "" {
 			own -= b.V(key)
 		}
 		switch w.Kind {

@@ -58,7 +58,7 @@ type joining struct {
 }
 
 // stage adds a stage with a share of an amount's minutes; of is what else it takes.
-func (j *joining) stage(step Step, how, key, formula string, amount, share float64, inputs []rates.Figure, of func(*sum)) {
+func (j *joining) stage(step Step, how string, key rates.Key, formula string, amount, share float64, inputs []rates.Figure, of func(*sum)) {
 	each := sum{book: j.book}
 	if share > 0 && amount > 0 {
 		each.add(formula, amount*j.book.V(key)*share, append(slices.Clone(inputs), j.book.Get(key), rates.Of("of that", 100*share, "%", rates.Memory))...)

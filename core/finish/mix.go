@@ -42,7 +42,7 @@ func coatKey(m route.Medium) string {
 }
 
 // FilmUM is how thick a coat of a medium is by the rate book, dry.
-func FilmUM(b rates.Book, m route.Medium) float64 { return b.V(coatKey(m) + ".film") }
+func FilmUM(b rates.Book, m route.Medium) float64 { return b.V(rates.K(coatKey(m), "film")) }
 
 // CoatsML is how many millilitres the coats of an area take, thinned, with what misses the piece.
 func CoatsML(b rates.Book, l Laying, areaMM2 float64) float64 {
@@ -76,13 +76,13 @@ func coats(b rates.Book, l Laying, areaMM2 float64) rates.Working {
 		if own > 0 {
 			return rates.Of(label, own, unit, rates.Ours)
 		}
-		return b.Get(key + "." + last)
+		return b.Get(rates.K(key, last))
 	}
 	area, coats := rates.Of("area", areaMM2/1e4, "dm²", rates.Mesh), rates.Of("coats", float64(l.Coats), "coats", rates.Ours)
 	film, solids := given(l.FilmUM, "film", "dry film of a coat", "µm"), given(l.SolidsPercent, "solids", "volume solids of the paint", "%")
-	lands := b.Get("transfer." + Brush) // sponge and roller lay as it does
+	lands := b.Get(rates.K("transfer", Brush)) // sponge and roller lay as it does
 	if l.Tool == Airbrush || l.Tool == Can {
-		lands = b.Get("transfer." + l.Tool)
+		lands = b.Get(rates.K("transfer", l.Tool))
 	}
 	spreadM2PerL := 10 * solids.Value / film.Value
 	ml := area.Value / 100 / spreadM2PerL * 1000 * coats.Value / (lands.Value / 100)

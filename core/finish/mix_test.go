@@ -17,7 +17,7 @@ import (
 // The handbook's example: a paint of 50 % volume solids laid 50 µm dry spreads 10 m² a litre in theory [published:
 // theoretical spreading rate, as coatings handbooks have it]: 1 m² in one coat takes 100 ml that land.
 func TestSpreadingRateOfTheHandbook(t *testing.T) {
-	b := rates.Starting().With(map[string]float64{"transfer.brush": 100, "mix.pot": 0})
+	b := rates.Starting().With(map[rates.Key]float64{"transfer.brush": 100, "mix.pot": 0})
 	l := Laying{Medium: route.AcrylicPaint, Tool: Brush, Coats: 1, FilmUM: 50, SolidsPercent: 50}
 	assert.InDelta(t, 100, MixML(b, l, 1e6).Result.Value, 1e-9)
 	l.Coats = 3

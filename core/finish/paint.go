@@ -14,6 +14,12 @@ const (
 	Can      = "can"
 )
 
+// sprayed are the rates of laying colour with tools that spray; a tool that is not in it does not lay that.
+var sprayed = map[route.StageKind]map[string]rates.Key{
+	route.Base:  {Airbrush: "base.airbrush", Can: "base.can"},
+	route.Shade: {Airbrush: "shade.airbrush"},
+}
+
 // colour adds laying base coats, or shades, with the tool that is quickest for the part:
 // area prices spraying, and what is brushed goes the quicker the more even area a brush has
 // before it. Sprayed colours are masked where they meet, and the tool is cleaned between
@@ -25,16 +31,16 @@ func (s *sum) colour(p Part, kind route.StageKind) {
 	detail, w := p.Detail(b)
 	wide := math.Pow(b.V("brush.wider")/100, math.Log2(max(0.01, even.Value)/b.V("brush.even")))
 	key := string(kind)
-	best := sum{minutes: area.Value * b.V(key+".area") * wide * detail, tool: Brush, formula: "area × speed × breadth of the brush × detail",
-		inputs: []rates.Figure{area, even, b.Get(key + ".area"), b.Get("brush.even"), b.Get("brush.wider"), rates.Of("breadth of the brush", wide, "×", rates.Derived), w.Result}}
+	best := sum{minutes: area.Value * b.V(rates.K(key, "area")) * wide * detail, tool: Brush, formula: "area × speed × breadth of the brush × detail",
+		inputs: []rates.Figure{area, even, b.Get(rates.K(key, "area")), b.Get("brush.even"), b.Get("brush.wider"), rates.Of("breadth of the brush", wide, "×", rates.Derived), w.Result}}
 	for _, tool := range []string{Airbrush, Can} {
-		speed := key + "." + tool
-		if !b.Has(speed) || even.Value < b.V(tool+".least") {
+		speed := sprayed[kind][tool]
+		if speed == "" || even.Value < b.V(rates.K(tool, "least")) {
 			continue
 		}
 		seam := 2 * math.Sqrt(math.Pi*even.Value) * (colours - 1) // dm, around all colours but the last
-		one := sum{tool: tool, minutes: area.Value * b.V(speed), session: colours * b.V(tool+".colour"), formula: "area × speed of the " + tool,
-			inputs: []rates.Figure{area, even, b.Get(tool + ".least"), b.Get(speed), rates.Of("colours", colours, "colours", rates.Ours), b.Get(tool + ".colour")}}
+		one := sum{tool: tool, minutes: area.Value * b.V(speed), session: colours * b.V(rates.K(tool, "colour")), formula: "area × speed of the " + tool,
+			inputs: []rates.Figure{area, even, b.Get(rates.K(tool, "least")), b.Get(speed), rates.Of("colours", colours, "colours", rates.Ours), b.Get(rates.K(tool, "colour"))}}
 		if kind == route.Base {
 			one.minutes += seam * b.V("mask.edge")
 			one.formula += " + edges between colours × masking"

@@ -35,11 +35,11 @@ func GrainUM(p int) float64 {
 // Step is one stage of a finish route, with the figures of the rate book that it goes by.
 type Step struct {
 	Kind   route.StageKind
-	Area   string  // minutes on a dm²; empty: none by area
-	Times  float64 // of it: a second round touches only what a look sent back; 0 counts as 1
-	Wait   string  // after it
-	Coat   string  // what is sprayed, with its coats and the wait between them
-	Use    string  // what is used up on a dm², and of what
+	Area   rates.Key // minutes on a dm²; empty: none by area
+	Times  float64   // of it: a second round touches only what a look sent back; 0 counts as 1
+	Wait   rates.Key // after it
+	Coat   string    // what is sprayed, with its coats and the wait between them
+	Use    rates.Key // what is used up on a dm², and of what
 	Of     string
 	Papers []int // P numbers, of a sanding
 	Detail bool  // goes slower on what is finely worked
@@ -87,6 +87,9 @@ const MostSteps = 40
 // with it, or what may not follow what.
 func Read(text rates.FinishRoute) (Route, error) {
 	r := Route{FinishRoute: text}
+	if text.Thick != "" && !rates.Starting().Has(text.Thick) {
+		return r, fmt.Errorf("%s thickens by %q, and no rate is called that", text.Name, text.Thick)
+	}
 	if len(text.Steps) > MostSteps {
 		return r, fmt.Errorf("%s has %d steps; %d at most", text.Name, len(text.Steps), MostSteps)
 	}

@@ -21,7 +21,7 @@ func TestTheBooksRoutes(t *testing.T) {
 		assert.Len(t, r.Steps, len(b.Routes[i].Steps))
 		assert.Equal(t, r.Name, RouteName(r.Key))
 		for _, s := range r.Steps {
-			for _, key := range []string{s.Area, s.Wait, s.Use} {
+			for _, key := range []rates.Key{s.Area, s.Wait, s.Use} {
 				assert.True(t, key == "" || b.Has(key), "%s: %s is a figure of the book", r.Key, key)
 			}
 		}
@@ -57,6 +57,8 @@ func TestRoutesThatCannotBe(t *testing.T) {
 		_, err := Read(rates.FinishRoute{Name: "ours", Steps: c.steps})
 		assert.ErrorContains(t, err, c.want, "%q", c.steps)
 	}
+	_, err := Read(rates.FinishRoute{Name: "ours", Thick: "no.such", Steps: []string{"look"}})
+	assert.ErrorContains(t, err, `ours thickens by "no.such"`)
 	// A filling coat starts the ladder anew, and a route without primer is left to paint.
 	for _, steps := range [][]string{{"sand putty P80", "filler primer", "sand primer P180", "primer", "look"}, {"filler brushed on"}, {"SAND RESIN p220 p320 15%", "look"}, nil} {
 		_, err := Read(rates.FinishRoute{Name: "ours", Steps: steps})

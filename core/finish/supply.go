@@ -44,9 +44,9 @@ func (s *supplies) add(key, what, unit, formula string, amount, perUnit, pack fl
 }
 
 // byArea adds what a dm² takes of a thing sold by mass or by sheet.
-func (s *supplies) byArea(use, of string, times float64) {
+func (s *supplies) byArea(use rates.Key, of string, times float64) {
 	name := map[string]string{"paper": "sandpaper", "putty": "putty", "skin": "resin for the skin", "texture": "sand and glue", "clay": "clay"}[of]
-	price := s.book.Get(of + ".price")
+	price := s.book.Get(rates.K(of, "price"))
 	unit, per := "g", price.Value/1000
 	if of == "paper" {
 		unit, per = "sheets", price.Value
@@ -57,7 +57,7 @@ func (s *supplies) byArea(use, of string, times float64) {
 		formula += " × share"
 		in = append(in, secondRound(times))
 	}
-	s.add(of, name, unit, formula, s.dm2.Value*s.book.V(use)*times, per, s.book.V(of+".pack"), append(in, price, s.book.Get(of+".pack"))...)
+	s.add(of, name, unit, formula, s.dm2.Value*s.book.V(use)*times, per, s.book.V(rates.K(of, "pack")), append(in, price, s.book.Get(rates.K(of, "pack")))...)
 }
 
 // secondRound is the figure of what a second round touches.
@@ -69,12 +69,12 @@ func secondRound(times float64) rates.Figure {
 func (s *supplies) coat(c string, least, times float64) {
 	b := s.book
 	name := map[string]string{"primer": "primer", "filler": "filler primer", "paint": "paint", "shade": "wash and glaze", "clear": "clear coat"}[c]
-	in := []rates.Figure{s.dm2, b.Get(c + ".coats"), b.Get(c + ".film"), b.Get(c + ".solids"), b.Get(c + ".transfer"), b.Get(c + ".price"), b.Get(c + ".pack")}
+	in := []rates.Figure{s.dm2, b.Get(rates.K(c, "coats")), b.Get(rates.K(c, "film")), b.Get(rates.K(c, "solids")), b.Get(rates.K(c, "transfer")), b.Get(rates.K(c, "price")), b.Get(rates.K(c, "pack"))}
 	formula := "area × coats × film ÷ (10 × solids) ÷ transfer"
 	if times != 1 {
 		formula, in = formula+" × share", append(in, secondRound(times))
 	}
-	s.add(c, name, "ml", formula, s.dm2.Value*CoatMLPerDM2(b, c)*times, b.V(c+".price")/1000, b.V(c+".pack"), in...)
+	s.add(c, name, "ml", formula, s.dm2.Value*CoatMLPerDM2(b, c)*times, b.V(rates.K(c, "price"))/1000, b.V(rates.K(c, "pack")), in...)
 	if n := len(s.list); n > 0 && s.list[n-1].Key == c {
 		s.list[n-1].Packs = max(1, least)
 	}
@@ -118,6 +118,6 @@ func Supplies(b rates.Book, p Part) []Supply {
 // solids (%) ÷ dry film (µm) [published: any coatings handbook], and only a share
 // lands on the piece.
 func CoatMLPerDM2(b rates.Book, coat string) float64 {
-	spreadM2PerL := 10 * b.V(coat+".solids") / b.V(coat+".film")
-	return 0.01 * 1000 / spreadM2PerL * b.V(coat+".coats") / (b.V(coat+".transfer") / 100)
+	spreadM2PerL := 10 * b.V(rates.K(coat, "solids")) / b.V(rates.K(coat, "film"))
+	return 0.01 * 1000 / spreadM2PerL * b.V(rates.K(coat, "coats")) / (b.V(rates.K(coat, "transfer")) / 100)
 }

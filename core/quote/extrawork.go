@@ -38,7 +38,7 @@ func (e Extra) Pieces(copies int) int {
 type part struct {
 	kind  route.StageKind
 	share float64
-	wait  string
+	wait  rates.Key
 }
 
 // passes are the stages of an extra, and how its hours are shared out among them. Source of the

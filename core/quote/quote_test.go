@@ -97,9 +97,9 @@ func TestItem(t *testing.T) {
 //	price                                                           = 307.31
 //	deposit    30 % of 307.31                                       = 92.193   92.19
 func TestQuoteByHand(t *testing.T) {
-	plain := map[string]float64{"wage": 30, "learning": 100, "open.share": 0, "spread.common": 0, "spread.model": 0}
+	plain := map[rates.Key]float64{"wage": 30, "learning": 100, "open.share": 0, "spread.common": 0, "spread.model": 0}
 	for _, e := range rates.Starting().Rates {
-		if strings.HasPrefix(e.Key, "spread.") && e.Unit == "×" {
+		if strings.HasPrefix(string(e.Key), "spread.") && e.Unit == "×" {
 			plain[e.Key] = 1
 		}
 	}
@@ -250,7 +250,7 @@ func TestRoundsHalfToEven(t *testing.T) {
 // Packs are opened for the order as a whole: what is left in them is shared out by use. An
 // order that pays all of it pays whole packs; by the starting book it pays a tenth.
 func TestPacksAreShared(t *testing.T) {
-	b := rates.Starting().With(map[string]float64{"open.share": 100})
+	b := rates.Starting().With(map[rates.Key]float64{"open.share": 100})
 	jobs := []Job{{Parts: []Part{head(1)}, Copies: 1}, {Parts: []Part{head(3)}, Copies: 1}}
 	var primer, paint float64
 	for _, it := range Build(b, jobs, 2) {
@@ -266,7 +266,7 @@ func TestPacksAreShared(t *testing.T) {
 	assert.InDelta(t, b.V("primer.pack")/1000*b.V("primer.price"), primer, 0.011, "30 ml: one can")
 	assert.InDelta(t, 5*b.V("paint.pack")/1000*b.V("paint.price"), paint, 0.011, "a pot of each colour")
 	of := func(share float64) int64 {
-		return Build(b.With(map[string]float64{"open.share": share}), jobs, 2)[0].CostMinor
+		return Build(b.With(map[rates.Key]float64{"open.share": share}), jobs, 2)[0].CostMinor
 	}
 	assert.Less(t, of(0), of(100))
 	assert.InDelta(t, float64(of(0))+0.1*float64(of(100)-of(0)), float64(Build(rates.Starting(), jobs, 2)[0].CostMinor), 4, "what stays on the shelf is the studio’s")
@@ -291,7 +291,7 @@ func TestCastingBreaksEven(t *testing.T) {
 	}
 	assert.Less(t, cost(n, true).CostMinor, cost(n, false).CostMinor)
 	assert.GreaterOrEqual(t, cost(n-1, true).CostMinor, cost(n-1, false).CostMinor)
-	assert.Zero(t, BreakEven(b.With(map[string]float64{"cast.minutes": 5000}), at, 60_000, 1000), "never, when a copy takes days")
+	assert.Zero(t, BreakEven(b.With(map[rates.Key]float64{"cast.minutes": 5000}), at, 60_000, 1000), "never, when a copy takes days")
 
 	minutes := func(it Item, what string) (sum float64) {
 		for _, l := range it.Lines {

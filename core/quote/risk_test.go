@@ -150,7 +150,7 @@ func TestRange(t *testing.T) {
 // Stages of one part lean the same way: the more so, the wider the range.
 func TestTogetherIsWider(t *testing.T) {
 	width := func(together float64) float64 {
-		b := rates.Starting().With(map[string]float64{"spread.together": together})
+		b := rates.Starting().With(map[rates.Key]float64{"spread.together": together})
 		r := Simulate(b, Build(b, []Job{{Parts: []Part{head(1)}, Copies: 1}}, 2), dice(3), Draws, 2)
 		return float64(r.Quantiles[90] - r.Quantiles[10])
 	}
@@ -174,7 +174,7 @@ func TestWhatIsCommonVariesTogether(t *testing.T) {
 	assert.InEpsilon(t, one, many, 0.4)
 	assert.Greater(t, many, 0.08)
 	assert.Less(t, many, single)
-	sure := b.With(map[string]float64{"spread.common": 0, "spread.model": 0})
+	sure := b.With(map[rates.Key]float64{"spread.common": 0, "spread.model": 0})
 	assert.Less(t, spread(sure, 24, 1), 0.04, "if the book were known to be right")
 }
 

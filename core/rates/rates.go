@@ -68,11 +68,38 @@ type Working struct {
 	Result  Figure   `json:"result"`
 }
 
-// Set is figures by key, as machines and materials carry them.
-type Set map[string]Figure
+// Key is under what the book has a rate. A test holds that the starting book has every key that the program names.
+type Key string
 
-// V returns the value under a key; a key that is missing is worth nothing.
-func (s Set) V(key string) float64 { return s[key].Value }
+// K puts a key together of its words, "station", "wash", "width".
+func K(words ...string) Key { return Key(strings.Join(words, ".")) }
+
+// FigureKey is under what a machine or a material has a figure, held alike to those of the starting templates.
+type FigureKey string
+
+// Set is figures by key, as machines and materials carry them.
+type Set map[FigureKey]Figure
+
+// V returns the value under a key. One that is missing is worth nothing where machines or materials of another sort
+// have it; asking for one that none has is a mistake in the program.
+func (s Set) V(key FigureKey) float64 {
+	f, ok := s[key]
+	if !ok && !known()[key] {
+		panic("no figure " + string(key))
+	}
+	return f.Value
+}
+
+// known are the figures that templates of the starting book have.
+var known = sync.OnceValue(func() map[FigureKey]bool {
+	keys := map[FigureKey]bool{}
+	for _, t := range append(slices.Clone(Starting().Machines), Starting().Materials...) {
+		for key := range t.Figures {
+			keys[key] = true
+		}
+	}
+	return keys
+})
 
 // Filled returns s with every figure of base that s lacks.
 func (s Set) Filled(base Set) Set {
@@ -93,7 +120,7 @@ type Template struct {
 
 // Entry is one rate of the book, under its key.
 type Entry struct {
-	Key   string `json:"key"`
+	Key   Key    `json:"key"`
 	Group string `json:"group"`
 	Figure
 	Min float64 `json:"min,omitempty"`
@@ -109,7 +136,7 @@ type FinishRoute struct {
 	How    string   `json:"how"`
 	Suits  string   `json:"suits,omitempty"`
 	Before string   `json:"before,omitempty"` // what it is not for, or wants
-	Thick  string   `json:"thick,omitempty"`  // the figure by which it thickens the part on every face
+	Thick  Key      `json:"thick,omitempty"`  // the figure by which it thickens the part on every face
 	Steps  []string `json:"steps"`
 }
 
@@ -121,7 +148,7 @@ type Book struct {
 	Routes       []FinishRoute     `json:"routes,omitempty"`      // finish routes
 	TaxPercent   float64           `json:"tax_percent,omitempty"` // of an exported book: the studio's
 	FinishRoutes map[string]string `json:"schools,omitempty"`     // likewise: its finish routes, by "process tier"
-	index        map[string]int
+	index        map[Key]int
 }
 
 //go:embed starting.json
@@ -142,7 +169,7 @@ func Parse(data []byte) (Book, error) {
 	if err := json.Unmarshal(data, &b); err != nil {
 		return Book{}, err
 	}
-	b.index = map[string]int{}
+	b.index = map[Key]int{}
 	for i, e := range b.Rates {
 		if e.Key == "" || e.Unit == "" || e.Source == "" || e.Label == "" {
 			return Book{}, fmt.Errorf("rate %d %q lacks a key, label, unit or source", i+1, e.Key)
@@ -232,7 +259,7 @@ func (b Book) ExportCSV() []byte {
 	w := csv.NewWriter(&out)
 	w.Write(csvHead) //nolint:errcheck // into memory
 	for _, e := range b.Rates {
-		w.Write([]string{e.Key, e.Group, e.Label, strconv.FormatFloat(e.Value, 'f', -1, 64), e.Unit, e.Source}) //nolint:errcheck // into memory
+		w.Write([]string{string(e.Key), e.Group, e.Label, strconv.FormatFloat(e.Value, 'f', -1, 64), e.Unit, e.Source}) //nolint:errcheck // into memory
 	}
 	w.Flush()
 	return out.Bytes()
@@ -242,9 +269,9 @@ var csvHead = []string{"key", "group", "label", "value", "unit", "source"}
 
 // ReadValues reads rates by key from a book's JSON or CSV; of CSV the columns key and value
 // count. An error says in which line what is wrong; nothing is taken by halves.
-func ReadValues(data []byte) (map[string]float64, error) {
+func ReadValues(data []byte) (map[Key]float64, error) {
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
-	values := map[string]float64{}
+	values := map[Key]float64{}
 	if bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")) {
 		var b Book
 		if err := json.Unmarshal(data, &b); err != nil {
@@ -280,29 +307,29 @@ func ReadValues(data []byte) (map[string]float64, error) {
 		if err != nil {
 			return nil, fmt.Errorf("line %d: %q is not a number", line, row[value])
 		}
-		if err := Starting().Check(row[key], v); err != nil {
+		if err := Starting().Check(Key(row[key]), v); err != nil {
 			return nil, fmt.Errorf("line %d: %w", line, err)
 		}
-		values[row[key]] = v
+		values[Key(row[key])] = v
 	}
 }
 
 // Get returns the figure under a key. Asking for a key that no book has is a
 // mistake in the program.
-func (b Book) Get(key string) Figure {
+func (b Book) Get(key Key) Figure {
 	i, ok := b.index[key]
 	if !ok {
-		panic("no rate " + key)
+		panic("no rate " + string(key))
 	}
 	return b.Rates[i].Figure
 }
 
 // V returns the value under a key.
-func (b Book) V(key string) float64 { return b.Get(key).Value }
+func (b Book) V(key Key) float64 { return b.Get(key).Value }
 
 // With returns the book with the studio's own values in place of the book's.
 // Keys that the book does not know are left out.
-func (b Book) With(own map[string]float64) Book {
+func (b Book) With(own map[Key]float64) Book {
 	rates := append([]Entry{}, b.Rates...)
 	for i, e := range rates {
 		if v, ok := own[e.Key]; ok && v != e.Value {
@@ -324,7 +351,7 @@ const (
 func Sane(v float64) bool { return v == 0 || v >= Least && v <= Greatest }
 
 // Check says what is wrong with a value for a key, or nil.
-func (b Book) Check(key string, v float64) error {
+func (b Book) Check(key Key, v float64) error {
 	i, ok := b.index[key]
 	if !ok {
 		return fmt.Errorf("no rate is called %q", key)
@@ -343,7 +370,7 @@ func (b Book) Check(key string, v float64) error {
 }
 
 // Has reports whether the book has a rate under the key.
-func (b Book) Has(key string) bool {
+func (b Book) Has(key Key) bool {
 	_, ok := b.index[key]
 	return ok
 }

@@ -18,15 +18,15 @@ func TestStartingBook(t *testing.T) {
 	for _, m := range b.Machines {
 		count[m.Process]++
 		for key, f := range m.Figures {
-			assert.Contains(t, []string{Practice, Memory}, f.Source, m.Name+" "+key)
-			assert.NotEmpty(t, f.Unit, m.Name+" "+key)
+			assert.Contains(t, []string{Practice, Memory}, f.Source, m.Name+" "+string(key))
+			assert.NotEmpty(t, f.Unit, m.Name+" "+string(key))
 		}
 	}
 	assert.Equal(t, map[string]int{"resin": 2, "filament": 2}, count)
 }
 
 func TestOwnValues(t *testing.T) {
-	b := Starting().With(map[string]float64{"wage": 31, "nonsense": 4})
+	b := Starting().With(map[Key]float64{"wage": 31, "nonsense": 4})
 	assert.Equal(t, Figure{"wage with its costs, at the bench", 31, "¤/h", Ours}, b.Get("wage"))
 	assert.NotEqual(t, 31.0, Starting().V("wage"), "the starting book stays as it was")
 	assert.ErrorContains(t, b.Check("margin", 95), "between 0 and 90")
@@ -54,7 +54,7 @@ func TestParseRefuses(t *testing.T) {
 // What is exported reads back the same, whole as JSON and by key as CSV; what a book leaves
 // out is as in the starting one, and what is wrong is named by its line.
 func TestExportReadsBack(t *testing.T) {
-	b := Starting().With(map[string]float64{"wage": 31.25, "sand.resin": 8})
+	b := Starting().With(map[Key]float64{"wage": 31.25, "sand.resin": 8})
 	back, err := Read(b.Export())
 	require.NoError(t, err)
 	assert.Equal(t, b.Rates, back.Rates)
@@ -93,4 +93,12 @@ func TestNumber(t *testing.T) {
 	for v, want := range map[float64]string{0: "0", 1234567: "1234567", 12.3456: "12.35", 0.0123456: "0.01235", 5: "5", -2.5: "-2.5", 99.999: "100"} {
 		assert.Equal(t, want, Number(v))
 	}
+}
+
+// A figure that machines of another sort have is worth nothing here; one that none has is a slip of the program, not 0.
+func TestAFigureThatNoneHas(t *testing.T) {
+	resin := Set{"exposure": Of("exposure", 2, "s", Practice)}
+	assert.Zero(t, resin.V("nozzle"))
+	assert.PanicsWithValue(t, "no figure exposuer", func() { resin.V("exposuer") })
+	assert.PanicsWithValue(t, "no rate wage.pant", func() { Starting().V("wage.pant") })
 }

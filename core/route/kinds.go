@@ -1,5 +1,7 @@
 package route
 
+import "sakuji/core/rates"
+
 // Traits are what the studio knows of a kind of stage: a line of the table below, which all others ask.
 // A new stage is a constant, its line here, and a place in the route of what passes it.
 type Traits struct {
@@ -12,22 +14,22 @@ type Traits struct {
 	Checks  []string // what to look at before it is stamped
 
 	Craft  Craft
-	Wage   string  // the rate that pays an hour of it
-	Spread string  // the rates that tell how it may turn out: spread.….low and .high
-	Shared Sharing // whose pieces share one setting up
-	Answer string  // the rate of the days that others take for it: it is not ours to hurry
+	Wage   rates.Key // the rate that pays an hour of it
+	Spread string    // the rates that tell how it may turn out: spread.….low and .high
+	Shared Sharing   // whose pieces share one setting up
+	Answer rates.Key // the rate of the days that others take for it: it is not ours to hurry
 
-	Surface Surface // what it goes over
-	Area    string  // the rate of minutes on a dm²; empty: none, or the finish route says
-	Wait    string  // the rate of the clock time after it, likewise
-	Coats   string  // what its rates of coats and the waits between them begin with
-	Piece   string  // the rate of minutes a piece
-	SetUp   string  // the rate of minutes a session
-	Mixed   bool    // its setting up is mixing, or filling a gun: it serves all that follows in time
-	Paint   Paint   // which paint of a scheme it lays
-	Leaves  Medium  // what has to dry or set after it, whatever the scheme
-	Colour  bool    // it lays colour
-	ByHand  bool    // quick painting shortens it, care lengthens it
+	Surface Surface   // what it goes over
+	Area    rates.Key // the rate of minutes on a dm²; empty: none, or the finish route says
+	Wait    rates.Key // the rate of the clock time after it, likewise
+	Coats   string    // what its rates of coats and the waits between them begin with
+	Piece   rates.Key // the rate of minutes a piece
+	SetUp   rates.Key // the rate of minutes a session
+	Mixed   bool      // its setting up is mixing, or filling a gun: it serves all that follows in time
+	Paint   Paint     // which paint of a scheme it lays
+	Leaves  Medium    // what has to dry or set after it, whatever the scheme
+	Colour  bool      // it lays colour
+	ByHand  bool      // quick painting shortens it, care lengthens it
 
 	Station string // empty: at any bench
 	Air     Air

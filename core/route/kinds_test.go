@@ -27,16 +27,16 @@ func (t Traits) missing(b rates.Book) (lacks []string) {
 	need(t.Do != "", "Do")
 	need(slices.Contains(Crafts(), t.Craft), "Craft")
 	need(b.Has(t.Wage), "Wage")
-	need(b.Has("spread."+t.Spread+".low") && b.Has("spread."+t.Spread+".high"), "Spread")
+	need(b.Has(rates.K("spread", t.Spread, "low")) && b.Has(rates.K("spread", t.Spread, "high")), "Spread")
 	need(slices.Contains([]Sharing{ByPlate, ByProcess, ByRoute, ByItem, ByOrder}, t.Shared), "Shared")
 	need(!t.Mixed || t.SetUp != "", "SetUp of what is mixed")
 	need(t.Wait == "" || t.Dry != "", "Dry of what is waited for")
 	need(t.Paint == NoPaint || t.Dry != "" && t.Colour, "Dry and Colour of a paint")
 	need(!t.Colour || t.Whole, "Whole of what lays colour")
-	for what, key := range map[string]string{"Answer": t.Answer, "Area": t.Area, "Wait": t.Wait, "Piece": t.Piece, "SetUp": t.SetUp} {
+	for what, key := range map[string]rates.Key{"Answer": t.Answer, "Area": t.Area, "Wait": t.Wait, "Piece": t.Piece, "SetUp": t.SetUp} {
 		need(key == "" || b.Has(key), what)
 	}
-	need(t.Coats == "" || b.Has(t.Coats+".coats"), "Coats")
+	need(t.Coats == "" || b.Has(rates.K(t.Coats, "coats")), "Coats")
 	return lacks
 }
 

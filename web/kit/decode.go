@@ -177,13 +177,14 @@ func decode[T any](values url.Values) (out T, err error) {
 
 // DecodeNumbers reads the numbers of a posted form whose names begin so; named says what
 // people call each by the rest of its name, and nothing for those that are not wanted.
-func DecodeNumbers(r *http.Request, prefix string, named func(key string) string) (map[string]float64, error) {
+func DecodeNumbers[K ~string](r *http.Request, prefix string, named func(key K) string) (map[K]float64, error) {
 	if err := r.ParseForm(); err != nil {
 		return nil, &change.Refusal{Text: "The form did not arrive whole."}
 	}
-	out, wrong := map[string]float64{}, map[string]string{}
+	out, wrong := map[K]float64{}, map[string]string{}
 	for field := range r.PostForm {
-		key, ok := strings.CutPrefix(field, prefix)
+		rest, ok := strings.CutPrefix(field, prefix)
+		key := K(rest)
 		if !ok || named(key) == "" {
 			continue
 		}

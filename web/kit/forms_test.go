@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -27,7 +28,7 @@ import (
 func TestNothingIsOverwrittenUnseen(t *testing.T) {
 	s := webtest.Owned(t)
 	no := s.Order(3, "primed")
-	rate := func(key string) float64 {
+	rate := func(key rates.Key) float64 {
 		h, err := s.Setup.Shop(s.Ctx)
 		require.NoError(t, err)
 		return h.Book.V(key)
@@ -274,7 +275,7 @@ func TestTabsThatAreSentAtOnce(t *testing.T) {
 	require.NoError(t, err)
 	for i, key := range keys {
 		assert.Equal(t, http.StatusSeeOther, codes[i], key)
-		assert.Equal(t, float64(11+i), h.Book.V(key), key)
+		assert.Equal(t, float64(11+i), h.Book.V(rates.Key(key)), key)
 	}
 }
 

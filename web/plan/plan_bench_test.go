@@ -15,6 +15,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/orders"
+	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/web"
 	"sakuji/web/kit"
@@ -26,7 +27,7 @@ import (
 // has happened, a promise, a trial of a move, and the sheets at the server, as medians in milliseconds.
 func BenchmarkPlan(b *testing.B) {
 	s := apptest.New(b)
-	require.NoError(b, s.Setup.SaveRates(s.Ctx, s.Owner, map[string]float64{"batch.pieces": 1}))
+	require.NoError(b, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"batch.pieces": 1}))
 	var last string
 	for k := range 40 {
 		last = s.Order(10, route.Primed)

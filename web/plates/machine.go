@@ -11,6 +11,7 @@ import (
 	"sakuji/app/plates"
 	"sakuji/core/mesh"
 	"sakuji/core/process"
+	"sakuji/core/rates"
 	"sakuji/core/solid"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -127,9 +128,9 @@ func (s *Room) tune(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
 		Material int64 `form:"material"`
 	}](r)
-	values := map[string]float64{}
+	values := map[rates.FigureKey]float64{}
 	if err == nil {
-		values, err = kit.DecodeNumbers(r, "figure.", func(key string) string { return strings.ReplaceAll(key, "_", " ") })
+		values, err = kit.DecodeNumbers(r, "figure.", func(key rates.FigureKey) string { return strings.ReplaceAll(string(key), "_", " ") })
 	}
 	if err == nil {
 		err = s.App.Plates.Tune(r.Context(), s.Hand(r), kit.PathID(r, "id"), f.Material, values)

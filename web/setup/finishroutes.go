@@ -46,11 +46,11 @@ func (s *Room) finishRoutes(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) saveRoute(w http.ResponseWriter, r *http.Request) {
 	f, err := kit.Decode[struct {
-		Name  string `form:"name" label:"Name"`
-		How   string `form:"how" validate:"max=400"`
-		Suits string `form:"suits" validate:"max=200"`
-		Thick string `form:"thick"`
-		Steps string `form:"steps" validate:"max=4000"`
+		Name  string    `form:"name" label:"Name"`
+		How   string    `form:"how" validate:"max=400"`
+		Suits string    `form:"suits" validate:"max=200"`
+		Thick rates.Key `form:"thick"`
+		Steps string    `form:"steps" validate:"max=4000"`
 	}](r)
 	if err == nil {
 		err = s.App.Setup.SaveRoute(r.Context(), kit.Owner(r), rates.FinishRoute{Name: f.Name, How: f.How, Suits: f.Suits, Thick: f.Thick, Steps: strings.Split(strings.ReplaceAll(f.Steps, "\r", ""), "\n")})

@@ -84,7 +84,7 @@ func (s *Room) rates(w http.ResponseWriter, r *http.Request) {
 
 func (s *Room) saveRates(w http.ResponseWriter, r *http.Request) {
 	book := rates.Starting()
-	values, err := kit.DecodeNumbers(r, "r-", func(key string) string {
+	values, err := kit.DecodeNumbers(r, "r-", func(key rates.Key) string {
 		if !book.Has(key) {
 			return ""
 		}

@@ -100,12 +100,12 @@ type gearView struct {
 }
 
 type gearFigure struct {
-	Key string
+	Key rates.FigureKey
 	rates.Figure
 }
 
 // figureOrder is the order in which figures are asked for.
-var figureOrder = []string{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "raft_edge", "stand",
+var figureOrder = []rates.FigureKey{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "raft_edge", "stand",
 	"line", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "travel_speed", "melt", "accel", "retract", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep",
 	"tries", "noticed", "occupied", "film", "film_plates", "screen", "screen_hours", "nozzle", "nozzle_kg"}
 
@@ -195,11 +195,11 @@ func (s *Room) showKind(w http.ResponseWriter, r *http.Request, v gearView) {
 
 func gearForm(r *http.Request) (setup.GearForm, error) {
 	f, err := kit.Decode[struct {
-		Name    string             `form:"name" validate:"max=200"`
-		Process string             `form:"process"`
-		Active  bool               `form:"active"`
-		From    string             `form:"from"`
-		Figures map[string]float64 `form:"figures"`
+		Name    string                      `form:"name" validate:"max=200"`
+		Process string                      `form:"process"`
+		Active  bool                        `form:"active"`
+		From    string                      `form:"from"`
+		Figures map[rates.FigureKey]float64 `form:"figures"`
 	}](r)
 	return setup.GearForm{Name: f.Name, Process: f.Process, Active: f.Active, From: f.From, Figures: f.Figures}, err
 }
