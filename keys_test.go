@@ -4,6 +4,9 @@ import (
 	"go/ast"
 	"go/constant"
 	"go/token"
+	"os"
+	"path/filepath"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -33,9 +36,32 @@ func TestEveryRateThatIsNamedIsThere(t *testing.T) {
 			assert.True(t, is(text), "%s: there is no %q", at, text)
 		}
 	})
+	templates(t, func(path, text string) {
+		for _, m := range inTemplate.FindAllStringSubmatch(text, -1) {
+			of := map[string]string{"Book": "sakuji/core/rates.Key", "Figures": "sakuji/core/rates.FigureKey"}[m[1]]
+			named[path]++
+			assert.True(t, there[of](m[2]), "%s: there is no %q", path, m[2])
+		}
+	})
+	assert.Positive(t, named["web/plates/templates/machine.html"])
 	assert.Greater(t, named["sakuji/core/rates.Key"], 300, "the program was looked through")
 	assert.Greater(t, named["sakuji/core/rates.FigureKey"], 100)
 	assert.False(t, there["sakuji/core/rates.Key"]("wall.rezin"), "a wrong one is found")
+}
+
+// inTemplate is where a template asks for a rate or a figure.
+var inTemplate = regexp.MustCompile(`(Book|Figures)\.(?:V|Get|Has) "([^"]+)"`)
+
+// templates calls f with every template of a page.
+func templates(t *testing.T, f func(path, text string)) {
+	paths, err := filepath.Glob("web/*/templates/*.html")
+	require.NoError(t, err)
+	require.NotEmpty(t, paths)
+	for _, path := range paths {
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		f(filepath.ToSlash(path), string(text))
+	}
 }
 
 // constants calls f with every text in the program that is constant: its type, itself, and where it stands.

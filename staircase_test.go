@@ -24,7 +24,7 @@ var floors = []string{"cmd", "demo", "web", "device", "app", "store", "format", 
 // rooms of a floor from the top down: a room imports only those below it. The floor's own
 // package, "", stands where it is listed.
 var rooms = map[string][]string{
-	"core": {"quote", "finish", "route", "process", "plate", "schedule", "surface", "solid", "mesh", "rates"},
+	"core": {"quote", "finish", "process", "route", "plate", "schedule", "surface", "solid", "mesh", "rates"},
 	"app":  {"apptest", "", "today", "money", "delivery", "quotes", "plan", "plates", "stock", "pieces", "paint", "orders", "models", "pictures", "setup", "backups", "jobs", "apart", "change"},
 	"web":  {"webtest", "", "door", "today", "plan", "orders", "quotes", "client", "models", "plates", "stock", "bench", "money", "delivery", "setup", "kit", "papers"},
 }

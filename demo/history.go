@@ -101,10 +101,10 @@ func (l *life) tuned() error {
 		}
 	}
 	if _, err := l.App.Plates.Calibrated(l.ctx, l.jory, id["Tarn"], plates.Tried{MaterialID: id["Clear resin"], HandsMin: 30, Grams: 12,
-		Exposed: []process.Exposed{{ExposureS: 2.2, PinMM: 0.4, SlotMM: 0.25}, {ExposureS: 2.6, PinMM: 0.35, SlotMM: 0.3}, {ExposureS: 3.2, PinMM: 0.3, SlotMM: 0.4}}}); err != nil {
+		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2.2, PinMM: 0.4, SlotMM: 0.25}, {ExposureS: 2.6, PinMM: 0.35, SlotMM: 0.3}, {ExposureS: 3.2, PinMM: 0.3, SlotMM: 0.4}}}}); err != nil {
 		return err
 	}
-	_, err = l.App.Plates.Calibrated(l.ctx, l.jory, id["Fell"], plates.Tried{MaterialID: id["PETG, white"], HandsMin: 10, Grams: 7, WallMM: []float64{0.46, 0.47, 0.46, 0.47}})
+	_, err = l.App.Plates.Calibrated(l.ctx, l.jory, id["Fell"], plates.Tried{MaterialID: id["PETG, white"], HandsMin: 10, Grams: 7, Tried: process.Tried{WallMM: []float64{0.46, 0.47, 0.46, 0.47}}})
 	return err
 }
 

@@ -12,7 +12,6 @@ import (
 	"sakuji/app"
 	"sakuji/app/change"
 	"sakuji/core/process"
-	"sakuji/core/rates"
 	"sakuji/studio"
 )
 
@@ -70,7 +69,7 @@ func (p Printers) of(h studio.Shop, pl studio.Plate) (m studio.Machine, out Outc
 	if m.Link != "" {
 		return m, out, false
 	}
-	return m, p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V(rates.K("failure", m.Process))), true
+	return m, p.Run(pl.Number, m.Process, *pl.Run, pl.Pieces, h.Book.V(process.Of(m.Process).Failure)), true
 }
 
 // Drive lets every run that has ended by now report so.

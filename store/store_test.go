@@ -464,7 +464,7 @@ func TestPiecesWithTheirStages(t *testing.T) {
 		it := studio.Item{OrderID: o.ID, Title: "Snail", Tier: route.Raw, Copies: 2, Scale: 1, Parts: []studio.Part{{ModelID: m.ID, Name: "snail", Copies: 1, Process: "resin", MaterialID: mat.ID}}}
 		require.NoError(t, tx.SaveItem(&it))
 		p = studio.Piece{Code: "0001-1", Kind: studio.KindPrint, OrderID: o.ID, ItemID: it.ID, PartID: it.Parts[0].ID, ModelID: it.Parts[0].ModelID, Name: "Snail", Process: "resin", MaterialID: mat.ID, Scale: 1, Tier: route.Raw, Attempt: 1, State: studio.AtBench}
-		for _, k := range route.For("resin", route.Raw) {
+		for _, k := range []route.StageKind{route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Pack} {
 			p.Stages = append(p.Stages, studio.Stage{Stage: route.Stage{Kind: k, Mark: route.Todo, PlannedMin: 4, WaitS: 60}})
 		}
 		p.Stages[0].Mark, p.Stages[0].Done, p.Stages[0].Minutes, p.Stages[0].Until = route.Done, now, 5.5, now.Add(time.Minute)

@@ -18,7 +18,7 @@ func (h Shop) Advise(p Piece, it Item, gapMM float64) []finish.Advice {
 	if gapMM <= 0 {
 		gapMM = usualGapMM
 	}
-	resin := p.Process == process.Resin
+	kind := process.Of(p.Process)
 	length := it.SeamMM
 	if length == 0 && len(it.Parts) > 0 {
 		length = outline(it.Parts[0].Model, it.Scale) * SeamOfWidth
@@ -26,8 +26,8 @@ func (h Shop) Advise(p Piece, it Item, gapMM float64) []finish.Advice {
 	_, _, joint := it.joints(length)
 	weather := slices.ContainsFunc(p.Stages, func(s Stage) bool { return s.Kind == route.Weather })
 	out := []finish.Advice{
-		finish.AdviseGrit(p.sanding(resin)),
-		finish.AdviseFiller(h.Book, gapMM, resin, true),
+		finish.AdviseGrit(p.sanding(kind.FirstPaper)),
+		finish.AdviseFiller(h.Book, gapMM, kind.Bond, true),
 		finish.AdviseAdhesive(h.Book, joint, it.Adhesive),
 		finish.AdvisePrimer(it.Scheme, h.Studio.Defaults.Schools),
 		finish.AdviseClear(finish.Clearing{Scheme: it.Scheme, Worn: it.Rule.Worn(), Fine: it.Features.Fine(), Paints: it.Paints, Weather: weather}),
@@ -53,8 +53,8 @@ func (h Shop) Advise(p Piece, it Item, gapMM float64) []finish.Advice {
 const usualLast = 320
 
 // sanding is what the next paper for a piece goes by: what was sanded and filled so far, and where its strip ends.
-func (p Piece) sanding(resin bool) finish.Sanding {
-	s := finish.Sanding{Resin: resin, To: usualLast}
+func (p Piece) sanding(bare int) finish.Sanding {
+	s := finish.Sanding{Bare: bare, To: usualLast}
 	last := 0
 	for _, x := range p.Stages {
 		paper, _ := strconv.Atoi(x.Paper())

@@ -35,7 +35,7 @@ func (h Shop) CastPlan(p Part, it Item, items []Item) (out CastPlan) {
 // rubbering says how a mould is flooded: a hollow or infilled print collapses under vacuum. Source:
 // common practice.
 func rubbering(p Part) string {
-	if p.Process == process.Filament || p.WallMM > 0 || p.Model.How == Hollow {
+	if process.Of(p.Process).Drawn || p.WallMM > 0 || p.Model.How == Hollow {
 		return "no vacuum: the print is not solid and collapses. Pour slowly, from one corner, a thin stream"
 	}
 	return "under vacuum, with room for the rubber to swell to three times; top it up"

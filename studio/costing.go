@@ -345,7 +345,7 @@ func (h Shop) savings(it Item, k int) (out []Saving) {
 	}
 	if n := h.cheaperCut(it, k, machine, part, least); n > 0 {
 		now, then := h.costMinor(it), h.costMinor(it.cut(k, n))
-		if saves := now - then; saves > int64(math.Pow10(int(Digits(h.Studio.Currency)))) && float64(saves) > 0.01*float64(now) {
+		if saves := now - then; h.Studio.Money(saves).Units() > 1 && float64(saves) > 0.01*float64(now) {
 			out = append(out, Saving{PartID: p.ID, CutInto: n,
 				Text: fmt.Sprintf("%s printed in %d instead of %d saves about %s: less is lost when a run fails, set-ups and seams counted.", p.Name, n, p.Pieces(), h.Studio.Money(saves))})
 		}
@@ -410,7 +410,7 @@ func (h Shop) Cuts(it Item, k int, machine Machine, least int) (curve []process.
 	curve, _ = s.Curve()
 	best = max(0, min(process.MostParts, least)-1)
 	for n := range curve {
-		curve[n].Cost = float64(h.costMinor(it.cut(k, n+1))) / math.Pow10(int(Digits(h.Studio.Currency)))
+		curve[n].Cost = h.Studio.Money(h.costMinor(it.cut(k, n+1))).Units()
 		if n >= best && curve[n].Cost < curve[best].Cost {
 			best = n
 		}
@@ -457,20 +457,20 @@ func (h Shop) costOf(p Part, it Item, machine Machine, material Material, togeth
 	return out
 }
 
-// runOf is the run a part is printed in, and its share of it. Resin shares the time of a plate
-// by room; filament adds up, but heating and the least time of a layer belong to the plate that
-// as many of the order's pieces share as fit.
-func (h Shop) runOf(print Print, machine Machine, p Part, share float64, pieces int) (run, minutes float64, inputs []rates.Figure) {
-	if p.Process == process.Resin {
+// runOf is the run a part is printed in, and its share of it. Where the tallest piece sets a plate's time it is shared
+// by room; elsewhere hours add up, but what belongs to the plate is that of as many of the order's pieces as fit.
+func (h Shop) runOf(print process.Print, machine Machine, p Part, share float64, pieces int) (run, minutes float64, inputs []rates.Figure) {
+	kind := process.Of(machine.Process)
+	if kind.TallestSets {
 		return print.Minutes, print.Minutes * share, []rates.Figure{rates.Of("share of the plate it takes", share*100, "%", rates.Derived), h.Book.Get("bed.use")}
 	}
 	n := max(1, min(float64(pieces), math.Floor(1/share+1e-9)))
 	if p.Pieces() > 1 {
 		n = 1
 	}
-	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
-	minutes = fm.EachMinutes(print.Laid, n) * machine.Calibration.Factor()
-	return n * minutes, minutes, []rates.Figure{rates.Of("pieces on the plate", n, "pieces", rates.Derived), machine.Figures["preparation"], machine.Figures["layer_time"]}
+	minutes, by := kind.Each(machine.Figures, print, n)
+	minutes *= machine.Calibration.Factor()
+	return n * minutes, minutes, append([]rates.Figure{rates.Of("pieces on the plate", n, "pieces", rates.Derived)}, by...)
 }
 
 func labelled(f rates.Figure, label string) rates.Figure {
@@ -493,8 +493,8 @@ func (h Shop) share(model Model, scale float64, machine Machine, minutes float64
 		rim += perimeter(ring)
 	}
 	share := (o.AreaMM2() + rim*h.Book.V("spacing")/2) / usable
-	if machine.Process == process.Filament {
-		share = max(share, minutes/60/h.Book.V("plate.hours"))
+	if most := process.Of(machine.Process).MostHours; most != "" {
+		share = max(share, minutes/60/h.Book.V(most))
 	}
 	return min(1, share)
 }

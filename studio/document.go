@@ -154,7 +154,7 @@ func (d Document) Take(c Chosen) (t Taken, err error) {
 		}
 	}
 	t.TaxMinor = t.TotalMinor - t.NetMinor
-	t.DepositMinor = quote.Share(t.TotalMinor, d.Terms.DepositPercent)
+	t.DepositMinor = d.Terms.Deposit(t.TotalMinor)
 	return t, nil
 }
 

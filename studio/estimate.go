@@ -48,6 +48,17 @@ func (h Shop) Machine(id int64) (Machine, bool) {
 	return Machine{}, false
 }
 
+// ProcessFor is the first process of which a model fits a machine; the first of all where it fits none.
+func (h Shop) ProcessFor(model Model) string {
+	names := process.Names()
+	for _, name := range names {
+		if _, why, ok := h.MachineFor(model, 1, name, 0); ok && why == "" {
+			return name
+		}
+	}
+	return names[0]
+}
+
 // Bed is the room of a machine.
 func (m Machine) Bed() plate.Bed {
 	f := m.Figures
@@ -59,11 +70,10 @@ func (m Machine) Bed() plate.Bed {
 func (m Machine) OnBed(id string, c Copy) plate.Part {
 	part := plate.Part{ID: id, Outline: c.Model.Shape.Plan.Scaled(c.Scale), HeightMM: c.Model.PrintHeightMM() * c.Scale}
 	part.HeightMM += m.LiftMM()
-	if m.Process == process.Resin {
-		part.SkirtMM = m.Figures.V("raft_edge")
-	} else {
-		part.SkirtMM = c.Profile.BrimMM
+	if edge, has := m.Figures["raft_edge"]; has {
+		part.SkirtMM = edge.Value
 	}
+	part.SkirtMM += c.Profile.Of(m.Process).BrimMM
 	return part
 }
 
@@ -105,50 +115,21 @@ func (h Shop) MachineFor(model Model, scale float64, processName string, materia
 	return Machine{}, cmp.Or(why, "no "+processName+" machine in the studio"), false
 }
 
-// Print is what one copy takes on a machine.
-type Print struct {
-	Grams    float64 // part and supports
-	Minutes  float64 // of a run with this piece alone
-	Inputs   []rates.Figure
-	Laid     process.Laid // filament only
-	HeightMM float64
-}
-
 // PrintOf works out one copy on a machine.
-func (h Shop) PrintOf(c Copy, machine Machine, material Material) Print {
+func (h Shop) PrintOf(c Copy, machine Machine, material Material) process.Print {
 	machine = machine.For(material, c.Profile)
-	model, scale, wallMM := h.held(c.Model, c.Profile.Of(machine.Process), machine.Process), c.Scale, c.WallMM
+	kind := process.Of(machine.Process)
+	model, scale := h.held(c.Model, c.Profile.Of(machine.Process), machine.Process), c.Scale
 	s := model.Scaled(scale)
 	s.SupportMM3, s.Held = model.Shape.PillarMM3[machine.Process] // at the size of the file
 	s.SupportMM3 *= scale * scale * scale                         // they stand as far apart whatever the size: more of them, and longer
-	density := material.Figures.V("density")
-	volume := rates.Of("volume of the part", s.VolumeMM3/1000, "cm³", rates.Mesh)
-	if machine.Process == process.Resin {
-		rm := process.ResinOf(machine.Figures)
-		part := process.ResinSolidMM3(s, wallMM)
-		supports := process.ResinSupportMM3(s, rm, h.Book.V("support.resin")/100)
-		in := []rates.Figure{volume}
-		if wallMM > 0 {
-			in = append(in, rates.Of("hollowed to a wall of", wallMM, "mm", rates.Ours),
-				rates.Of("left of it", part/1000, "cm³", rates.Derived))
-		}
-		in = append(in, rates.Of("supports and raft", supports/1000, "cm³", rates.Derived), material.Figures["density"])
-		return Print{Grams: process.Grams(part+supports, density), Minutes: rm.Minutes(s.HeightMM) * machine.Calibration.Factor(), Inputs: in, HeightMM: s.HeightMM}
+	job := process.Job{Shape: s, WallMM: c.WallMM, WeightG: c.Profile.WeightG, Machine: machine.Figures, Material: material.Figures}
+	if kind.Support != "" {
+		job.OfRoom = h.Book.V(kind.Support) / 100
 	}
-	fm := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
-	laid := fm.Lay(s)
-	var fitted []rates.Figure
-	if w := c.Profile.WeightG; w > 0 && density > 0 {
-		fm.Infill = fm.InfillFor(laid, w/density*1000)
-		laid = fm.Lay(s)
-		fitted = []rates.Figure{rates.Of("wanted weight of a copy", w, "g", rates.Ours), rates.Of("infill that comes to it", 100*fm.Infill, "%", rates.Derived)}
-	}
-	return Print{
-		Grams: process.Grams(laid.MM3(), density), Minutes: fm.Minutes(laid) * machine.Calibration.Factor(), Laid: laid, HeightMM: s.HeightMM,
-		Inputs: append(append([]rates.Figure{volume}, fitted...), rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
-			rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived), rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived),
-			rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), material.Figures["density"]),
-	}
+	print := kind.Print(job)
+	print.Minutes *= machine.Calibration.Factor()
+	return print
 }
 
 // Detail says in a line what an item is: process, tier, size.
@@ -193,7 +174,24 @@ func (i Item) Size() (size [3]float64) {
 
 func dist(a, b solid.Point) float64 { return math.Hypot(a.X-b.X, a.Y-b.Y) }
 
-// EmptyingMinutes are the hands of one piece when a plate of so many is set up and emptied.
-func (h Shop) EmptyingMinutes(pieces int) float64 {
-	return (h.Book.V("plate.empty")+h.Book.V("plate.setup"))/float64(max(1, pieces)) + h.Book.V("plate.piece")
+// LayMin is how long hands set a plate up; after another material the machine is changed over first.
+func (h Shop) LayMin(otherMaterial bool) float64 {
+	if otherMaterial {
+		return h.Book.V("plate.setup") + h.Book.V("plate.material")
+	}
+	return h.Book.V("plate.setup")
+}
+
+// EmptyMin is how long they empty one of so many pieces.
+func (h Shop) EmptyMin(pieces int) float64 {
+	return h.Book.V("plate.empty") + h.Book.V("plate.piece")*float64(pieces)
+}
+
+// ChangeMin is how long hands change a plate, whatever lies on it.
+func (h Shop) ChangeMin() float64 { return h.LayMin(false) + h.EmptyMin(0) }
+
+// PlateHandsMin is what one piece takes of setting up and emptying a plate of so many.
+func (h Shop) PlateHandsMin(pieces int) float64 {
+	n := max(1, pieces)
+	return (h.LayMin(false) + h.EmptyMin(n)) / float64(n)
 }

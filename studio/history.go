@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"sakuji/core/finish"
+	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 )
@@ -46,7 +47,7 @@ type FailedRuns struct {
 // mean of a gamma-distributed rate after Poisson counts). What the machine did with other
 // materials comes first, in the same way, and takes the book's place; no hour counts twice.
 func (h Shop) FailurePerHour(m Machine, material Material) rates.Figure {
-	book := h.Book.Get(rates.K("failure", m.Process))
+	book := h.Book.Get(process.Of(m.Process).Failure)
 	trust := h.Book.V("failure.trust")
 	var other FailedRuns
 	for key, f := range h.History.Failed {

@@ -115,7 +115,7 @@ func (h Shop) At(t Terms) Shop {
 	if t.WageMinor <= 0 {
 		return h
 	}
-	wage := float64(t.WageMinor) / math.Pow10(int(Digits(h.Studio.Currency)))
+	wage := h.Studio.Money(t.WageMinor).Units()
 	h.Book = h.Book.With(map[rates.Key]float64{"wage": wage, "wage.paint": wage, "wage.sculpt": wage})
 	h.History.Wages = nil
 	return h
@@ -195,7 +195,7 @@ func (v Variant) Check() error {
 	var wrong rates.Invalid
 	wrong.Need(strings.TrimSpace(v.Name) != "", "name", "a variant needs a name")
 	wrong.Need(v.Tier == "" || route.TierName(v.Tier) != "", "tier", "%s is no stopping point", v.Tier)
-	wrong.Need(OneOf(v.Process, "", process.Resin, process.Filament), "process", "a variant is printed in resin or in filament")
+	wrong.Need(v.Process == "" || process.Known(v.Process), "process", "a variant is printed in %s", process.OrOf())
 	wrong.Need(v.Factor == 0 || v.Factor >= MinScale && v.Factor <= MaxScale, "factor", "size: between %v and %v times", MinScale, MaxScale)
 	wrong.Need(v.CutInto >= 0 && v.CutInto <= process.MostParts, "cut", "cut into %d at most", process.MostParts)
 	wrong.Need(v.FinishRoute == "" || finish.RouteName(v.FinishRoute) != "", "finish_route", "there is no finish route %s", v.FinishRoute)
@@ -220,14 +220,14 @@ func (v Variant) Of(h Shop, it Item, stood func(p Part, processName string) (Mod
 		if v.CutInto != 0 {
 			p.CutInto = v.CutInto
 		}
-		if v.Hollow && p.Process == process.Resin && p.WallMM == 0 {
+		if v.Hollow && process.Of(p.Process).Hollow && p.WallMM == 0 {
 			p.WallMM = p.Model.UsualWallMM()
 		}
 		if v.Process == "" || v.Process == p.Process {
 			continue
 		}
 		p.Process, p.WallMM, p.Profile = v.Process, 0, PrintProfile{}
-		if v.Process == process.Resin {
+		if process.Of(v.Process).Hollow {
 			p.WallMM = p.Model.UsualWallMM()
 		}
 		m, _ := h.Material(0, v.Process)

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"sakuji/core/finish"
+	"sakuji/core/process"
 	"sakuji/core/route"
 )
 
@@ -79,11 +80,11 @@ func (i Item) after(p Part) bool {
 // the adhesive is chosen by.
 func (i Item) joints(lengthMM float64) (after, loose float64, j finish.Joint) {
 	j = finish.Joint{Worn: i.Rule.Worn(), LengthMM: lengthMM}
-	for _, p := range i.Parts {
-		if p.Process == "resin" {
-			j.Resin = true
-		} else {
-			j.Filament = true
+	for k, p := range i.Parts {
+		if bond := process.Of(p.Process).Bond; k == 0 {
+			j.Bond = bond
+		} else if bond != j.Bond {
+			j.Bond = ""
 		}
 		switch when, _ := i.JoinOf(p); when {
 		case JoinAfter:

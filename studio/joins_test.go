@@ -75,12 +75,12 @@ func TestAdhesives(t *testing.T) {
 		finish.Joint
 		want string
 	}{
-		{finish.Joint{Resin: true, LengthMM: 40}, finish.Cyanoacrylate},
-		{finish.Joint{Resin: true, LengthMM: 120}, finish.UVResin},
-		{finish.Joint{Resin: true, LengthMM: 300}, finish.Epoxy},
-		{finish.Joint{Filament: true, LengthMM: 300}, finish.Weld},
-		{finish.Joint{Resin: true, Filament: true, LengthMM: 120}, finish.Epoxy},
-		{finish.Joint{Filament: true, Worn: true, LengthMM: 300}, finish.Contact},
+		{finish.Joint{Bond: finish.UVResin, LengthMM: 40}, finish.Cyanoacrylate},
+		{finish.Joint{Bond: finish.UVResin, LengthMM: 120}, finish.UVResin},
+		{finish.Joint{Bond: finish.UVResin, LengthMM: 300}, finish.Epoxy},
+		{finish.Joint{Bond: finish.Weld, LengthMM: 300}, finish.Weld},
+		{finish.Joint{LengthMM: 120}, finish.Epoxy},
+		{finish.Joint{Bond: finish.Weld, Worn: true, LengthMM: 300}, finish.Contact},
 	} {
 		a, why := c.Choose()
 		assert.Equal(t, c.want, a.Key, "%+v", c.Joint)

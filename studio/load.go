@@ -48,7 +48,7 @@ func inStation(code string, lp LaidPiece) plate.Part {
 // stages without one, and where not even one fits.
 func (h Shop) AtOnce(kind route.StageKind, m Model, p Piece) string {
 	room, name := h.station(kind)
-	if name == "" || p.Process != process.Resin {
+	if name == "" || !process.Of(p.Process).Wet {
 		return ""
 	}
 	var parts []plate.Part

@@ -331,9 +331,9 @@ func MeasureModel(s *mesh.Soup, cuts ...solid.Plane) (mesh.Measures, ModelShape)
 	}
 	shape := shapeOf(whole)
 	shape.LeastMM3 = map[string]float64{}
-	for _, processName := range []string{process.Resin, process.Filament} {
+	for _, processName := range process.Names() {
 		shape.hold(whole, processName)
-		shape.LeastMM3[processName] = solid.LeastPillarMM3(whole, HoldingFor(processName), shape.PillarMM3[processName])
+		shape.LeastMM3[processName] = solid.LeastPillarMM3(whole, process.Of(processName).Holding, shape.PillarMM3[processName])
 	}
 	var kinds []solid.FaceKind
 	shape.Faces, kinds = solid.FacesOf(whole, cuts)
@@ -356,8 +356,8 @@ func (s *ModelShape) hold(m *mesh.Mesh, processName string) {
 	if s.PillarMM3 == nil {
 		s.PillarMM3, s.LaxPillars = map[string]float64{}, map[string][len(solid.LaxDeg)]float64{}
 	}
-	s.PillarMM3[processName] = solid.PillarMM3(m, HoldingFor(processName))
-	s.LaxPillars[processName] = solid.LaxPillars(m, HoldingFor(processName), s.PillarMM3[processName])
+	s.PillarMM3[processName] = solid.PillarMM3(m, process.Of(processName).Holding)
+	s.LaxPillars[processName] = solid.LaxPillars(m, process.Of(processName).Holding, s.PillarMM3[processName])
 }
 
 func shapeOf(m *mesh.Mesh) ModelShape {
@@ -508,16 +508,28 @@ func (h Shop) thinWalls(m Model, w mesh.Walls) []Advice {
 		w.ThinnestMM = w.Share1MM
 	}
 	var thin []string
-	for _, p := range []string{process.Resin, process.Filament} {
-		if least := h.Book.V(rates.K("wall", p)); w.ThinnestMM < least {
-			thin = append(thin, fmt.Sprintf("%s wants %s mm", p, rates.Number(least)))
+	finest := math.Inf(1)
+	for _, kind := range process.Kinds() {
+		least := h.Book.V(kind.LeastWall)
+		finest = min(finest, least)
+		if w.ThinnestMM < least {
+			thin = append(thin, fmt.Sprintf("%s wants %s mm", kind.Name, rates.Number(least)))
 		}
 	}
 	if len(thin) == 0 {
 		return nil
 	}
-	return []Advice{{Kind: "thin", Grave: w.Share1MM < h.Book.V(rates.K("wall", process.Resin)), Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}},
+	return []Advice{{Kind: "thin", Grave: w.Share1MM < finest, Hands: true, Spots: []mesh.Spot{{At: w.ThinnestAt, SizeMM: w.ThinnestMM}},
 		Text: fmt.Sprintf("Its thinnest wall is %.2g mm: %s. A hundredth of its surface has less than %.2g mm behind it.", w.ThinnestMM, strings.Join(thin, ", "), w.Share1MM)}}
+}
+
+// LeastWalls are the least walls that print well, by process, in mm.
+func (h Shop) LeastWalls() map[string]float64 {
+	least := map[string]float64{}
+	for _, kind := range process.Kinds() {
+		least[kind.Name] = h.Book.V(kind.LeastWall)
+	}
+	return least
 }
 
 // Ills says in a few words what is wrong with a model, the worst first; nothing when nothing

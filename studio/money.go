@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 
+	"sakuji/core/quote"
+
 	"github.com/shopspring/decimal"
 )
 
@@ -13,6 +15,9 @@ type Money struct {
 	Minor    int64
 	Currency string
 }
+
+// Units is the amount in whole units of its currency.
+func (m Money) Units() float64 { return quote.Units(m.Minor, Digits(m.Currency)) }
 
 // decimals are those of currencies that do not have two, signs those of the usual ones.
 // Source: ISO 4217, list one (2024).

@@ -359,7 +359,7 @@ func (p Part) Unseen() bool { return p.Hidden || p.Model.How == Peg }
 // Nothing where there is no closed hollow, or it is printed in filament. Source: common
 // practice.
 func (p Part) Sealed() string {
-	if n := p.Model.Measures.Cavities; p.Process == process.Resin && n > 0 {
+	if n := p.Model.Measures.Cavities; process.Of(p.Process).Wet && n > 0 {
 		return fmt.Sprintf("%s has %s: resin shut in is never cured, and bursts or weeps later. Bore it on the sheet of its prints, or fill it.", p.Name, Say(n, "closed hollow"))
 	}
 	return ""

@@ -96,22 +96,6 @@ func (s Orientation) ShapeOf(soup *mesh.Soup) ModelShape {
 	return out
 }
 
-// WishesFor are the studio’s for a process.
-func WishesFor(processName string) solid.Wishes {
-	if processName == process.Resin {
-		return solid.ResinWishes
-	}
-	return solid.FilamentWishes
-}
-
-// HoldingFor says how parts of a process are held.
-func HoldingFor(processName string) solid.Holding {
-	if processName == process.Resin {
-		return solid.ResinHolding
-	}
-	return solid.FilamentHolding
-}
-
 // triedDirections is how many orientations are looked at first.
 const triedDirections = 500
 
@@ -145,7 +129,7 @@ func (o Orienting) Seeking() solid.Seeking {
 
 // holding says how the part is held.
 func (o Orienting) holding() solid.Holding {
-	h := HoldingFor(o.Process)
+	h := process.Of(o.Process).Holding
 	h.LimitDeg = max(h.LimitDeg, o.SupportDeg)
 	return h
 }
@@ -204,10 +188,10 @@ func (o Orienting) oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientatio
 	out := Orientation{Process: o.Process, Shape: shapeOf(turned)}
 	usual, sup := f.SupportMM3, reach.Supports(f.Matrix, o.holding())
 	if o.SupportDeg > solid.OverhangDeg {
-		usual = solid.PillarMM3(turned, HoldingFor(o.Process))
+		usual = solid.PillarMM3(turned, process.Of(o.Process).Holding)
 	}
 	out.Shape.PillarMM3 = map[string]float64{o.Process: usual} // what the sheet says is what the price takes
-	out.Shape.LaxPillars = map[string][len(solid.LaxDeg)]float64{o.Process: solid.LaxPillars(turned, HoldingFor(o.Process), usual)}
+	out.Shape.LaxPillars = map[string][len(solid.LaxDeg)]float64{o.Process: solid.LaxPillars(turned, process.Of(o.Process).Holding, usual)}
 	facts := OrientationFacts{Orientation: f, Down: f.Down, Low: turned.Box.Min, Tips: len(sup.Contacts), TipsMM2: sup.ContactMM2, OnPart: sup.OnPart, Out: sup.Out}
 	for k, c := range sup.Contacts {
 		if c.Island {
@@ -217,12 +201,14 @@ func (o Orienting) oriented(m *mesh.Mesh, reach *solid.Reach, f solid.Orientatio
 			facts.Contacts = append(facts.Contacts, solid.TurnedBack(c.At, f.Matrix))
 		}
 	}
-	if o.Process == process.Resin {
+	kind := process.Of(o.Process)
+	if kind.Wet {
 		facts.drained(turned, f.Matrix)
 		if over := out.Shape.Overhang; over.FootprintMM2 >= leastFoot*over.ShadowMM2 {
 			facts.Flat = flatOf(turned, reach, f.Matrix, over.FootprintMM2)
 		}
-	} else {
+	}
+	if kind.LayersPart {
 		facts.Weakness = solid.LayerWeakness(turned)
 	}
 	out.Facts = facts
@@ -241,7 +227,7 @@ func (o *OrientationFacts) drained(turned *mesh.Mesh, turn [9]float64) {
 
 // flatOf is what changes where the part stands straight on its plate.
 func flatOf(turned *mesh.Mesh, reach *solid.Reach, turn [9]float64, footMM2 float64) *FlatOrientation {
-	holding := HoldingFor(process.Resin)
+	holding := process.Of(process.Resin).Holding
 	holding.Raised = false
 	flat := &FlatOrientation{Tips: len(reach.Supports(turn, holding).Contacts), FootMM2: footMM2}
 	for _, c := range solid.Cups(turned, true) {
@@ -319,15 +305,14 @@ func (h Shop) figuresFor(processName string) (figures rates.Set) {
 
 // runMinutes is the run time on the machine.
 func (o Orienting) runMinutes() func(p solid.Profile, supportMM3 float64) float64 {
-	if o.Process == process.Resin {
-		r := process.ResinOf(o.Figures)
-		return func(p solid.Profile, _ float64) float64 { return r.Minutes(p.HeightMM) }
-	}
-	f := process.FilamentOf(o.Figures, 0)
+	kind := process.Of(o.Process)
 	return func(p solid.Profile, supportMM3 float64) float64 {
-		return f.Minutes(f.Lay(process.Shape{HeightMM: p.HeightMM, Profile: p, SupportMM3: supportMM3, Held: true}))
+		return kind.Print(process.Job{Shape: process.Shape{HeightMM: p.HeightMM, Profile: p, SupportMM3: supportMM3, Held: true}, Machine: o.Figures, Material: noMaterial}).Minutes
 	}
 }
+
+// noMaterial stands in where only time counts.
+var noMaterial = rates.Set{"density": {}}
 
 // Choice is one machine for a part, with what it would take.
 type Choice struct {
@@ -378,7 +363,7 @@ func (h Shop) Fits(kind route.StageKind, m Model, p Piece) string {
 func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string) {
 	box := slices.Sorted(slices.Values(size[:]))
 	for _, s := range Stations() {
-		if s.Wet && processName != process.Resin || !s.Wet && !route.Smoothed(tier) {
+		if s.Wet && !process.Of(processName).Wet || !s.Wet && !route.Smoothed(tier) {
 			continue
 		}
 		room := []float64{h.Book.V(rates.K("station", s.Key, "width")), h.Book.V(rates.K("station", s.Key, "depth")), h.Book.V(rates.K("station", s.Key, "height"))}
@@ -406,7 +391,7 @@ func (h Shop) Choose(p Part, it Item, stood func(processName string) Model) (lis
 		if m.Process != p.Process {
 			part.Profile = PrintProfile{}
 		}
-		if m.Process == process.Filament {
+		if !process.Of(m.Process).Hollow {
 			part.WallMM = 0
 		}
 		one.Copies, part.Copies = 1, 1
@@ -536,7 +521,7 @@ func (h Shop) Splitting(m Machine, part quote.Part, seamMM float64) process.Spli
 	}
 	return process.Splitting{
 		Minutes: part.RunMinutes, FailurePerHour: part.FailurePerHour.Value, NoticedHours: part.Noticed.Value, MaterialPerMin: material,
-		SetUpMinutes:   h.Book.V("plate.setup") + h.Book.V("plate.empty"),
+		SetUpMinutes:   h.ChangeMin(),
 		SeamMinutes:    h.Book.V("seam.piece") + pegsOfCut*h.Book.V("seam.pegs") + h.Book.V("seam.length")*seamMM/100,
 		MachinePerHour: part.MachinePerHour + part.OccupiedPerHr.Value, HandsPerHour: h.Book.V("wage"),
 	}

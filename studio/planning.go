@@ -322,16 +322,13 @@ func (b *planner) plates() {
 		case PlateFinished:
 			material[r] = b.materialOf(pl, byID)
 		default:
-			change := 0.0
 			of := b.materialOf(pl, byID)
-			if in, known := material[r]; known && in != of {
-				change = b.h.Book.V("plate.material")
-			}
+			in, known := material[r]
 			material[r] = of
-			add(SetUp, schedule.Task{On: b.whoDoes(route.Print, b.h.Book.V("plate.setup")+change, 1), With: []int{r}})
+			add(SetUp, schedule.Task{On: b.whoDoes(route.Print, b.h.LayMin(known && in != of), 1), With: []int{r}})
 			add(RunOn, schedule.Task{On: []schedule.Mode{{Resource: r, S: int64(60 * pl.Minutes)}}})
 		}
-		add(EmptyIt, schedule.Task{On: b.whoDoes(route.Print, b.h.Book.V("plate.empty")+b.h.Book.V("plate.piece")*float64(len(pl.Pieces)), len(pl.Pieces)), With: []int{r}})
+		add(EmptyIt, schedule.Task{On: b.whoDoes(route.Print, b.h.EmptyMin(len(pl.Pieces)), len(pl.Pieces)), With: []int{r}})
 		before[r] = after[0]
 		for _, id := range pl.Pieces {
 			b.last[id] = after[0]

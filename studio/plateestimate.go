@@ -47,13 +47,14 @@ func SharedBy(pieces []LaidPiece) PrintProfile {
 func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPiece) PlateEstimate {
 	e := PlateEstimate{PieceGrams: map[int64]float64{}}
 	machine = machine.For(material, SharedBy(pieces))
-	var laid []process.Laid
+	kind := process.Of(machine.Process)
+	var prints []process.Print
 	coveredMM2 := 0.0
 	for _, lp := range pieces {
 		pr := h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
 		e.PieceGrams[lp.Piece.ID] = pr.Grams
 		e.Grams += pr.Grams
-		laid = append(laid, pr.Laid)
+		prints = append(prints, pr)
 		coveredMM2 += lp.Model.Shape.Plan.Scaled(lp.Piece.Scale).AreaMM2()
 		if pr.HeightMM > e.TallestMM {
 			e.TallestMM, e.TallestID, e.WithoutMM = pr.HeightMM, lp.Piece.ID, e.TallestMM
@@ -66,11 +67,7 @@ func (h Shop) EstimatePlate(machine Machine, material Material, pieces []LaidPie
 		return e
 	}
 	e.fill(machine, material, len(pieces))
-	if machine.Process == process.Resin {
-		e.runResin(machine)
-	} else {
-		e.runFilament(machine, h.Book.V("support.filament")/100, laid)
-	}
+	e.run(kind, machine, prints)
 	e.calibrate(machine)
 	failure := h.FailurePerHour(machine, material)
 	e.FailureChance = process.FailureChance(failure.Value, e.Minutes)
@@ -98,30 +95,15 @@ func (e *PlateEstimate) fill(machine Machine, material Material, pieces int) {
 	e.GramsWorking.Result = rates.Of("material of the run", e.Grams, "g", rates.Derived)
 }
 
-// runResin times the run: the tallest piece sets it.
-func (e *PlateEstimate) runResin(machine Machine) {
-	m := process.ResinOf(machine.Figures)
-	e.Minutes = m.Minutes(e.TallestMM)
-	e.Working = m.Working(e.TallestMM, machine.Figures)
-	if e.WithoutMM > 0 {
-		e.WithoutMinutes = m.Minutes(e.WithoutMM)
-	}
-}
-
-// runFilament times the run: hours add up, and no piece is the tallest.
-func (e *PlateEstimate) runFilament(machine Machine, supports float64, laid []process.Laid) {
-	e.WithoutMM = 0
-	e.Minutes = process.FilamentOf(machine.Figures, supports).Minutes(laid...)
-	var path float64
-	for _, l := range laid {
-		path += l.MM3()
-	}
-	e.Working = rates.Working{
-		Formula: "heating + each piece, layer by layer: walls, skin, infill and supports at their speed or at the melt flow",
-		Inputs: []rates.Figure{machine.Figures["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived),
-			rates.Of("laid down", path/1000, "cm³", rates.Derived), machine.Figures["wall_speed"], machine.Figures["infill_speed"],
-			machine.Figures["melt"], machine.Figures["layer_time"]},
-		Result: rates.Of("run", e.Minutes, "min", rates.Derived),
+// run times the run; where its tallest piece sets it, also without that one.
+func (e *PlateEstimate) run(kind process.Kind, machine Machine, prints []process.Print) {
+	e.Working = kind.Working(machine.Figures, prints)
+	e.Minutes = e.Working.Result.Value
+	switch {
+	case !kind.TallestSets:
+		e.WithoutMM = 0
+	case e.WithoutMM > 0:
+		e.WithoutMinutes = kind.Run(machine.Figures)([]process.Print{{HeightMM: e.WithoutMM}})
 	}
 }
 

@@ -21,7 +21,7 @@ const TurnDeg = 15
 func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, due map[int64]time.Time, now time.Time) plate.Job {
 	machine = machine.For(material, SharedBy(pieces))
 	job := plate.Job{Bed: machine.Bed(), SpacingMM: h.Book.V("spacing"), StepDeg: TurnDeg, LateMin: 1, SpreadMin: spreadMin}
-	change := h.Book.V("plate.setup") + h.Book.V("plate.empty")
+	change := h.ChangeMin()
 	zone := h.Studio.Zone()
 	job.Clear = func(beginMin, minutes float64) float64 {
 		at := now.Add(time.Duration(beginMin * float64(time.Minute)))
@@ -30,12 +30,12 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	if loud := machine.LoudMin(); !math.IsInf(loud, 1) {
 		job.MostMin = loud + change
 	}
-	laid := map[string]process.Laid{}
+	kind, prints := process.Of(machine.Process), map[string]process.Print{}
 	for _, lp := range pieces {
-		p := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model))
-		if machine.Process == process.Filament {
-			print := h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
-			p.Minutes, laid[p.ID], p.Spread = print.Minutes, print.Laid, fmt.Sprint("item ", lp.Piece.ItemID)
+		p, print := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model)), h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
+		prints[p.ID] = print
+		if !kind.TallestSets {
+			p.Minutes, p.Spread = print.Minutes, fmt.Sprint("item ", lp.Piece.ItemID)
 			if lp.Model.How == Cut && lp.Piece.ParentID != 0 && print.Minutes >= longHalfMin {
 				p.Apart = fmt.Sprint("cut ", lp.Piece.ParentID)
 			}
@@ -45,29 +45,18 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 		}
 		job.Parts = append(job.Parts, p)
 	}
-	factor := machine.Calibration.Factor()
-	if machine.Process == process.Resin {
-		m, stand := process.ResinOf(machine.Figures), machine.LiftMM()
-		job.RunMin = func(on []plate.Part) float64 {
-			tallest := 0.0
-			for _, p := range on {
-				tallest = max(tallest, p.HeightMM-stand)
-			}
-			return change + m.Minutes(tallest)*factor
+	if kind.MostHours != "" {
+		if most := h.Book.V(kind.MostHours)*60 + change; job.MostMin == 0 || most < job.MostMin {
+			job.MostMin = most
 		}
-		return job
 	}
-	m := process.FilamentOf(machine.Figures, h.Book.V("support.filament")/100)
-	most := h.Book.V("plate.hours")*60 + change
-	if job.MostMin == 0 || most < job.MostMin {
-		job.MostMin = most
-	}
+	run, factor := kind.Run(machine.Figures), machine.Calibration.Factor()
 	job.RunMin = func(on []plate.Part) float64 {
-		parts := make([]process.Laid, len(on))
+		parts := make([]process.Print, len(on))
 		for i, p := range on {
-			parts[i] = laid[p.ID]
+			parts[i] = prints[p.ID]
 		}
-		return change + m.Minutes(parts...)*factor
+		return change + run(parts)*factor
 	}
 	return job
 }

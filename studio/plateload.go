@@ -58,7 +58,7 @@ func (h Shop) Irreplaceable(lp LaidPiece, machine Machine, material Material, of
 		return r, false
 	}
 	again := h.EstimatePlate(machine, material, []LaidPiece{lp})
-	r = Risk{Piece: lp.Piece, SlackMin: off.Sub(ends).Minutes(), ReprintMin: again.Minutes + h.Book.V("plate.setup") + h.Book.V("plate.empty")}
+	r = Risk{Piece: lp.Piece, SlackMin: off.Sub(ends).Minutes(), ReprintMin: again.Minutes + h.ChangeMin()}
 	return r, r.SlackMin < r.ReprintMin
 }
 

@@ -1,8 +1,10 @@
 package studio
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"time"
 
@@ -59,7 +61,7 @@ func (p PricedItem) KindSums() (out []int64) {
 }
 
 func amount(label string, minor int64, digits int32) rates.Figure {
-	return rates.Of(label, float64(minor)/math.Pow10(int(digits)), "¤", rates.Derived)
+	return rates.Of(label, quote.Units(minor, digits), "¤", rates.Derived)
 }
 
 // Price prices the items of an order on its own terms. What an option costs is what it
@@ -136,7 +138,7 @@ func (s *PriceSheet) Keep(q Quote) {
 	p.NetMinor = taken.NetMinor + fresh - gone
 	p.TaxMinor = taken.TaxMinor + quote.Share(fresh-gone, s.Terms.TaxPercent)
 	p.TotalMinor = p.NetMinor + p.TaxMinor
-	p.DepositMinor = quote.Share(p.TotalMinor, s.Terms.DepositPercent)
+	p.DepositMinor = s.Terms.Deposit(p.TotalMinor)
 	p.Earn()
 	step := func(what string, minor int64, formula string) {
 		p.Steps = append(p.Steps, quote.Step{What: what, Minor: minor, Working: rates.Working{Formula: formula, Result: amount(what, minor, digits)}})
@@ -299,11 +301,10 @@ func (f LicenceFee) Extra() quote.Extra {
 	return quote.Extra{Kind: quote.Licence, What: "licence: " + f.Design, Each: f.Each, Count: f.Count, PerCopy: f.PerCopy}
 }
 
-// Same reports whether an item is to be made as another was: name, finish, copies, size,
-// options and parts, whatever the order of either. A part that was priced in several pieces and
-// is cut into as many is the same.
+// Same reports whether an item is to be made as another was: all that changes work or price is as it was, whatever the
+// order of extras and parts. A part that was priced in several pieces and is cut into as many is the same.
 func (i Item) Same(was Item) bool {
-	return i.spec() == was.spec() || i.uncut().spec() == was.uncut().spec()
+	return reflect.DeepEqual(i.made(), was.made()) || reflect.DeepEqual(i.uncut().made(), was.uncut().made())
 }
 
 // uncut is the item with the pieces of each cut taken for the part they were cut of, which is
@@ -320,13 +321,16 @@ func (i Item) uncut() Item {
 			at = len(parts)
 			cuts[p.Model.Batch] = at
 			whole := p
-			whole.ModelID, whole.CutInto, whole.Joins = p.Model.FromID, 0, JoinAsSuggested
+			whole.ModelID, whole.CutInto, whole.Joins, whole.OrientationID = p.Model.FromID, 0, JoinAsSuggested, 0 // each half stands in its own way
 			parts = append(parts, whole)
 		}
 		parts[at].CutInto++
 	}
 	for _, p := range i.Parts {
 		if _, dowel := cuts[p.Model.Batch]; p.Model.How != Cut && !(p.Model.How == Peg && dowel) {
+			if p.Pieces() > 1 {
+				p.OrientationID = 0
+			}
 			parts = append(parts, p)
 		}
 	}
@@ -335,24 +339,24 @@ func (i Item) uncut() Item {
 	return i
 }
 
-func (i Item) spec() string {
-	o := i.ItemOptions
-	o.Option = false // taken, it is none any more
-	if len(o.Extras) == 0 {
-		o.Extras = nil
+// made is an item with nothing but what changes work or price: names, places and ids of its parts are left out, how its
+// size was found but for whether it is worn, and what is worked out of the rest.
+func (i Item) made() Item {
+	worn := ""
+	if i.Rule.Worn() {
+		worn = i.Rule.By
 	}
-	s := fmt.Sprintf("%d %q %s %d %v %+v", i.ID, i.Title, i.Tier, i.Copies, i.Scale, o)
-	for _, p := range i.Parts {
-		s += fmt.Sprintf(" | %d %d %s %d %v %d", p.ModelID, p.Copies, p.Process, p.MaterialID, p.WallMM, p.Pieces())
-		if p.Inside != "" || p.Hidden {
-			s += fmt.Sprintf(" %s %v", p.Inside, p.Hidden)
-		}
-		if p.Profile != (PrintProfile{}) {
-			s += fmt.Sprintf(" %+v", p.Profile)
-		}
-		if p.Joins != JoinAsSuggested || p.FinishRoute != "" {
-			s += " " + p.Joins + " " + p.FinishRoute
-		}
+	i.OrderID, i.Position, i.Rule, i.Fees, i.Option = 0, 0, SizeRule{By: worn}, nil, false // taken, it is no option any more
+	if len(i.Extras) == 0 {
+		i.Extras = nil
 	}
-	return s
+	parts := slices.Clone(i.Parts)
+	slices.SortStableFunc(parts, func(a, b Part) int { return cmp.Or(cmp.Compare(a.ModelID, b.ModelID), cmp.Compare(a.ID, b.ID)) })
+	for k := range parts {
+		p := &parts[k]
+		p.CutInto = p.Pieces()
+		p.ID, p.ItemID, p.Name, p.Model = 0, 0, "", Model{}
+	}
+	i.Parts = parts
+	return i
 }

@@ -20,7 +20,7 @@ type PrintProfile struct {
 	SupportDeg     float64 `json:"support_deg,omitempty"`     // from the vertical, beyond which a face is held
 	SupportPercent float64 `json:"support_percent,omitempty"` // pillars, of as many as usual
 
-	// Of filament only.
+	// Of what is drawn in lines.
 	NozzleMM      float64 `json:"nozzle_mm,omitempty"`
 	Walls         int     `json:"walls,omitempty"`
 	InfillPercent float64 `json:"infill_percent,omitempty"`
@@ -41,12 +41,10 @@ func (p PrintProfile) Check(processName, name string, at func(field string) stri
 	between := func(field string, value, low, high float64, what, unit string) {
 		v.Need(value == 0 || value >= low && value <= high, at(field), "%s of %s: between %s and %s %s, or empty for that of the machine", what, name, rates.Number(low), rates.Number(high), unit)
 	}
-	if processName == process.Resin {
-		between("layer", p.LayerMM, 0.01, 0.2, "layer", "mm")
-	} else {
-		between("layer", p.LayerMM, 0.04, 1.2, "layer", "mm")
-		v.Need(p.NozzleMM == 0 || p.LayerMM <= layerOfNozzle*p.NozzleMM+1e-9, at("layer"), "layer of %s: at most %s mm with a nozzle of %s mm", name, rates.Number(layerOfNozzle*p.NozzleMM), rates.Number(p.NozzleMM))
-	}
+	kind := process.Of(processName)
+	between("layer", p.LayerMM, kind.LayerMM[0], kind.LayerMM[1], "layer", "mm")
+	v.Need(!kind.Drawn || p.NozzleMM == 0 || p.LayerMM <= layerOfNozzle*p.NozzleMM+1e-9, at("layer"),
+		"layer of %s: at most %s mm with a nozzle of %s mm", name, rates.Number(layerOfNozzle*p.NozzleMM), rates.Number(p.NozzleMM))
 	between("support_deg", p.SupportDeg, leastSupportDeg, mostSupportDeg, "support limit", "° from the vertical")
 	between("support_percent", p.SupportPercent, 10, 400, "supports", "% of the usual")
 	between("nozzle", p.NozzleMM, 0.1, 2, "nozzle", "mm")
@@ -60,7 +58,7 @@ func (p PrintProfile) Check(processName, name string, at func(field string) stri
 
 // Of is what of the profile a process knows.
 func (p PrintProfile) Of(processName string) PrintProfile {
-	if processName == process.Resin {
+	if !process.Of(processName).Drawn {
 		return PrintProfile{LayerMM: p.LayerMM, SupportDeg: p.SupportDeg, SupportPercent: p.SupportPercent}
 	}
 	return p
@@ -91,14 +89,6 @@ func (p PrintProfile) Text() string {
 		return ""
 	}
 	return joinAnd(out)
-}
-
-// Tunable are the figures of a machine that may be others for a material.
-func Tunable(processName string) []rates.FigureKey {
-	if processName == process.Resin {
-		return []rates.FigureKey{"layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest"}
-	}
-	return []rates.FigureKey{"layer", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "melt", "layer_time", "retract", "preparation"}
 }
 
 // For is the machine as it prints a part in a material: with the figures that were found for the
@@ -170,28 +160,31 @@ func (h Shop) held(m Model, p PrintProfile, processName string) Model {
 
 // holding says how a part is held by a profile.
 func (h Shop) holding(processName string, p PrintProfile) solid.Holding {
-	out := HoldingFor(processName)
+	out := process.Of(processName).Holding
 	out.LimitDeg = max(out.LimitDeg, h.supportDeg(p))
 	out.SpacingMM /= math.Sqrt(cmp.Or(p.SupportPercent, 100) / 100)
 	return out
 }
 
+// standing is how parts stand on the machine: over a raft, or on the bed.
+func (m Machine) standing() (on solid.Standing) {
+	if stand, has := m.Figures["stand"]; has {
+		on = solid.Standing{LiftMM: stand.Value, RaftMM: m.Figures.V("raft")}
+	}
+	return on
+}
+
 // LiftMM is how far a part hangs over the plate on its supports.
 func (m Machine) LiftMM() float64 {
-	if m.Process == process.Resin {
-		return m.Figures.V("raft") + m.Figures.V("stand")
-	}
-	return 0
+	on := m.standing()
+	return on.RaftMM + on.LiftMM
 }
 
 // Props are the supports of a part as it stands, as bodies; nil where nothing holds it.
 func (h Shop) Props(s *mesh.Soup, m Machine, p PrintProfile) *mesh.Soup {
-	holding, on := h.holding(m.Process, p), solid.Standing{}
-	if m.Process == process.Resin {
-		on = solid.Standing{LiftMM: m.Figures.V("stand"), RaftMM: m.Figures.V("raft")}
-	}
+	holding := h.holding(m.Process, p)
 	part := solid.Whole(s.Weld())
-	return solid.Props(part, solid.Contacts(part, holding), holding, on)
+	return solid.Props(part, solid.Contacts(part, holding), holding, m.standing())
 }
 
 // Copy is one print to be made: a model at a size, hollowed to a wall or not, by its profile.

@@ -13,7 +13,7 @@ import (
 )
 
 // by is a copy of a block of 60 × 60 × 40 mm printed by a profile.
-func (h Shop) by(t *testing.T, p PrintProfile) Print {
+func (h Shop) by(t *testing.T, p PrintProfile) process.Print {
 	t.Helper()
 	material, ok := h.Material(0, process.Filament)
 	assert.True(t, ok)
@@ -45,7 +45,7 @@ func TestAProfileSetsHoursAndGrams(t *testing.T) {
 func TestAProfileThinsSupports(t *testing.T) {
 	h := house()
 	ball := model(meshtest.Turned([][2]float64{{0, 0}, {8, 1}, {16, 4}, {22, 9}, {26, 16}, {28, 24}, {28, 40}, {0, 40}}, 90))
-	print := func(p PrintProfile) Print {
+	print := func(p PrintProfile) process.Print {
 		material, _ := h.Material(0, process.Filament)
 		return h.PrintOf(Copy{Model: ball, Scale: 1, Profile: p}, h.Machines[2], material)
 	}
@@ -104,7 +104,7 @@ func TestAnOrientationIsSoughtByTheLimit(t *testing.T) {
 	soup := meshtest.Together(meshtest.Box(mesh.Vec{X: 20, Y: 20}, mesh.Vec{X: 10, Y: 10, Z: 30}), meshtest.Turned([][2]float64{{0, 30}, {4, 30}, {24, 44}, {24, 50}, {0, 50}}, 60))
 	none := func(float64, string) error { return nil }
 	find := func(by PrintProfile) (as Orientation) {
-		list, err := h.Orienting(process.Filament, WishesFor(process.Filament), by).Find(soup, none)
+		list, err := h.Orienting(process.Filament, process.Of(process.Filament).Wishes, by).Find(soup, none)
 		assert.NoError(t, err)
 		for _, o := range list {
 			if o.Facts.AsFile {

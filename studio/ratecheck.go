@@ -1,7 +1,6 @@
 package studio
 
 import (
-	"math"
 	"strings"
 
 	"sakuji/core/process"
@@ -68,7 +67,7 @@ func (h Shop) CheckOrder(o Order, taken Taken, items []Item, took Took, dice quo
 			now[l.Kind] += l.Minor
 			nowMin[l.Kind] += l.Minutes
 			if l.Kind == quote.Material && !isPrint(l.What) {
-				soft += float64(l.Minor) / math.Pow10(int(digits))
+				soft += quote.Units(l.Minor, digits)
 			}
 		}
 	}
@@ -143,5 +142,5 @@ func isPrint(what string) bool {
 	if !named {
 		after = what
 	}
-	return OneOf(after, process.Resin, process.Filament)
+	return process.Known(after)
 }

@@ -95,59 +95,33 @@ type ReadyCheck struct {
 	Why  string // it is asked now; empty: always
 }
 
-// readyText is what is looked at, in words.
-func (h Shop) readyText(key string, grams float64) string {
-	return map[string]string{
-		"bed":      "bed clean",
-		"level":    "plate level",
-		"film":     "film tight and clear",
-		"vat":      "vat strained, nothing hard in it",
-		"shaken":   "resin shaken",
-		"enough":   fmt.Sprintf("%s g in the vat and bottle", rates.Number(grams)),
-		"warm":     fmt.Sprintf("room %.0f °C or more, warmed before and not by a heater beside the alcohol", process.ColdC),
-		"dry":      "filament dry",
-		"spool":    fmt.Sprintf("%s g on the spool", rates.Number(grams)),
-		"free":     "nothing in the way of the head",
-		"nozzle":   "nozzle clean",
-		"putright": "the last cause put right",
-	}[key]
-}
-
 // winter are the months in which a room is asked after. Source: from memory; the northern half.
 var winter = []time.Month{time.October, time.November, time.December, time.January, time.February, time.March, time.April}
 
 // Ready are the things to look at before a run, fitted to the process, what the machine did last, the
 // season and what the plate takes.
 func (h Shop) Ready(m Machine, grams float64, last []string, worn []Worn, now time.Time) (out []ReadyCheck) {
-	add := func(key, why string) { out = append(out, ReadyCheck{key, h.readyText(key, grams), why}) }
 	because := ""
 	if len(last) > 0 {
 		because = "the last run failed: " + last[0]
-		add("putright", because)
+		out = append(out, ReadyCheck{"putright", "the last cause put right", because})
 	}
-	add("bed", "")
-	if m.Process == process.Resin {
-		add("film", wornText(worn, Film))
-		add("vat", because)
-		if slices.Contains(last, "stuck to the film") {
-			add("level", because)
+	cold := slices.Contains(winter, now.In(h.Studio.Zone()).Month())
+	for _, c := range process.Of(m.Process).Checks {
+		why, asked := "", c.OnlyAfter == "" && !c.Cold
+		switch text := wornText(worn, c.Wear); {
+		case text != "":
+			why, asked = text, true
+		case c.OnlyAfter != "" && slices.Contains(last, c.OnlyAfter):
+			why, asked = because, true
+		case c.Because:
+			why = because
+		case c.Cold && cold:
+			why, asked = "it is the cold half of the year", true
 		}
-		add("shaken", "")
-		add("enough", "")
-		if slices.Contains(winter, now.In(h.Studio.Zone()).Month()) {
-			add("warm", "it is the cold half of the year")
+		if asked {
+			out = append(out, ReadyCheck{c.Key, strings.Replace(c.Text, "%s", rates.Number(grams), 1), why})
 		}
-		return out
-	}
-	add("dry", "")
-	add("spool", "")
-	add("free", "")
-	if text := wornText(worn, Nozzle); text != "" {
-		add("nozzle", text)
-		return out
-	}
-	if slices.Contains(last, "clogged nozzle") {
-		add("nozzle", because)
 	}
 	return out
 }
@@ -188,9 +162,9 @@ type Remake struct {
 // it must be off its plate, zero for whenever.
 func (h Shop) MendOrReprint(lp LaidPiece, machine Machine, material Material, off, now time.Time) Remake {
 	e := h.EstimatePlate(machine, material, []LaidPiece{lp})
-	hands := h.Book.V("plate.setup") + h.Book.V("plate.empty")
-	return Remake{MendMin: h.Book.V("repair.piece"), HandsMin: hands + h.Book.V("plate.piece"), MachineMin: e.Minutes, Grams: e.Grams,
-		Dated: !off.IsZero(), SlackMin: off.Sub(now).Minutes() - e.Minutes - hands}
+	change := h.ChangeMin()
+	return Remake{MendMin: h.Book.V("repair.piece"), HandsMin: h.PlateHandsMin(1), MachineMin: e.Minutes, Grams: e.Grams,
+		Dated: !off.IsZero(), SlackMin: off.Sub(now).Minutes() - e.Minutes - change}
 }
 
 // Text says both in a line.

@@ -161,7 +161,8 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 	if k > Enlarged {
 		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it anew, or accept it.", rates.Number(k)))
 	}
-	least := h.Book.V(rates.K("wall", processName))
+	kind := process.Of(processName)
+	least := h.Book.V(kind.LeastWall)
 	if analysis != nil && analysis.Walls.FacetsSeen > 0 {
 		if t := analysis.Walls.ThinnestMM * k; t < least {
 			text := fmt.Sprintf("Its thinnest wall comes to %.2g mm; %s wants %s mm.", t, processName, rates.Number(least))
@@ -177,10 +178,7 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 		}
 	}
 	if joins && math.Abs(k-1) > 0.005 {
-		low, high := 0.1, 0.2
-		if processName == process.Filament {
-			low, high = 0.2, 0.4
-		}
+		low, high := kind.ClearanceMM[0], kind.ClearanceMM[1]
 		out = append(out, fmt.Sprintf("Plugs and sockets scale, their clearance must not: %s–%s mm in the file becomes %s–%s mm. Cut or sand the fits anew.",
 			rates.Number(low), rates.Number(high), rates.Number(low*k), rates.Number(high*k)))
 	}

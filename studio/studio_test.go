@@ -10,6 +10,7 @@ import (
 
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
+	"sakuji/core/process"
 	"sakuji/core/quote"
 	"sakuji/core/rates"
 	"sakuji/core/route"
@@ -275,26 +276,32 @@ func TestAhead(t *testing.T) {
 	assert.Nil(t, p.Now())
 }
 
+// resinRoute are the stages of a resin print when nothing special is asked.
+func resinRoute(tier string) []route.StageKind {
+	smooth := []route.StageKind{route.Sand, route.Fill, route.Prime, route.Look}
+	return route.Course{After: process.Of(process.Resin).After, Tier: tier, Smooth: smooth}.Stages()
+}
+
 func TestRetierKeepsWhatIsStamped(t *testing.T) {
 	old := stages(route.Print, route.Wash, route.RemoveSupports, route.Cure, route.Pack)
 	for i := range 3 {
 		old[i].Mark, old[i].Initials = route.Done, "IK"
 	}
-	got := Retier(old, stages(route.For("resin", route.Painted)...))
+	got := Retier(old, stages(resinRoute(route.Painted)...))
 	var kinds []route.StageKind
 	for i, s := range got {
 		kinds = append(kinds, s.Kind)
 		assert.Equal(t, i, s.Position)
 		assert.Equal(t, i < 3, s.Mark == route.Done)
 	}
-	assert.Equal(t, route.For("resin", route.Painted), kinds)
+	assert.Equal(t, resinRoute(route.Painted), kinds)
 	assert.Equal(t, "IK", got[2].Initials)
 
 	for i := range old {
 		old[i].Mark = route.Done
 	}
-	assert.Equal(t, []Stage(old), Retier(old, stages(route.For("resin", route.Raw)...)), "nothing new, nothing to do")
-	got = Retier(old, stages(route.For("resin", route.Primed)...))
+	assert.Equal(t, []Stage(old), Retier(old, stages(resinRoute(route.Raw)...)), "nothing new, nothing to do")
+	got = Retier(old, stages(resinRoute(route.Primed)...))
 	assert.Equal(t, route.Pack, got[len(got)-1].Kind)
 	assert.Equal(t, route.Todo, got[len(got)-1].Mark, "packed once more after it was primed")
 	assert.Len(t, got, 5+5)

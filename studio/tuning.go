@@ -42,7 +42,7 @@ func (m Machine) Tune(material Material, values map[rates.FigureKey]float64) (Ma
 		own = rates.Set{}
 	}
 	var did []string
-	for _, key := range Tunable(m.Process) {
+	for _, key := range process.Of(m.Process).Tunable {
 		v, given := values[key]
 		base, known := m.Figures[key]
 		if !given || !known {
@@ -137,7 +137,7 @@ const (
 // failure.trust hours, and what the machine did on top; shares of causes as if each had been seen once.
 func (h Shop) FailuresOf(m Machine, runs []RunResult) (out Failures) {
 	trust := h.Book.V("failure.trust")
-	rate := process.Rate{Events: h.Book.V(rates.K("failure", m.Process)) * trust, Hours: trust}
+	rate := process.Rate{Events: h.Book.V(process.Of(m.Process).Failure) * trust, Hours: trust}
 	signs, whose := map[string]int{}, map[string]int{}
 	for _, r := range runs {
 		bad, all := r.pieces()

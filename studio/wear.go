@@ -7,13 +7,6 @@ import (
 	"sakuji/core/process"
 )
 
-// What wears on machines.
-const (
-	Film   = "film"
-	Screen = "screen"
-	Nozzle = "nozzle"
-)
-
 // Replacement is a part of a machine that was changed.
 type Replacement struct {
 	ID        int64
@@ -27,11 +20,11 @@ type Replacement struct {
 type Use struct{ Plates, Hours, Grams float64 }
 
 // Wears are the parts of a machine that wear.
-func (m Machine) Wears() []string {
-	if m.Process == process.Resin {
-		return []string{Film, Screen}
+func (m Machine) Wears() (parts []string) {
+	for _, w := range process.Of(m.Process).Wears {
+		parts = append(parts, w.What)
 	}
-	return []string{Nozzle}
+	return parts
 }
 
 // Worn is how far a part has come, of what it lasts; of a part whose life the machine's figures do not
@@ -44,14 +37,12 @@ type Worn struct {
 
 // Worn works it out.
 func (m Machine) Worn(what string, u Use) Worn {
-	f := m.Figures
-	switch what {
-	case Film:
-		return Worn{what, u.Plates, f.V("film_plates"), "plates"}
-	case Screen:
-		return Worn{what, u.Hours, f.V("screen_hours"), "h"}
+	for _, w := range process.Of(m.Process).Wears {
+		if w.What == what {
+			return Worn{what, map[string]float64{process.Plates: u.Plates, process.Hours: u.Hours, process.Kilograms: u.Grams / 1000}[w.By], m.Figures.V(w.Life), w.By}
+		}
 	}
-	return Worn{what, u.Grams / 1000, f.V("nozzle_kg"), "kg"}
+	return Worn{What: what}
 }
 
 // soonWorn is from which share of its life a part is spoken of. Source: from memory.

@@ -17,6 +17,7 @@ import (
 
 	"sakuji/app/apptest"
 	"sakuji/app/models"
+	"sakuji/core/process"
 	"sakuji/device"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -257,7 +258,7 @@ func TestAccessible(t *testing.T) {
 	_, err = s.Orders.Receive(s.Ctx, s.Owner, "", []models.Kept{webtest.Kept(t, s.Studio, "bracelet.stl", webtest.Bracelet())}, true)
 	require.NoError(t, err)
 	s.Jobs.Settle(s.Ctx)
-	_, err = s.Models.Remake(s.Ctx, s.Owner, 2, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	_, err = s.Models.Remake(s.Ctx, s.Owner, 2, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: process.Of("resin").Wishes})
 	require.NoError(t, err)
 	s.Jobs.Settle(s.Ctx)
 	second := s.Order(2, "painted")

@@ -40,8 +40,8 @@ func SeenFrom(v mesh.Vec) string {
 func checkPrint(kind string, o studio.JobOptions) error {
 	switch kind {
 	case studio.JobOrient:
-		if !studio.OneOf(o.Process, process.Resin, process.Filament) {
-			return change.Refuse("A part is printed in resin or in filament.")
+		if !process.Known(o.Process) {
+			return change.Refuse("A part is printed in %s.", process.OrOf())
 		}
 		w := o.Wishes
 		for _, v := range []float64{w.Time, w.Support, w.Scar, w.Layer, w.Drain, w.Strength} {
@@ -248,8 +248,8 @@ type PrintSheet struct {
 // suggested; 0 for the best number, two at least.
 func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier string, scale float64, pieces int) (s PrintSheet, err error) {
 	switch {
-	case !studio.OneOf(processName, process.Resin, process.Filament):
-		return s, change.Refuse("A part is printed in resin or in filament.")
+	case !process.Known(processName):
+		return s, change.Refuse("A part is printed in %s.", process.OrOf())
 	case !(scale >= studio.MinScale && scale <= studio.MaxScale):
 		return s, change.Refuse("Scale: between %v and %v times the file’s size.", studio.MinScale, studio.MaxScale)
 	case pieces < 0 || pieces > process.MostParts:
@@ -270,7 +270,7 @@ func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier strin
 		if s.Orientations, err = tx.Orientations(id, processName); err != nil {
 			return err
 		}
-		for _, p := range []string{process.Resin, process.Filament} {
+		for _, p := range process.Names() {
 			taken, err := tx.ChosenOrientation(id, p)
 			if err != nil {
 				return err
@@ -296,7 +296,7 @@ func (a *Room) PrintSheet(ctx context.Context, id int64, processName, tier strin
 	}
 	s.Choices, s.Why = s.Shop.Choose(part, studio.Item{Scale: scale, Tier: tier, Copies: 1}, func(p string) studio.Model { return stood[p] })
 	part.Process, part.Model = processName, stood[processName]
-	if processName == process.Filament {
+	if !process.Of(processName).Hollow {
 		part.WallMM = 0
 	}
 	s.split(studio.Item{Scale: scale, Tier: tier, Copies: 1, Parts: []studio.Part{part}})

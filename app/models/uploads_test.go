@@ -77,7 +77,7 @@ func TestKitInParts(t *testing.T) {
 	count := map[string]int{}
 	for _, p := range sheet.Pieces {
 		count[p.Name+", "+p.Process]++
-		assert.Equal(t, route.For(p.Process, route.Raw)[0], p.Stages[0].Kind)
+		assert.Equal(t, route.Print, p.Stages[0].Kind)
 	}
 	assert.Equal(t, map[string]int{"Kiosk, roof, resin": 2, "Kiosk, wall, filament": 8}, count)
 	plates, err := s.Plates.Plates(s.Ctx)

@@ -112,7 +112,7 @@ func (a *Room) orientationsOf(ctx context.Context, modelID int64) (out []studio.
 }
 
 func chosenOrientations(tx *store.Tx, modelID int64) (out []studio.Orientation, err error) {
-	for _, p := range []string{process.Resin, process.Filament} {
+	for _, p := range process.Names() {
 		list, err := tx.Orientations(modelID, p)
 		if err != nil {
 			return nil, err

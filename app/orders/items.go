@@ -93,13 +93,8 @@ func newItem(d change.Change, h studio.Shop, o studio.Order, list []studio.Model
 		it.Title = o.Title
 	}
 	for _, m := range list {
-		p := studio.Part{ModelID: m.ID, Name: models.Title(m.Name), Copies: 1, Process: process.Resin, Model: m}
-		if _, why, ok := h.MachineFor(m, 1, process.Resin, 0); !ok || why != "" {
-			if _, why, ok := h.MachineFor(m, 1, process.Filament, 0); ok && why == "" {
-				p.Process = process.Filament
-			}
-		}
-		if p.Process == process.Resin {
+		p := studio.Part{ModelID: m.ID, Name: models.Title(m.Name), Copies: 1, Process: h.ProcessFor(m), Model: m}
+		if process.Of(p.Process).Hollow {
 			p.WallMM = m.UsualWallMM()
 		}
 		if mat, ok := h.Material(0, p.Process); ok {
@@ -179,8 +174,8 @@ func (a *Room) ChangeItem(ctx context.Context, who change.Actor, number string, 
 				if !ok {
 					continue
 				}
-				if !studio.OneOf(pf.Process, process.Resin, process.Filament) {
-					return change.Refuse("A part is printed in resin or in filament.")
+				if !process.Known(pf.Process) {
+					return change.Refuse("A part is printed in %s.", process.OrOf())
 				}
 				if pf.Profile != nil {
 					p.Profile = *pf.Profile
@@ -193,7 +188,7 @@ func (a *Room) ChangeItem(ctx context.Context, who change.Actor, number string, 
 				if m, ok := h.Machine(pf.MachineID); ok && m.Process == p.Process {
 					p.MachineID = m.ID
 				}
-				if p.Process == process.Filament {
+				if !process.Of(p.Process).Hollow {
 					p.WallMM = 0
 				}
 				mat, _ := h.Material(pf.MaterialID, p.Process)

@@ -15,6 +15,7 @@ import (
 	"sakuji/app/plates"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/studio"
 )
@@ -207,12 +208,12 @@ func TestBenchFilters(t *testing.T) {
 
 // What to mind at the print is told by process: filament holds no uncured resin.
 func TestCautionsFollowTheProcess(t *testing.T) {
-	assert.Contains(t, route.Caution(route.Print, "resin"), "Uncured resin")
-	assert.NotContains(t, route.Caution(route.Print, "filament"), "resin")
+	assert.Contains(t, process.Of("resin").Caution(route.Print), "Uncured resin")
+	assert.NotContains(t, process.Of("filament").Caution(route.Print), "resin")
 	harmless := []route.StageKind{route.Look, route.Sculpt, route.ClientYes, route.Revise, route.Judge, route.Ask, route.Order, route.Here, route.Pattern, route.Ready, route.Work}
 	for _, kind := range route.All() {
 		if !slices.Contains(harmless, kind) {
-			assert.NotEmpty(t, route.Caution(kind, "resin"), kind)
+			assert.NotEmpty(t, process.Of("resin").Caution(kind), kind)
 		}
 	}
 }

@@ -133,7 +133,7 @@ func (s *BenchSheet) count(r BenchRow) (ready bool) {
 	ready = r.State == studio.AtBench && !r.Wait && r.Held == ""
 	if ready {
 		s.Count[BenchReady]++
-		if kind := r.Now().Kind; r.Process == process.Resin && studio.OneOf(kind, studio.Loading()...) {
+		if kind := r.Now().Kind; process.Of(r.Process).Wet && studio.OneOf(kind, studio.Loading()...) {
 			s.Loads[kind]++
 		}
 	} else if r.State == studio.AtBench {

@@ -242,7 +242,7 @@ func (s *PieceSheet) toLookFor(tx *store.Tx) (err error) {
 	if last := s.Last(); last != nil {
 		before = last.Kind
 	}
-	s.Checks = finish.CheckList(now.Kind, before, s.Process == process.Resin)
+	s.Checks = finish.CheckList(now.Kind, before, process.Of(s.Process))
 	if len(s.Checks) == 0 || s.ModelID == 0 {
 		return nil
 	}

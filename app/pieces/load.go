@@ -38,7 +38,7 @@ func (a *Room) LoadSheet(ctx context.Context, kind route.StageKind) (s LoadSheet
 		}
 		ready := slices.DeleteFunc(all, func(p studio.Piece) bool {
 			now := p.Now()
-			return now == nil || now.Kind != kind || p.Process != process.Resin || p.MayStamp(a.Clock.Now()) != nil
+			return now == nil || now.Kind != kind || !process.Of(p.Process).Wet || p.MayStamp(a.Clock.Now()) != nil
 		})
 		models, err := tx.PieceModels(ready...)
 		if err != nil {

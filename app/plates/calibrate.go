@@ -42,8 +42,8 @@ func (a *Room) Calibrate(ctx context.Context, who change.Actor, p Prepared, f mo
 		if err != nil {
 			return err
 		}
-		if m, ok := h.Machine(p.MachineID); !ok || m.Process != process.Filament {
-			return change.Refuse("Only a filament machine is taught by its prepared files.")
+		if m, ok := h.Machine(p.MachineID); !ok || !process.Of(m.Process).Drawn {
+			return change.Refuse("Only a machine that draws its prints in lines is taught by its prepared files.")
 		}
 		if _, err := c.Tx.Model(p.ModelID); p.Plate == 0 && err != nil {
 			return err

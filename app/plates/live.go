@@ -2,7 +2,6 @@ package plates
 
 import (
 	"context"
-	"math"
 	"time"
 
 	"sakuji/app/change"
@@ -115,15 +114,9 @@ func (a *Room) Layers(ctx context.Context, number int) int {
 	if err != nil {
 		return 0
 	}
-	if s.Machine.Process == process.Resin {
-		return process.ResinOf(s.Machine.Figures).Layers(s.Estimate.TallestMM)
-	}
 	tallest := 0.0
 	for _, p := range s.Pieces {
 		tallest = max(tallest, p.Model.PrintHeightMM()*p.Piece.Scale)
 	}
-	if layer := s.Machine.Figures.V("layer"); layer > 0 {
-		return int(math.Ceil(tallest / layer))
-	}
-	return 0
+	return process.Of(s.Machine.Process).Layers(s.Machine.Figures, tallest)
 }

@@ -1,7 +1,6 @@
 package plates
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -15,7 +14,6 @@ import (
 	"sakuji/core/mesh"
 	"sakuji/core/process"
 	"sakuji/core/rates"
-	"sakuji/core/solid"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -46,7 +44,7 @@ type TunedFigure struct {
 
 // Trial is a test piece by which a machine is set, and what a print of it takes.
 type Trial struct {
-	Key     string // of the figure it sets
+	Sets    rates.FigureKey
 	Soup    *mesh.Soup
 	Minutes float64
 	Grams   float64
@@ -62,22 +60,25 @@ type LogLine struct {
 // trialModels are the test pieces by process, measured once.
 var trialModels = sync.OnceValue(func() map[string]studio.Model {
 	out := map[string]studio.Model{}
-	for processName, soup := range map[string]*mesh.Soup{process.Resin: solid.ExposurePiece(), process.Filament: solid.FlowPiece()} {
-		m := studio.Model{}
-		m.Measures, m.Shape = studio.MeasureModel(soup)
-		out[processName] = m
+	for _, kind := range process.Kinds() {
+		if kind.Trial != nil {
+			m := studio.Model{}
+			m.Measures, m.Shape = studio.MeasureModel(kind.Trial.Piece())
+			out[kind.Name] = m
+		}
 	}
 	return out
 })
 
-// trial is the test piece of a machine, as it prints in a material.
+// trial is the test piece of a machine, as it prints in a material; nothing where its process has none.
 func trial(h studio.Shop, m studio.Machine, material studio.Material) (t Trial) {
-	c := studio.Copy{Model: trialModels()[m.Process], Scale: 1}
-	t.Key, t.Soup = "exposure", solid.ExposurePiece()
-	if m.Process == process.Filament {
-		t.Key, t.Soup, c.Profile = "flow", solid.FlowPiece(), studio.PrintProfile{Walls: 1, InfillPercent: 1}
+	by := process.Of(m.Process).Trial
+	if by == nil {
+		return t
 	}
-	p := h.PrintOf(c, m, material)
+	t.Sets, t.Soup = by.Sets, by.Piece()
+	profile := studio.PrintProfile{Walls: by.Walls, InfillPercent: by.InfillPercent}
+	p := h.PrintOf(studio.Copy{Model: trialModels()[m.Process], Scale: 1, Profile: profile}, m, material)
 	t.Minutes, t.Grams = p.Minutes, p.Grams+m.Figures.V("loss")
 	return t
 }
@@ -95,7 +96,7 @@ func (a *Room) MachineSheet(ctx context.Context, machineID, materialID int64) (s
 		}
 		s.Material, _ = s.Shop.Material(materialID, s.Machine.Process)
 		own := s.Machine.Tuned[s.Material.ID]
-		for _, key := range studio.Tunable(s.Machine.Process) {
+		for _, key := range process.Of(s.Machine.Process).Tunable {
 			t := TunedFigure{Key: key, Figure: s.Machine.Figures[key]}
 			if f, is := own[key]; is {
 				t.Own = &f
@@ -268,10 +269,9 @@ func tune(d change.Change, h studio.Shop, m studio.Machine, materialID int64, va
 // places; with what it took.
 type Tried struct {
 	MaterialID int64
-	Exposed    []process.Exposed
-	WallMM     []float64
-	HandsMin   float64
-	Grams      float64
+	process.Tried
+	HandsMin float64
+	Grams    float64
 }
 
 // Calibrated sets a machine for a material by what a test piece showed, and says what it is now.
@@ -279,19 +279,17 @@ func (a *Room) Calibrated(ctx context.Context, who change.Actor, machineID int64
 	err = a.onMachine(ctx, who, machineID, func(d change.Change, h studio.Shop, m studio.Machine) error {
 		material, _ := h.Material(t.MaterialID, m.Process)
 		now := m.For(material, studio.PrintProfile{}).Figures
-		key, step, found := rates.FigureKey("exposure"), 0.05, 0.0
-		if m.Process == process.Resin {
-			found, err = process.BestExposure(t.Exposed)
-		} else {
-			key, step = "flow", 0.5
-			found, err = process.BestFlow(cmp.Or(now.V("flow"), 100), now.V("line"), t.WallMM)
+		by := process.Of(m.Process).Trial
+		if by == nil {
+			return change.Refuse("No test piece sets a %s machine.", m.Process)
 		}
+		found, err := by.Best(now, t.Tried)
 		if err != nil {
 			return change.Refused(err)
 		}
-		found = math.Round(found/step) * step
-		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(string(key)), material.Name, rates.Number(found), now[key].Unit, rates.Number(now.V(key)))
-		return tune(d, h, m, t.MaterialID, map[rates.FigureKey]float64{key: found}, studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
+		found = math.Round(found/by.Step) * by.Step
+		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(string(by.Sets)), material.Name, rates.Number(found), now[by.Sets].Unit, rates.Number(now.V(by.Sets)))
+		return tune(d, h, m, t.MaterialID, map[rates.FigureKey]float64{by.Sets: found}, studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
 	})
 	return told, err
 }

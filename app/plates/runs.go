@@ -207,7 +207,7 @@ func (a *Room) EmptyPlate(ctx context.Context, who change.Actor, number int, sai
 
 // comeOff moves the pieces of an emptied plate on and books what they took.
 func (a *Room) comeOff(c change.Change, s PlateSheet, pl studio.Plate, outcomes map[int64]studio.Outcome) error {
-	hands, ran := s.Shop.EmptyingMinutes(len(pl.Pieces)), pl.Run.Share()
+	hands, ran := s.Shop.PlateHandsMin(len(pl.Pieces)), pl.Run.Share()
 	for _, lp := range s.Pieces {
 		p, e, err := lp.Piece.ComeOff(c.Act(), pl, outcomes[lp.Piece.ID], hands)
 		if err != nil {
@@ -317,7 +317,7 @@ func (s *PlateSheet) risks(tx *store.Tx) error {
 	if !studio.OneOf(s.Plate.State, studio.PlateLaid, studio.PlateRunning, studio.PlateFinished) {
 		return nil
 	}
-	if s.Machine.Process == process.Resin {
+	if process.Of(s.Machine.Process).Wet {
 		s.Load = studio.PlateLoad(s.on())
 	}
 	known := map[int64]time.Time{}

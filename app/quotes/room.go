@@ -5,7 +5,6 @@
 package quotes
 
 import (
-	"math"
 	"math/rand/v2"
 	"slices"
 
@@ -69,7 +68,7 @@ func withFees(tx *store.Tx, h studio.Shop, items []studio.Item) ([]studio.Item, 
 			if err != nil {
 				return nil, err
 			}
-			fee := float64(d.FeeMinor) / math.Pow10(int(studio.Digits(h.Studio.Currency)))
+			fee := h.Studio.Money(d.FeeMinor).Units()
 			switch {
 			case fee <= 0:
 			case d.Licence == studio.LicencePerCopy:

@@ -2,7 +2,6 @@ package quotes
 
 import (
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -22,7 +21,7 @@ func (s OrderSheet) Working() []byte {
 		for _, f := range work.Inputs {
 			in = append(in, fmt.Sprintf("%s = %s %s (%s)", f.Label, rates.Number(f.Value), strings.ReplaceAll(f.Unit, "¤", s.Shop.Studio.Currency), f.Source))
 		}
-		amount := strconv.FormatFloat(float64(minor)/math.Pow10(int(digits)), 'f', int(digits), 64)
+		amount := strconv.FormatFloat(quote.Units(minor, digits), 'f', int(digits), 64)
 		list = append(list, []csv.Cell{csv.Text(item), csv.Text(kind), csv.Text(what), csv.Figure(amount), csv.Figure(rates.Number(minutes)), csv.Text(work.Formula), csv.Text(strings.Join(in, "; "))})
 	}
 	for _, it := range s.Items {
@@ -65,7 +64,7 @@ func Summary(q studio.Quote, link string) string {
 	if d.Instead != nil {
 		fmt.Fprintf(&b, "In place of %s, as agreed in revision %d: %s.\n", d.Studio.Money(d.Instead.TotalMinor), d.Instead.Revision, d.More())
 	}
-	fmt.Fprintf(&b, "Deposit on acceptance: %s\n", d.Studio.Money(quote.Share(d.Price.TotalMinor, d.Terms.DepositPercent)))
+	fmt.Fprintf(&b, "Deposit on acceptance: %s\n", d.Studio.Money(d.Terms.Deposit(d.Price.TotalMinor)))
 	if d.Sure != 0 {
 		fmt.Fprintf(&b, "Ready by: %s, if you say yes now\n", day(time.UnixMilli(d.Sure)))
 	} else if d.Earliest != 0 {

@@ -522,8 +522,8 @@ func kindOK(name, processName, what string) error {
 	if name == "" {
 		return change.Refuse("A %s needs a name.", what)
 	}
-	if !studio.OneOf(processName, process.Resin, process.Filament) {
-		return change.Refuse("A %s is for resin or for filament.", what)
+	if !process.Known(processName) {
+		return change.Refuse("A %s is for %s.", what, process.OrOf())
 	}
 	return nil
 }

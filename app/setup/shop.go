@@ -2,7 +2,6 @@ package setup
 
 import (
 	"context"
-	"math"
 
 	"sakuji/app/change"
 	"sakuji/core/finish"
@@ -51,7 +50,7 @@ func load(tx *store.Tx) (h studio.Shop, err error) {
 	people, err := tx.People()
 	for _, p := range people {
 		if p.WageMinor > 0 {
-			wage := float64(p.WageMinor) / math.Pow10(int(studio.Digits(h.Studio.Currency)))
+			wage := h.Studio.Money(p.WageMinor).Units()
 			h.History.Wages[p.ID] = rates.Of("wage of "+p.Name, wage, "¤/h", rates.Ours)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
+	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/route"
 	"sakuji/store"
@@ -175,9 +176,9 @@ func TestWearOfAMachine(t *testing.T) {
 	for _, c := range apptest.Lies(t, s, number).Ready {
 		assert.True(t, c.Key != "film" || c.Why == worn[0].Text(), "it is asked before the run")
 	}
-	apptest.Refusal(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Nozzle), "no such part")
-	assert.ErrorIs(t, s.Plates.Replaced(s.Ctx, s.Bench, 99, studio.Film), store.ErrNotFound)
+	apptest.Refusal(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, process.Nozzle), "no such part")
+	assert.ErrorIs(t, s.Plates.Replaced(s.Ctx, s.Bench, 99, process.Film), store.ErrNotFound)
 	s.Clock.Pass(time.Minute)
-	require.NoError(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, studio.Film))
+	require.NoError(t, s.Plates.Replaced(s.Ctx, s.Bench, s.Tarn, process.Film))
 	assert.Empty(t, sheet().Worn[s.Tarn])
 }

@@ -16,6 +16,7 @@ import (
 	"sakuji/app/plan"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/core/schedule"
 	"sakuji/store"
@@ -182,7 +183,7 @@ func (t *today) plates() error {
 	for _, p := range t.plts {
 		machine, _ := t.h.Machine(p.MachineID)
 		link := fmt.Sprintf("/plates/%d", p.Number)
-		hands := t.h.Book.V("plate.empty") + t.h.Book.V("plate.piece")*float64(len(p.Pieces))
+		hands := t.h.EmptyMin(len(p.Pieces))
 		next := ""
 		for _, q := range t.plts {
 			if q.MachineID == p.MachineID && q.State == studio.PlateLaid {
@@ -192,7 +193,7 @@ func (t *today) plates() error {
 		detail := fmt.Sprintf("%s, about %s of hands. %s stands idle.%s", studio.Say(len(p.Pieces), "piece"), studio.HandsText(hands), machine.Name, next)
 		switch {
 		case p.State == studio.PlateFinished:
-			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, route.PlateCaution(machine.Process))
+			t.s.Caution = fmt.Sprintf("Plate %d: %s", p.Number, process.Of(machine.Process).AtPlate)
 			t.add(rankEmpty, p.Run.Ended, Task{Tone: ToneLate, When: "since " + t.clock(p.Run.Ended), Title: fmt.Sprintf("Empty %s: plate %d is finished", machine.Name, p.Number),
 				Detail: detail, Action: "Empty plate", Link: link})
 		case p.State == studio.PlateRunning && p.Run.Asks() != "":

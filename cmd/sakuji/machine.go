@@ -24,8 +24,8 @@ func machineVerb() *cobra.Command {
 	speed := cmd.Flags().Float64("speed", 1, "how many times faster than life its clock runs")
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		switch {
-		case m.Process != process.Resin && m.Process != process.Filament:
-			return usage{errors.New("--process: resin or filament")}
+		case !process.Known(m.Process):
+			return usage{fmt.Errorf("--process: %s", process.OrOf())}
 		case !(*speed >= 1 && *speed <= 10_000):
 			return usage{errors.New("--speed: between 1 and 10,000")}
 		case !(m.FailPerHour >= 0 && m.FailPerHour <= 100):

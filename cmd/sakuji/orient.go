@@ -19,8 +19,8 @@ func orientVerb() *cobra.Command {
 	name := cmd.Flags().String("process", "", "resin or filament")
 	directions := cmd.Flags().Int("directions", 500, "how many directions are tried")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if *name != process.Resin && *name != process.Filament {
-			return usage{fmt.Errorf("--process: resin or filament")}
+		if !process.Known(*name) {
+			return usage{fmt.Errorf("--process: %s", process.OrOf())}
 		}
 		if *directions < 1 || *directions > 100_000 {
 			return usage{fmt.Errorf("--directions: between 1 and 100000")}
@@ -59,6 +59,6 @@ func orient(m *mesh.Mesh, processName string, directions int) []solid.Orientatio
 		}
 	}
 	machine := studio.Machine{Process: processName, Figures: figures}
-	o := studio.Orienting{Process: processName, Wishes: studio.WishesFor(processName), Figures: figures, RoomMM: machine.Usable()}
+	o := studio.Orienting{Process: processName, Wishes: process.Of(processName).Wishes, Figures: figures, RoomMM: machine.Usable()}
 	return solid.Orient(m, directions, o.Seeking())
 }

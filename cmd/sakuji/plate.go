@@ -142,8 +142,8 @@ func (j plateJob) check() error {
 		return errors.New("bed: its margin_mm leaves nothing of it")
 	case !length(j.SpacingMM, 0):
 		return errors.New("spacing_mm: between 0 and 10,000 mm")
-	case j.Process != process.Resin && j.Process != process.Filament:
-		return fmt.Errorf("process %q: resin or filament", j.Process)
+	case !process.Known(j.Process):
+		return fmt.Errorf("process %q: %s", j.Process, process.OrOf())
 	case j.RotateStepDeg != 0 && !(j.RotateStepDeg >= 1 && j.RotateStepDeg <= 360):
 		return errors.New("rotate_step_deg: 0, or between 1 and 360")
 	case j.Seconds != nil && !(*j.Seconds >= 0 && *j.Seconds <= longestSearchS):
@@ -221,7 +221,7 @@ func (j plateJob) search(stop context.Context) (plate.Plan, []plateCopy) {
 	for _, k := range j.Bed.KeepOut {
 		job.Bed.KeepOut = append(job.Bed.KeepOut, plate.KeepOut{XMM: k.XMM, YMM: k.YMM, WidthMM: k.WidthMM, DepthMM: k.DepthMM})
 	}
-	if j.Process == process.Resin {
+	if process.Of(j.Process).TallestSets {
 		job.RunMin = func(on []plate.Part) float64 {
 			tallest := 0.0
 			for _, p := range on {

@@ -354,8 +354,8 @@ func (a askedParts) part(h studio.Shop, model func(file string) (studio.Model, e
 		p.Copies = *a.Copies
 	}
 	switch {
-	case a.Process != process.Resin && a.Process != process.Filament:
-		return p, fmt.Errorf("process %q: resin or filament", a.Process)
+	case !process.Known(a.Process):
+		return p, fmt.Errorf("process %q: %s", a.Process, process.OrOf())
 	case a.File == "":
 		return p, errors.New("no file is named")
 	}

@@ -49,8 +49,7 @@ func AdhesiveOf(key string) (Adhesive, bool) {
 
 // Joint is what an adhesive is chosen by.
 type Joint struct {
-	Resin    bool    // some of it is printed in resin
-	Filament bool    // some of it is printed in filament
+	Bond     string  // that makes all its parts one, where they are of one process
 	Worn     bool    // it is worn or handled roughly
 	LengthMM float64 // of a seam, all around
 }
@@ -64,13 +63,13 @@ func (j Joint) Choose() (a Adhesive, why string) {
 	switch {
 	case j.Worn:
 		key, why = Contact, "it is worn: the joint must give and survive a drop"
-	case j.Filament && !j.Resin && j.LengthMM >= largeSeamMM:
+	case j.Bond == Weld && j.LengthMM >= largeSeamMM:
 		key, why = Weld, "long seams of a filament shell, reached from the inside"
 	case j.LengthMM >= largeSeamMM:
 		key, why = Epoxy, "a long seam: strong, and it fills gaps"
 	case j.LengthMM <= smallSeamMM:
 		key, why = Cyanoacrylate, "a small joint: it holds at once"
-	case j.Resin && !j.Filament:
+	case j.Bond == UVResin:
 		key, why = UVResin, "resin to resin: the seam is of one material"
 	}
 	a, _ = AdhesiveOf(key)

@@ -65,7 +65,7 @@ func evenly(from, to, n int) (out []int) {
 
 // Sanding is what the next paper goes by.
 type Sanding struct {
-	Resin  bool
+	Bare   int  // the paper that a bare print begins with
 	Last   int  // the last paper on what lies there now; 0: none yet
 	Filled bool // putty, skin or filler primer lies over it
 	To     int  // the paper that the finish paid for ends with
@@ -73,13 +73,10 @@ type Sanding struct {
 
 // first is the paper to begin with on bare or filled ground. Source: common practice.
 func (s Sanding) first() int {
-	switch {
-	case s.Filled:
+	if s.Filled {
 		return 180
-	case s.Resin:
-		return 220
 	}
-	return 120
+	return s.Bare
 }
 
 // AdviseGrit says which paper is next.
@@ -118,13 +115,13 @@ const (
 	puttyFillsMM  = 3
 )
 
-// AdviseFiller says what fills a gap or a step of so many mm.
-func AdviseFiller(b rates.Book, gapMM float64, resin, light bool) Advice {
+// AdviseFiller says what fills a gap or a step of so many mm, in a print of which two become one by a bond.
+func AdviseFiller(b rates.Book, gapMM float64, bond string, light bool) Advice {
 	a := Advice{Of: AdviceFiller, Rule: fmt.Sprintf("by the gap: filler primer up to %s mm, spot putty up to %s mm, two-part putty up to %s mm, beyond that something is let in [from memory]", rates.Number(primerFillsMM), rates.Number(spotFillsMM), rates.Number(puttyFillsMM))}
 	switch {
 	case gapMM <= primerFillsMM:
 		a.What, a.Why = "filler primer, in light coats", "lines and scratches so shallow need no putty, which would only be sanded off again"
-	case resin && light && gapMM <= spotFillsMM:
+	case bond == UVResin && light && gapMM <= spotFillsMM:
 		a.What, a.Why = "resin from the vat, brushed in and cured with a lamp", "of the same stuff as the print, hard in minutes; putty beside it would sand softer"
 	case gapMM <= spotFillsMM:
 		a.What, a.Why = "spot putty, thin, twice if it must", fmt.Sprintf("it shrinks as it dries: two thin fillings; sand it after %s h", rates.Number(b.V("fill.wait")))

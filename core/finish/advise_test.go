@@ -36,8 +36,8 @@ func TestLadder(t *testing.T) {
 // P80, filler primer, P180 is right: a filling coat starts the ladder anew [common practice].
 func TestGritAdvice(t *testing.T) {
 	assert.Equal(t, "P180, then P320", AdviseGrit(Sanding{Last: 80, Filled: true, To: 320}).What)
-	assert.Equal(t, "P120, then P220, then P400", AdviseGrit(Sanding{To: 400}).What)
-	assert.Equal(t, "P220, then P360, then P600", AdviseGrit(Sanding{Resin: true, To: 600}).What)
+	assert.Equal(t, "P120, then P220, then P400", AdviseGrit(Sanding{Bare: 120, To: 400}).What)
+	assert.Equal(t, "P220, then P360, then P600", AdviseGrit(Sanding{Bare: 220, To: 600}).What)
 	next := AdviseGrit(Sanding{Last: 180, To: 400})
 	assert.Equal(t, "P280, then P400", next.What)
 	assert.Contains(t, next.Why, "82 µm")
@@ -48,10 +48,10 @@ func TestGritAdvice(t *testing.T) {
 func TestFillerAdhesivePrimerAndClearCoat(t *testing.T) {
 	b := rates.Starting()
 	for gap, want := range map[float64]string{0.05: "filler primer", 0.3: "spot putty", 1.5: "two-part putty", 5: "sliver"} {
-		assert.Contains(t, AdviseFiller(b, gap, false, true).What, want)
+		assert.Contains(t, AdviseFiller(b, gap, Weld, true).What, want)
 	}
-	assert.Contains(t, AdviseFiller(b, 0.3, true, true).What, "resin from the vat")
-	assert.Contains(t, AdviseFiller(b, 0.3, true, false).What, "spot putty", "no lamp reaches it")
+	assert.Contains(t, AdviseFiller(b, 0.3, UVResin, true).What, "resin from the vat")
+	assert.Contains(t, AdviseFiller(b, 0.3, UVResin, false).What, "spot putty", "no lamp reaches it")
 	assert.Equal(t, "black primer", AdvisePrimer(SchemeDark, Schools{}).What)
 	assert.Contains(t, AdviseAdhesive(b, Joint{Worn: true}, "").What, "contact")
 	assert.Contains(t, AdviseAdhesive(b, Joint{Worn: true}, Epoxy).What, "epoxy", "as somebody chose it")
@@ -65,7 +65,7 @@ func TestFillerAdhesivePrimerAndClearCoat(t *testing.T) {
 		assert.NotEmpty(t, AdviceAt(k))
 	}
 	assert.Empty(t, AdviceAt(route.Pack))
-	for _, a := range []Advice{AdviseFiller(b, 1, true, true), AdviseAdhesive(b, Joint{}, ""), AdvisePrimer("", Schools{}), AdviseClear(Clearing{}), AdviseGrit(Sanding{To: 320})} {
+	for _, a := range []Advice{AdviseFiller(b, 1, UVResin, true), AdviseAdhesive(b, Joint{}, ""), AdvisePrimer("", Schools{}), AdviseClear(Clearing{}), AdviseGrit(Sanding{Bare: 120, To: 320})} {
 		assert.NotEmpty(t, a.What)
 		assert.NotEmpty(t, a.Why)
 		assert.Contains(t, a.Rule, "[")

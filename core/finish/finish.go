@@ -197,9 +197,9 @@ func (p Part) FinishRoute() Route {
 // Course is what a piece of the part passes.
 func (p Part) Course() route.Course {
 	if p.raw() {
-		return route.Course{Process: p.Process, Tier: route.Raw, Joined: p.Joined}
+		return route.Course{After: p.Kind().After, Tier: route.Raw, Joined: p.Joined}
 	}
-	return route.Course{Process: p.Process, Tier: p.Tier, Joined: p.Joined, Smooth: p.FinishRoute().Smooth(),
+	return route.Course{After: p.Kind().After, Tier: p.Tier, Joined: p.Joined, Smooth: p.FinishRoute().Smooth(),
 		Mask: p.Features.taped() > 0, Detail: p.Features.Fine(), Weather: p.Features.Weather, Fit: p.Features.FitHours > 0,
 		ClearFirst: p.Schools.ClearUnderLines, FitFirst: p.Schools.FitBeforeClear}
 }
@@ -249,7 +249,7 @@ func stepOf(kind route.StageKind, processName string) Step {
 	t := kind.Traits()
 	s := Step{Kind: kind, Area: t.Area, Wait: t.Wait, Coat: t.Coats}
 	if kind == route.RemoveSupports {
-		s.Area = rates.K("strip", processName)
+		s.Area = process.Of(processName).StripArea
 	}
 	return s
 }
@@ -287,9 +287,9 @@ func stage(b rates.Book, p Part, step Step) Work {
 	}
 	each := sum{book: b} // for each copy
 	each.rate(kind.Traits().Piece, "a piece")
-	if kind == route.RemoveSupports && p.Resin() && p.Tips > 0 {
+	if tip := p.Kind().StripTip; kind == route.RemoveSupports && tip != "" && p.Tips > 0 {
 		tips := rates.Of("tips that hold it", p.Tips, "tips", rates.Mesh)
-		each.add("tips × time", p.Tips*b.V("strip.tip"), tips, b.Get("strip.tip"))
+		each.add("tips × time", p.Tips*b.V(tip), tips, b.Get(tip))
 		step.Area = ""
 	}
 	if step.Area != "" {
@@ -474,5 +474,5 @@ func FirstTime(b rates.Book, before int, n float64) float64 {
 	return 1 + over*math.Exp(-float64(before)/fades)*(1-math.Pow(fade, n))/(n*(1-fade))
 }
 
-// Resin reports whether the part is printed in resin.
-func (p Part) Resin() bool { return p.Process == process.Resin }
+// Kind is the part's process.
+func (p Part) Kind() process.Kind { return process.Of(p.Process) }

@@ -3,6 +3,7 @@ package finish
 import (
 	"slices"
 
+	"sakuji/core/process"
 	"sakuji/core/route"
 )
 
@@ -158,13 +159,10 @@ func (f Flaw) Judge(been, toCome []route.StageKind) (hidden, back route.StageKin
 
 // CheckList is what to look at before a stage is stamped that checks a piece: a look, by the coat or work before it; nil
 // where nothing is to be checked. Source: common practice.
-func CheckList(kind, before route.StageKind, resin bool) []string {
+func CheckList(kind, before route.StageKind, by process.Kind) []string {
 	switch kind {
 	case route.RemoveSupports:
-		if resin {
-			return append(kind.Traits().Checks, "no soft or sticky spots")
-		}
-		return append(kind.Traits().Checks, "no gap between walls, no string inside")
+		return slices.Concat(kind.Traits().Checks, by.Stripped)
 	case route.Look:
 		if before == route.Prime {
 			return []string{"raking light from four sides", "flats: no lines, no waves", "seams and plugs: nothing to see, nothing to feel", "pits and pinholes", "detail and edges sharp, nothing filled", "no runs, no dust"}

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"sakuji/core/process"
 	"sakuji/core/route"
 )
 
@@ -65,12 +66,12 @@ func TestFlawsAreJudgedByWhatIsToCome(t *testing.T) {
 
 // What checks a piece has a list to go by; what does not has none.
 func TestCheckLists(t *testing.T) {
-	primed, painted := CheckList(route.Look, route.Prime, true), CheckList(route.Look, route.Clear, true)
+	primed, painted := CheckList(route.Look, route.Prime, process.Of(process.Resin)), CheckList(route.Look, route.Clear, process.Of(process.Resin))
 	assert.NotEqual(t, primed, painted)
-	assert.Contains(t, CheckList(route.RemoveSupports, route.Wash, true), "no soft or sticky spots")
-	assert.NotContains(t, CheckList(route.RemoveSupports, route.Print, false), "no soft or sticky spots")
+	assert.Contains(t, CheckList(route.RemoveSupports, route.Wash, process.Of(process.Resin)), "no soft or sticky spots")
+	assert.NotContains(t, CheckList(route.RemoveSupports, route.Print, process.Of(process.Filament)), "no soft or sticky spots")
 	for _, k := range []route.StageKind{route.DryFit, route.Pull, route.Insert, route.JoinAfter, route.Pack} {
-		assert.NotEmpty(t, CheckList(k, route.Sand, false), k)
+		assert.NotEmpty(t, CheckList(k, route.Sand, process.Of(process.Filament)), k)
 	}
-	assert.Nil(t, CheckList(route.Sand, route.Fill, true))
+	assert.Nil(t, CheckList(route.Sand, route.Fill, process.Of(process.Resin)))
 }

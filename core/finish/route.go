@@ -214,10 +214,8 @@ func Usual(processName, tier string) string {
 		return "printed"
 	case tier == route.Coloured:
 		return "scars"
-	case processName == process.Resin:
-		return "light"
 	}
-	return "putty"
+	return process.Of(processName).Smooth
 }
 
 // Smooth lists the kinds of the finish route's steps.

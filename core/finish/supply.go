@@ -83,7 +83,7 @@ func (s *supplies) coat(c string, least, times float64) {
 // Supplies returns what one piece of the part uses up besides its material.
 func Supplies(b rates.Book, p Part) []Supply {
 	s := supplies{book: b, dm2: p.faces(route.Wash)}
-	if p.Resin() {
+	if p.Kind().Wet {
 		s.add("alcohol", "washing alcohol", "ml", "area × loss", s.dm2.Value*b.V("alcohol.use"), b.V("alcohol.price")/1000, b.V("alcohol.pack"),
 			s.dm2, b.Get("alcohol.use"), b.Get("alcohol.price"), b.Get("alcohol.pack"))
 		s.add("gloves", "gloves and wipes", "pairs", "a piece", 1, b.V("gloves.price"), 0, b.Get("gloves.price"))

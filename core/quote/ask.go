@@ -2,7 +2,6 @@ package quote
 
 import (
 	"fmt"
-	"math"
 
 	"github.com/shopspring/decimal"
 
@@ -91,7 +90,7 @@ type asking struct {
 }
 
 func (a *asking) money(label string, minor int64) rates.Figure {
-	return rates.Of(label, float64(minor)/math.Pow10(int(a.digits)), "¤", rates.Derived)
+	return rates.Of(label, Units(minor, a.digits), "¤", rates.Derived)
 }
 
 func ours(label string, percent float64) rates.Figure {
@@ -195,18 +194,28 @@ func (a *asking) round() {
 func (p *Price) Earn() {
 	p.MarginMinor = p.NetMinor - p.CostMinor
 	if p.NetMinor > 0 {
-		p.MarginPercent = 100 * float64(p.MarginMinor) / float64(p.NetMinor)
+		p.MarginPercent = Margin(p.NetMinor, p.CostMinor)
 	}
 	if p.CostMinor > 0 {
-		p.MarkUpPercent = 100 * float64(p.MarginMinor) / float64(p.CostMinor)
+		p.MarkUpPercent = MarkUp(p.NetMinor, p.CostMinor)
 	}
+}
+
+// Margin is what is left of a net price, in per cent of it; MarkUp is the same in per cent of the cost.
+func Margin(netMinor, costMinor int64) float64 {
+	return 100 * float64(netMinor-costMinor) / float64(netMinor)
+}
+
+// MarkUp is to a cost what Margin is to a price.
+func MarkUp(netMinor, costMinor int64) float64 {
+	return 100 * float64(netMinor-costMinor) / float64(costMinor)
 }
 
 // margins says what is left over, and what the client pays when.
 func (a *asking) margins() {
 	p := &a.p
 	p.Earn()
-	p.DepositMinor = Share(p.TotalMinor, a.t.DepositPercent)
+	p.DepositMinor = a.t.Deposit(p.TotalMinor)
 	net, total, tax := a.money("net", p.NetMinor), a.money("price", p.TotalMinor), ours("tax", a.t.TaxPercent)
 	a.step("margin", p.MarginMinor, "net − cost", net, a.allCost())
 	a.step("net", p.NetMinor, a.formula, a.in...)
@@ -254,6 +263,9 @@ func Share(minor int64, percentage float64) int64 {
 }
 
 func percent(v float64) decimal.Decimal { return decimal.NewFromFloat(v).Shift(-2) }
+
+// Deposit is what is asked on acceptance of a price with its tax.
+func (t Terms) Deposit(totalMinor int64) int64 { return Share(totalMinor, t.DepositPercent) }
 
 // NetOf is the net of an amount that has tax in it.
 func (t Terms) NetOf(minor int64) int64 {

@@ -117,9 +117,12 @@ func (i Item) MinutesByKind(kind string) (minutes float64) {
 // what an integer holds.
 const MostMinor = 10_000_000_000_000
 
+// Units is an amount of minor units in whole ones.
+func Units(minor int64, digits int32) float64 { return float64(minor) / math.Pow10(int(digits)) }
+
 // Minor rounds an amount to minor units, half to even, MostMinor at most.
 func Minor(amount float64, digits int32) int64 {
-	most := MostMinor / math.Pow10(int(digits))
+	most := Units(MostMinor, digits)
 	switch {
 	case math.IsNaN(amount):
 		return 0
@@ -265,7 +268,7 @@ func (b *builder) printed(p Part, n float64, name func(string) string) (material
 		alone = p.RunMinutes / 60 * p.MachinePerHour * n
 	}
 	alone += (p.PlateLossGrams - p.LossGrams) * n / 1000 * p.PricePerKG.Value
-	if at := len(b.item.Lines) - 1; p.Process == process.Resin && alone > machine {
+	if at := len(b.item.Lines) - 1; process.Of(p.Process).TallestSets && alone > machine {
 		b.item.Lines[at].Alone = Minor(alone, b.digits)
 		b.item.AloneMinor += Minor(alone-machine, b.digits)
 	}
@@ -430,7 +433,7 @@ func (b *builder) overhead() {
 	for _, l := range b.item.Lines {
 		direct += l.Minor
 	}
-	cost := float64(direct) / math.Pow10(int(b.digits))
+	cost := Units(direct, b.digits)
 	b.add(Overhead, "overhead", cost*b.book.V("overhead")/100, 0, rates.Working{
 		Formula: "direct cost × overhead",
 		Inputs:  []rates.Figure{rates.Of("direct cost", cost, "¤", rates.Derived), b.book.Get("overhead")},

@@ -394,3 +394,13 @@ func TestLooksThatSendBack(t *testing.T) {
 	assert.InDelta(t, 100*0.25*rounds*2, float64(with.ByKind(Failure)-plain.ByKind(Failure)), 1)
 	assert.Equal(t, plain.HandsMinutes, with.HandsMinutes, "they are no hands that are planned")
 }
+
+// The net price is split so that the running sum is rounded half to even, and the items add up to it.
+func TestSharesRoundHalfToEven(t *testing.T) {
+	two := []Item{{CostMinor: 100}, {CostMinor: 100}}
+	assert.Equal(t, []int64{2, 3}, shares(two, 5, 200), "2.5 is 2")
+	assert.Equal(t, []int64{8, 7}, shares(two, 15, 200), "7.5 is 8")
+	assert.Equal(t, []int64{-2, -3}, shares(two, -5, 200))
+	four := []Item{{CostMinor: 1}, {CostMinor: 1}, {CostMinor: 1}, {CostMinor: 1}}
+	assert.Equal(t, []int64{0, 1, 1, 0}, shares(four, 2, 4), "0.5, 1, 1.5, 2")
+}

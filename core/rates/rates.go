@@ -17,7 +17,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
+	"sync/atomic"
 )
 
 // Where a figure came from.
@@ -84,22 +84,17 @@ type Set map[FigureKey]Figure
 // have it; asking for one that none has is a mistake in the program.
 func (s Set) V(key FigureKey) float64 {
 	f, ok := s[key]
-	if !ok && !known()[key] {
+	if !ok && !known(key) {
 		panic("no figure " + string(key))
 	}
 	return f.Value
 }
 
-// known are the figures that templates of the starting book have.
-var known = sync.OnceValue(func() map[FigureKey]bool {
-	keys := map[FigureKey]bool{}
-	for _, t := range append(slices.Clone(Starting().Machines), Starting().Materials...) {
-		for key := range t.Figures {
-			keys[key] = true
-		}
-	}
-	return keys
-})
+// known reports whether a template of the starting book has a figure.
+func known(key FigureKey) bool {
+	has := func(t Template) bool { _, ok := t.Figures[key]; return ok }
+	return slices.ContainsFunc(Starting().Machines, has) || slices.ContainsFunc(Starting().Materials, has)
+}
 
 // Filled returns s with every figure of base that s lacks.
 func (s Set) Filled(base Set) Set {
@@ -154,14 +149,33 @@ type Book struct {
 //go:embed starting.json
 var starting []byte
 
+// begins is the book that a new studio begins with, with what was added to it.
+var begins atomic.Pointer[Book]
+
 // Starting returns the book that a new studio begins with.
-var Starting = sync.OnceValue(func() Book {
+func Starting() Book {
+	if b := begins.Load(); b != nil {
+		return *b
+	}
 	b, err := Parse(starting)
 	if err != nil {
 		panic("the starting rate book: " + err.Error())
 	}
-	return b
-})
+	begins.CompareAndSwap(nil, &b)
+	return *begins.Load()
+}
+
+// Further puts the rates, machines and materials of a further process into the starting book, when the program starts.
+func Further(more Book) {
+	was := Starting()
+	b := Book{Rates: append(slices.Clone(was.Rates), more.Rates...), Machines: append(slices.Clone(was.Machines), more.Machines...),
+		Materials: append(slices.Clone(was.Materials), more.Materials...), Routes: was.Routes}
+	b, err := Parse(b.Export())
+	if err != nil {
+		panic("what is added to the starting rate book: " + err.Error())
+	}
+	begins.Store(&b)
+}
 
 // Parse reads a book and checks that every figure has a unit and a source.
 func Parse(data []byte) (Book, error) {

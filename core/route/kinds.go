@@ -113,7 +113,8 @@ const (
 	Dusty Air = "dusty" // it raises dust
 )
 
-const sheet = " Follow the product’s safety data sheet, local rules and, where required, a licensed professional."
+// Sheet ends a caution of stuff that has a data sheet.
+const Sheet = " Follow the product’s safety data sheet, local rules and, where required, a licensed professional."
 
 // table is every kind of stage, in the order of work.
 var table = []Traits{
@@ -141,7 +142,7 @@ var table = []Traits{
 	},
 	{
 		Kind: Try, Mark: "tr", Name: "trial", Do: "Make the trial piece, as the job will be made", Dry: "hard enough to judge",
-		Caution: "What the trial is of has its own dangers: gloves, eye protection, air." + sheet,
+		Caution: "What the trial is of has its own dangers: gloves, eye protection, air." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
@@ -151,12 +152,12 @@ var table = []Traits{
 	{
 		Kind: Soak, Mark: "so", Name: "strip paint", Do: "Soak and brush the old paint off", Dry: "dry",
 		Caution: "Strippers and ultrasonic baths: gloves, eye protection, air, by their data sheets. Paint of unknown age may hold " +
-			"lead: test it, work wet, no dry sanding; leave it to somebody licensed where the law says so." + sheet,
+			"lead: test it, work wet, no dry sanding; leave it to somebody licensed where the law says so." + Sheet,
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
 		Kind: Assess, Mark: "as", Name: "assess", Do: "Look for breaks, old glue and what is missing, and note it",
-		Caution: "Paint of unknown age may hold lead: test it, work wet, wash your hands." + sheet,
+		Caution: "Paint of unknown age may hold lead: test it, work wet, wash your hands." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
@@ -167,13 +168,13 @@ var table = []Traits{
 	{
 		Kind: Mend, Mark: "me", Name: "mend", Do: "Mend it: spares or prints in place of what is missing", Dry: "glue and putty hard",
 		Caution: "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Paint of unknown age may hold lead: no dry " +
-			"sanding." + sheet,
+			"sanding." + Sheet,
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 		Leaves: TwoPartPutty, Gate: true,
 	},
 	{
 		Kind: Ground, Mark: "gr", Name: "ground", Do: "Cut and shape the ground",
-		Caution: "Foam and hot wire: fumes, air. Blades cut: away from yourself. Dust of plaster: particulate respirator." + sheet,
+		Caution: "Foam and hot wire: fumes, air. Blades cut: away from yourself. Dust of plaster: particulate respirator." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 		Leaves: SandOrWash,
 	},
@@ -191,7 +192,7 @@ var table = []Traits{
 	{
 		Kind: Water, Mark: "pw", Name: "water pour", Do: "Pour in layers no deeper than the resin allows; watch the first hour", Dry: "pour hard",
 		Caution: "Casting resin: gloves, eye protection, air; deep layers heat up. A torch for bubbles is a flame: nothing that " +
-			"burns beside it." + sheet,
+			"burns beside it." + Sheet,
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
@@ -205,7 +206,7 @@ var table = []Traits{
 	},
 	{
 		Kind: Sew, Mark: "sw", Name: "stitch or glue", Do: "Stitch or glue it", Dry: "glue hard",
-		Caution: "Contact adhesive: air, no flame. Hot glue burns." + sheet,
+		Caution: "Contact adhesive: air, no flame. Hot glue burns." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
@@ -218,20 +219,20 @@ var table = []Traits{
 	},
 	{
 		Kind: Print, Mark: "pr", Name: "print", Do: "On a plate",
-		Caution: "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + sheet,
+		Caution: "Uncured resin: nitrile gloves, eye protection, air. Nothing down the drain." + Sheet,
 		Craft:   AtMachines, Wage: "wage", Spread: "plate", Shared: ByPlate,
 	},
 	{
 		Kind: Wash, Mark: "wa", Name: "wash", Do: "Wash twice, brush the texture", Dry: "alcohol off",
 		Caution: "Uncured resin and washing alcohol: nitrile gloves, eye protection, air; no flame, heater or spark near, closed " +
-			"waste container." + sheet,
+			"waste container." + Sheet,
 		Craft: AtMachines, Wage: "wage", Spread: "wash", Shared: ByProcess,
 		Surface: AllOfIt, Area: "wash.area", Wait: "wash.dry", Piece: "wash.piece", SetUp: "wash.batch", Station: WashingTank,
 	},
 	{
 		Kind: RemoveSupports, Mark: "st", Name: "strip", Do: "Strip the supports",
 		Caution: "Resin is not cured yet: nitrile gloves, eye protection still. A scraper or blade that slips cuts: push away from " +
-			"the hand, clamp small pieces." + sheet,
+			"the hand, clamp small pieces." + Sheet,
 		Craft: AtMachines, Wage: "wage", Spread: "strip", Shared: ByProcess,
 		Surface: Held, Piece: "strip.piece",
 		Checks: []string{
@@ -242,44 +243,44 @@ var table = []Traits{
 	{
 		Kind: Cure, Mark: "cu", Name: "cure", Do: "Cure in the station", Dry: "cured",
 		Caution: "Only clean, dry pieces go in: alcohol vapour burns; no heater or hair-dryer near a wet one. Do not look into the " +
-			"light. Waste is cured before it is thrown away, as local rules say." + sheet,
+			"light. Waste is cured before it is thrown away, as local rules say." + Sheet,
 		Craft: AtMachines, Wage: "wage", Spread: "cure", Shared: ByProcess,
 		Wait: "cure.wait", Piece: "cure.piece", SetUp: "cure.batch", Station: CureStation,
 	},
 	{
 		Kind: Skin, Mark: "sk", Name: "resin skin", Do: "Brush a thin skin of resin on, off the detail", Dry: "skin hard",
-		Caution: "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + sheet,
+		Caution: "Uncured resin: nitrile gloves, eye protection, air. Do not look into the light." + Sheet,
 		Craft:   Smoothing, Wage: "wage", Spread: "skin", Shared: ByRoute,
 		Piece: "skin.piece", SetUp: "skin.batch",
 	},
 	{
 		Kind: Clay, Mark: "cy", Name: "clay skin", Do: "Lay the clay on and model it", Dry: "clay dry",
-		Caution: "Dust of dried clay: particulate respirator when you sand it." + sheet,
+		Caution: "Dust of dried clay: particulate respirator when you sand it." + Sheet,
 		Craft:   Smoothing, Wage: "wage.sculpt", Spread: "clay", Shared: ByRoute,
 		Piece: "clay.piece", SetUp: "clay.batch", Leaves: AirDryClay,
 	},
 	{
 		Kind: Texture, Mark: "tx", Name: "texture", Do: "Glue the texture on, then one coat over it", Dry: "glue hard",
-		Caution: "Dust of sand and plaster: particulate respirator." + sheet,
+		Caution: "Dust of sand and plaster: particulate respirator." + Sheet,
 		Craft:   Smoothing, Wage: "wage", Spread: "texture", Shared: ByRoute,
 		Piece: "texture.piece", SetUp: "texture.batch", Leaves: SandOrWash, Air: Dusty,
 	},
 	{
 		Kind: Fill, Mark: "fi", Name: "fill", Do: "Fill spots and seams", Dry: "putty hard",
-		Caution: "Putty and its thinner: gloves, air, no flame." + sheet,
+		Caution: "Putty and its thinner: gloves, air, no flame." + Sheet,
 		Craft:   Smoothing, Wage: "wage", Spread: "fill", Shared: ByRoute,
 		Piece: "fill.piece", SetUp: "fill.batch", Leaves: SpotPutty,
 	},
 	{
 		Kind: Sand, Mark: "sa", Name: "sand", Do: "Sand, then wipe",
 		Caution: "Cured resin, putty and primer dust: particulate respirator, goggles, outside or under extraction, wet where you " +
-			"can. Power tools: eyes, clamp it, no gloves near a spinning bit." + sheet,
+			"can. Power tools: eyes, clamp it, no gloves near a spinning bit." + Sheet,
 		Craft: Smoothing, Wage: "wage", Spread: "sand", Shared: ByRoute,
 		Piece: "sand.piece", SetUp: "sand.batch", Air: Dusty,
 	},
 	{
 		Kind: Prime, Mark: "pm", Name: "prime", Do: "Prime in light coats", Dry: "primer dry",
-		Caution: "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + sheet,
+		Caution: "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + Sheet,
 		Craft:   Coating, Wage: "wage", Spread: "prime", Shared: ByOrder,
 		Piece: "prime.piece", SetUp: "prime.batch", Leaves: Primer, Mixed: true, Station: SprayBooth, Air: Wet,
 	},
@@ -296,7 +297,7 @@ var table = []Traits{
 	},
 	{
 		Kind: Score, Mark: "sc", Name: "score", Do: "Score the mating faces with P180, keep keys and sockets clean",
-		Caution: "Cured resin and primer dust: particulate respirator, goggles." + sheet,
+		Caution: "Cured resin and primer dust: particulate respirator, goggles." + Sheet,
 		Craft:   Joining, Wage: "wage", Spread: "join", Shared: ByRoute,
 	},
 	{
@@ -309,18 +310,18 @@ var table = []Traits{
 	},
 	{
 		Kind: Glue, Mark: "gl", Name: "glue", Do: "Glue it, lined up exactly, and hold it", Dry: "glue hard",
-		Caution: "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once." + sheet,
+		Caution: "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once." + Sheet,
 		Craft:   Joining, Wage: "wage", Spread: "join", Shared: ByRoute,
 		Checks: []string{"mating faces scored and clean", "dry fit once more", "no paint and no glue in keys"},
 	},
 	{
 		Kind: Case, Mark: "ca", Name: "case", Do: "Build the case around the print, every corner sealed, tested with water",
-		Caution: "Release spray and its solvent: air, no flame. Seal before you spray: it creeps under tape." + sheet,
+		Caution: "Release spray and its solvent: air, no flame. Seal before you spray: it creeps under tape." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
 		Kind: Rubber, Mark: "ru", Name: "rubber", Do: "Flood it with rubber", Dry: "rubber hard",
-		Caution: "Moulding rubber and its hardener: gloves, eye protection, air." + sheet,
+		Caution: "Moulding rubber and its hardener: gloves, eye protection, air." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 		Leaves: MouldRubber,
 	},
@@ -331,13 +332,13 @@ var table = []Traits{
 	},
 	{
 		Kind: Pour, Mark: "po", Name: "casting", Do: "Pour, take out and clean up", Dry: "casting hard",
-		Caution: "Casting resin: gloves, eye protection, air; deep pours heat up. Watch the first hour for leaks." + sheet,
+		Caution: "Casting resin: gloves, eye protection, air; deep pours heat up. Watch the first hour for leaks." + Sheet,
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 		Leaves: CastingResin,
 	},
 	{
 		Kind: Base, Mark: "ba", Name: "base coats", Do: "Lay the base coats", Dry: "base coat dry",
-		Caution: "Thinners and sprays: air, no flame; respirator when you spray." + sheet,
+		Caution: "Thinners and sprays: air, no flame; respirator when you spray." + Sheet,
 		Craft:   Coating, Wage: "wage.paint", Spread: "base", Shared: ByItem,
 		Surface: ToPaint, Wait: "base.wait", Coats: "paint", Piece: "base.piece", SetUp: "base.batch", Paint: BasePaint,
 		Mixed: true, Colour: true, ByHand: true, Station: SprayBooth, Air: Wet, Whole: true,
@@ -350,7 +351,7 @@ var table = []Traits{
 	},
 	{
 		Kind: Spray, Mark: "sy", Name: "spray", Do: "Spray through the mask, lightly, from the tape inward", Dry: "safe to pull",
-		Caution: "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + sheet,
+		Caution: "Spray: organic-vapour respirator, booth or outside, no flame; spatter: eye protection." + Sheet,
 		Craft:   Coating, Wage: "wage", Spread: "mask", Shared: ByItem,
 		Paint: BasePaint, Colour: true, Station: SprayBooth, Air: Wet, Whole: true,
 	},
@@ -363,35 +364,35 @@ var table = []Traits{
 	},
 	{
 		Kind: Shade, Mark: "sh", Name: "shades", Do: "Shade the recesses", Dry: "wash dry",
-		Caution: "Thinners and spirits: air, no flame." + sheet,
+		Caution: "Thinners and spirits: air, no flame." + Sheet,
 		Craft:   Painting, Wage: "wage.paint", Spread: "shade", Shared: ByItem,
 		Surface: ToPaint, Wait: "shade.wait", Coats: "shade", Piece: "shade.piece", SetUp: "shade.batch", Paint: ShadePaint,
 		Mixed: true, Colour: true, ByHand: true, Whole: true,
 	},
 	{
 		Kind: Light, Mark: "li", Name: "highlights", Do: "Lights on the raised edges", Dry: "dry",
-		Caution: "Thinners and spirits: air, no flame." + sheet,
+		Caution: "Thinners and spirits: air, no flame." + Sheet,
 		Craft:   Painting, Wage: "wage.paint", Spread: "light", Shared: ByItem,
 		Surface: ToPaint, Wait: "light.wait", Piece: "light.piece", SetUp: "light.batch", Leaves: AcrylicPaint, Mixed: true,
 		Colour: true, ByHand: true, Whole: true,
 	},
 	{
 		Kind: Detail, Mark: "de", Name: "fine detail", Do: "Eyes, faces, letters, small things", Dry: "dry",
-		Caution: "Thinners and spirits: air, no flame." + sheet,
+		Caution: "Thinners and spirits: air, no flame." + Sheet,
 		Craft:   Painting, Wage: "wage.paint", Spread: "detail", Shared: ByItem,
 		Surface: ToPaint, Wait: "detail.wait", SetUp: "detail.batch", Leaves: AcrylicPaint, Colour: true, ByHand: true,
 		Whole: true,
 	},
 	{
 		Kind: Weather, Mark: "we", Name: "weathering", Do: "Weather it, more where hands and sun reach", Dry: "heavy wash dry",
-		Caution: "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + sheet,
+		Caution: "Spirits and pigments: air, no flame, particulate respirator for dry pigments." + Sheet,
 		Craft:   Painting, Wage: "wage.paint", Spread: "weather", Shared: ByItem,
 		Surface: ToPaint, Area: "weather.area", Wait: "weather.wait", Piece: "weather.piece", SetUp: "weather.batch",
 		Leaves: SandOrWash, Mixed: true, Colour: true, ByHand: true, Whole: true,
 	},
 	{
 		Kind: Clear, Mark: "cl", Name: "clear coat", Do: "Clear coat, thin and even", Dry: "clear coat dry",
-		Caution: "Spray: organic-vapour respirator, booth or outside, no flame." + sheet,
+		Caution: "Spray: organic-vapour respirator, booth or outside, no flame." + Sheet,
 		Craft:   Coating, Wage: "wage.paint", Spread: "clear", Shared: ByOrder,
 		Surface: ToPaint, Area: "clear.area", Wait: "clear.wait", Coats: "clear", Piece: "clear.piece", SetUp: "clear.batch",
 		Paint: ClearPaint, Leaves: ClearCoat, Mixed: true, Colour: true, Station: SprayBooth, Air: Wet, Whole: true,
@@ -399,7 +400,7 @@ var table = []Traits{
 	{
 		Kind: JoinAfter, Mark: "jo", Name: "join", Do: "Join what was painted apart, lined up exactly, nothing on the paint", Dry: "glue hard",
 		Caution: "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once. Activator clouds " +
-			"clear coats." + sheet,
+			"clear coats." + Sheet,
 		Craft: Joining, Wage: "wage", Spread: "join", Shared: ByRoute,
 		Gate:   true,
 		Checks: []string{"mating faces scored and clean", "dry fit once more", "no paint and no glue in keys"},
@@ -408,7 +409,7 @@ var table = []Traits{
 		Kind: Fit, Mark: "ft", Name: "fit out", Do: "Fit it out, dry fit first",
 		Caution: "Hot glue, heat guns and blades: burns, fumes, cuts. Lithium cells: protected ones, charged watched; no mains " +
 			"without a qualified person. Magnets: swallowed or pinching, away from implants. What hangs overhead is fixed by " +
-			"somebody qualified." + sheet,
+			"somebody qualified." + Sheet,
 		Craft: Joining, Wage: "wage", Spread: "other", Shared: ByItem,
 		Whole: true, Gate: true,
 	},

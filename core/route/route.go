@@ -107,15 +107,16 @@ func Printed(tier string) bool { return tier != FileOnly }
 
 // Course says what a print passes beside what every one does.
 type Course struct {
-	Process, Tier string
-	Smooth        []StageKind // from the print to the last look, of a tier that is smoothed
-	Mask          bool
-	Detail        bool
-	Weather       bool
-	Fit           bool
-	ClearFirst    bool // the clear coat goes under hand-painted lines
-	FitFirst      bool // it is fitted out before the clear coat
-	Joined        bool // it becomes part of an assembly, which is packed in its place
+	Tier       string
+	After      []StageKind // between the plate and smoothing, by its process
+	Smooth     []StageKind // from the print to the last look, of a tier that is smoothed
+	Mask       bool
+	Detail     bool
+	Weather    bool
+	Fit        bool
+	ClearFirst bool // the clear coat goes under hand-painted lines
+	FitFirst   bool // it is fitted out before the clear coat
+	Joined     bool // it becomes part of an assembly, which is packed in its place
 }
 
 // Whole returns the kinds of stages done on an assembly in order, whichever part wants them.
@@ -130,14 +131,10 @@ func Whole(clearFirst, fitFirst bool) []StageKind {
 // Colours reports whether a kind of stage is done on the part itself where it is joined after paint.
 func Colours(k StageKind) bool { return k.Traits().Whole && k != Fit && k != Pack }
 
-// Stages returns the stages of a print in order. Resin: supports come off before the
-// cure, while they are soft. Masks go on over base coats, so that what lies under them
+// Stages returns the stages of a print in order. Masks go on over base coats, so that what lies under them
 // stays; a matt clear coat over all but the fitting out.
 func (c Course) Stages() []StageKind {
-	r := []StageKind{Print, RemoveSupports}
-	if c.Process == "resin" {
-		r = []StageKind{Print, Wash, RemoveSupports, Cure}
-	}
+	r := append([]StageKind{Print}, c.After...)
 	add := func(wanted bool, kinds ...StageKind) {
 		if wanted {
 			r = append(r, kinds...)
@@ -156,16 +153,6 @@ func (c Course) Stages() []StageKind {
 	add(c.Fit && !c.FitFirst, Fit)
 	add(!c.Joined, Pack)
 	return r
-}
-
-// For returns the stages of a print at a tier when nothing special is asked: a light
-// sanding with spots filled for resin, putty before sanding for filament.
-func For(process, tier string) []StageKind {
-	c := Course{Process: process, Tier: tier, Smooth: []StageKind{Fill, Sand, Prime, Look}}
-	if process == "resin" {
-		c.Smooth = []StageKind{Sand, Fill, Prime, Look}
-	}
-	return c.Stages()
 }
 
 // Mark is what became of a stage.

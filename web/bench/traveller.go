@@ -9,6 +9,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/johnfercher/maroto/v2/pkg/consts/fontstyle"
 
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/papers"
@@ -36,7 +37,7 @@ func (s *Room) traveller(w http.ResponseWriter, r *http.Request) {
 	p.Rule()
 	for _, st := range v.Stages {
 		p.Two(doneBefore(st, v.Zone)+sentence(st), room(st), 10, fontstyle.Normal)
-		if caution := route.Caution(st.Kind, v.Process); caution != "" && st.Mark == route.Todo {
+		if caution := process.Of(v.Process).Caution(st.Kind); caution != "" && st.Mark == route.Todo {
 			p.Row("      "+caution, 7, fontstyle.Normal)
 		}
 	}

@@ -98,7 +98,7 @@ func (s *Room) model(w http.ResponseWriter, r *http.Request) {
 	if g, needed := sheet.Model.UnitGuess(); needed {
 		v.Guess = &g
 	}
-	data := map[string]any{"size": sheet.Model.Measures.SizeMM, "least": map[string]float64{"resin": sheet.Shop.Book.V("wall.resin"), "filament": sheet.Shop.Book.V("wall.filament")}}
+	data := map[string]any{"size": sheet.Model.Measures.SizeMM, "least": sheet.Shop.LeastWalls()}
 	inside := !sheet.Model.Measures.Watertight || sheet.Model.Measures.InvertedShells > 0
 	var spots []map[string]any
 	for i, a := range sheet.Advice {
@@ -289,8 +289,8 @@ func (s *Room) useVersion(w http.ResponseWriter, r *http.Request) {
 const shownSpots = 8
 
 func processOr(name string) string {
-	if name == process.Filament {
+	if process.Known(name) {
 		return name
 	}
-	return process.Resin
+	return process.Names()[0]
 }

@@ -44,7 +44,7 @@ type wish struct {
 // wishesOf are those that a process knows.
 func wishesOf(processName string, w solid.Wishes) []wish {
 	out := []wish{{"time", "hours", w.Time}, {"support", "material in supports", w.Support}, {"scar", "scars", w.Scar}}
-	if processName == process.Resin {
+	if process.Of(processName).Wet {
 		return append(out, wish{"layer", "pull of the largest layer", w.Layer}, wish{"drain", "cups", w.Drain})
 	}
 	return append(out, wish{"strength", "strength across layers", w.Strength})
@@ -76,7 +76,7 @@ func (s *Room) prints(w http.ResponseWriter, r *http.Request) {
 	}
 	v := printsView{PrintSheet: sheet, CutAt: f.At, CutAxis: f.Axis, Tiers: route.Tiers(),
 		Running: kit.JobsView{List: sheet.Jobs, Stream: fmt.Sprintf("/jobs/model/%d", id), Back: r.URL.RequestURI(), Owner: kit.IsOwner(r)}}
-	wishes := studio.WishesFor(processName)
+	wishes := process.Of(processName).Wishes
 	if len(sheet.Orientations) > 0 {
 		facts := sheet.Orientations[0].Facts
 		wishes = facts.Wishes

@@ -12,6 +12,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/core/mesh"
 	"sakuji/core/mesh/meshtest"
+	"sakuji/core/process"
 	"sakuji/core/route"
 	"sakuji/studio"
 	"sakuji/web/kit"
@@ -84,7 +85,7 @@ func TestPrintsWithoutJavaScript(t *testing.T) {
 func TestPartStandsAndIsCut(t *testing.T) {
 	s := webtest.Serve(t, apptest.New(t), kit.Options{Demo: &webtest.StoppedTime{}})
 	_ = s.Order(1, route.Raw)
-	_, err := s.Models.Remake(s.Ctx, s.Owner, 1, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: studio.WishesFor("resin")})
+	_, err := s.Models.Remake(s.Ctx, s.Owner, 1, studio.JobOrient, studio.JobOptions{Process: "resin", Wishes: process.Of("resin").Wishes})
 	require.NoError(t, err)
 	s.Jobs.Settle(s.Ctx)
 	sheet, err := s.App.Models.PrintSheet(s.Ctx, 1, "resin", "raw", 1, 0)

@@ -80,7 +80,7 @@ func DrawPlate(v PlateView) Drawing {
 	d.InX, d.InY, d.InW, d.InH = d.BedX+bed.MarginMM*k, d.BedY+bed.MarginMM*k, d.BedW-2*bed.MarginMM*k, d.BedH-2*bed.MarginMM*k
 	d.H = d.BedY + d.BedH + foot
 	d.DimX, d.DimY, d.DimMidX, d.DimMidY = d.BedX-24, d.BedY+d.BedH+22, wide/2, d.BedY+d.BedH/2
-	d.HasTop = v.Machine.Process == process.Resin && tallest > 0
+	d.HasTop = process.Of(v.Machine.Process).TallestSets && tallest > 0
 	d.TopY = elevation - tallest*k
 	d.HasSecond = d.HasTop && v.Estimate.WithoutMM > 0 && v.Estimate.WithoutMM < 0.97*tallest
 	d.SecondY = elevation - v.Estimate.WithoutMM*k

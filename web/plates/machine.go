@@ -13,6 +13,7 @@ import (
 	"sakuji/core/process"
 	"sakuji/core/rates"
 	"sakuji/core/solid"
+	"sakuji/store"
 	"sakuji/studio"
 	"sakuji/web/kit"
 )
@@ -35,6 +36,11 @@ func (v machineView) Missing() *studio.Plate {
 
 // Per100 is how many of a hundred hours' failures a rate means.
 func (v machineView) Per100(perHour float64) string { return fmt.Sprintf("%.1f", 100*perHour) }
+
+// BookFailures is how often runs of its process fail by the rate book, in an hour.
+func (v machineView) BookFailures() float64 {
+	return v.Shop.Book.V(process.Of(v.Machine.Process).Failure)
+}
 
 // Tries are the rows of an exposure test's form, with exposures around the one that is set.
 func (v machineView) Tries() (out []string) {
@@ -86,7 +92,10 @@ func (s *Room) machine(w http.ResponseWriter, r *http.Request) {
 func (s *Room) testPiece(w http.ResponseWriter, r *http.Request) {
 	v, err := s.App.Plates.MachineSheet(r.Context(), kit.PathID(r, "id"), 0)
 	var out bytes.Buffer
-	name := v.Trial.Key + "-test.stl"
+	name := string(v.Trial.Sets) + "-test.stl"
+	if err == nil && v.Trial.Soup == nil {
+		err = store.ErrNotFound
+	}
 	if err == nil {
 		err = mesh.Write(&out, name, v.Trial.Soup)
 	}

@@ -114,7 +114,7 @@ func (v pricingView) MarginWorking() rates.Working {
 }
 
 func (v pricingView) figure(label string, minor int64) rates.Figure {
-	return rates.Of(label, float64(minor)/math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))), "¤", rates.Derived)
+	return rates.Of(label, v.Shop.Studio.Money(minor).Units(), "¤", rates.Derived)
 }
 
 // IfAsked is what another price would mean, in whole units as told.
@@ -122,7 +122,7 @@ func (v pricingView) IfAsked(units int64) (out struct {
 	Price, Margin string
 	Loss          float64
 }) {
-	told := units * int64(math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))))
+	told := quote.Minor(float64(units), studio.Digits(v.Shop.Studio.Currency))
 	net := told
 	if !v.Terms.BeforeTax {
 		net = v.Terms.NetOf(told)
@@ -130,7 +130,7 @@ func (v pricingView) IfAsked(units int64) (out struct {
 	out.Price = v.Money(told).Whole()
 	out.Margin = "none"
 	if net > 0 && v.Price.CostMinor > 0 {
-		out.Margin = fmt.Sprintf("%.0f %% (mark-up %.0f %%)", 100*(1-float64(v.Price.CostMinor)/float64(net)), 100*(float64(net)/float64(v.Price.CostMinor)-1))
+		out.Margin = fmt.Sprintf("%.0f %% (mark-up %.0f %%)", quote.Margin(net, v.Price.CostMinor), quote.MarkUp(net, v.Price.CostMinor))
 	}
 	out.Loss = v.Range.LossChance(net)
 	return out
@@ -163,7 +163,7 @@ func (v pricingView) SliderHigh() int64 { return max(1, v.units(v.Price.CostMino
 func (v pricingView) SliderNow() int64 { return v.units(v.told(v.Price.NetMinor, v.Price.TotalMinor)) }
 
 func (v pricingView) units(minor int64) int64 {
-	return minor / int64(math.Pow10(int(studio.Digits(v.Shop.Studio.Currency))))
+	return int64(v.Money(minor).Units())
 }
 
 // DaysToEarliest is how far off the earliest date is, in days.

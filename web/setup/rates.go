@@ -27,7 +27,7 @@ type loggedRow struct {
 
 // loggedRows are what the logbook says of hands, beside the book and what is reckoned with.
 func loggedRows(h studio.Shop) (out []loggedRow) {
-	for _, p := range []string{process.Resin, process.Filament, ""} {
+	for _, p := range append(process.Names(), "") {
 		for _, kind := range route.All() {
 			l, ok := h.History.Logged[p][kind]
 			if !ok {
@@ -67,7 +67,7 @@ func (s *Room) rates(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	var ways []wayRow
-	for _, p := range []string{process.Resin, process.Filament} {
+	for _, p := range process.Names() {
 		for _, tier := range []string{route.Primed, route.Painted} {
 			ways = append(ways, wayRow{p + " " + tier, p + ", " + route.TierName(tier), h.Studio.Defaults.FinishRoute(p, tier)})
 		}
@@ -185,7 +185,7 @@ func (s *Room) saveDefaults(w http.ResponseWriter, r *http.Request) {
 		Codes        string            `form:"codes"`
 	}](r)
 	routes := studio.Defaults{FinishRoutes: map[string]string{}}
-	for _, p := range []string{process.Resin, process.Filament} {
+	for _, p := range process.Names() {
 		for _, tier := range []string{route.Primed, route.Painted} {
 			if key := f.FinishRoutes[p+" "+tier]; key != "" {
 				routes.FinishRoutes[p+" "+tier] = key

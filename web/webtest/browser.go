@@ -126,7 +126,7 @@ func (b *Browser) Eval(script string, args ...any) string {
 // Until polls until a condition holds in a page that has been read to its end.
 func (b *Browser) Until(condition string, args ...any) {
 	b.t.Helper()
-	b.Within(3*time.Minute, condition, args...)
+	b.Within(patience, condition, args...)
 }
 
 // Within polls for as long as it may take.
