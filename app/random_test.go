@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"sakuji/app/apptest"
 	"sakuji/app/models"
 	"sakuji/app/orders"
+	"sakuji/app/pieces"
 	"sakuji/app/plates"
 	"sakuji/app/quotes"
 	"sakuji/core/finish"
@@ -203,6 +205,48 @@ func (c *chance) whole(all []studio.Piece) (wrong string) {
 	return ""
 }
 
+// offers holds what sheets offer to hands beside what can be stamped: the bench offers all that can be and nothing else,
+// Today, a load and what is told to be next offer none that cannot, and what is not offered is refused.
+func (c *chance) offers(all []studio.Piece) {
+	bench, err := c.Pieces.Bench(c.Ctx, pieces.BenchReady, "")
+	require.NoError(c, err)
+	ready := map[string]bool{}
+	for _, r := range bench.Rows {
+		ready[r.Code] = true
+	}
+	morning, err := c.Today.Today(c.Ctx)
+	require.NoError(c, err)
+	for _, task := range morning.Tasks {
+		if code, is := strings.CutPrefix(task.Link, "/bench/"); is && strings.HasPrefix(task.Action, "Take") {
+			assert.True(c, ready[code], "Today offers %s", code)
+		}
+	}
+	for _, kind := range studio.Loading() {
+		load, err := c.Pieces.LoadSheet(c.Ctx, kind)
+		require.NoError(c, err)
+		for _, l := range load.Loads {
+			for _, p := range l.Pieces {
+				assert.True(c, ready[p.Piece.Code], "a load of %s has %s", kind, p.Piece.Code)
+			}
+		}
+	}
+	for _, p := range all {
+		if p.State != studio.AtBench {
+			assert.False(c, ready[p.Code], "%s is %s", p.Code, p.State)
+			continue
+		}
+		sheet, err := c.Pieces.Piece(c.Ctx, p.Code)
+		require.NoError(c, err)
+		assert.Equal(c, ready[p.Code], sheet.MayStamp == nil && sheet.Held == "", "the bench offers %s: %v, its sheet says %v %s", p.Code, ready[p.Code], sheet.MayStamp, sheet.Held)
+		assert.True(c, sheet.Next == "" || ready[sheet.Next], "%s is told to be next", sheet.Next)
+		if !ready[p.Code] {
+			_, err := c.Pieces.Stamp(c.Ctx, c.Bench, p.Code, studio.Stamp{Minutes: 3})
+			assert.Error(c, err, "%s is offered by none, and can be stamped", p.Code)
+			assert.Error(c, c.Pieces.Begin(c.Ctx, c.Bench, map[string]string{p.Code: p.Shown()}, time.Time{}), "%s is offered by none, and can be begun", p.Code)
+		}
+	}
+}
+
 // Whatever is ordered, changed, lost, mended and replaced: the order ends delivered, with nothing
 // open, no part without its assembly and no assembly closed over a part that is missing.
 func TestRandomOrdersAreDelivered(t *testing.T) {
@@ -234,6 +278,9 @@ func TestRandomOrdersAreDelivered(t *testing.T) {
 				if wrong := c.whole(all); wrong != "" {
 					t.Fatalf("step %d: %s\n%v", step, wrong, c.said)
 				}
+				if step%9 == 4 {
+					c.offers(all)
+				}
 				if changes == 0 && !slices.ContainsFunc(all, func(p studio.Piece) bool { return p.Live() && p.State != studio.PieceDone || p.Short(all) }) {
 					break
 				}
@@ -243,7 +290,7 @@ func TestRandomOrdersAreDelivered(t *testing.T) {
 			if !assert.True(t, d.Complete(), "%v", c.said) {
 				for _, p := range d.Pieces {
 					if p.Live() && p.State != studio.PieceDone {
-						t.Log(p.Code, p.Kind, p.Name, p.State, p.Now().Kind, studio.Held(p.HeldBy(d.Pieces)))
+						t.Log(p.Code, p.Kind, p.Name, p.State, p.Now().Kind, studio.Held(p.Readiness(s.Clock.Now(), studio.Around{Pieces: d.Pieces}).Held))
 					}
 				}
 				return

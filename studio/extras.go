@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"sakuji/core/quote"
 	"sakuji/core/route"
@@ -182,20 +183,26 @@ func samePlan(a []route.Stage, b []Stage) bool {
 	return slices.EqualFunc(a, b, func(x route.Stage, y Stage) bool { return x.Kind == y.Kind && x.BookMin == y.BookMin })
 }
 
-// HeldBy are the pieces of its order that a piece waits for at the stage that is next: a print
-// for the client's yes on its sculpt, a glue joint for what goes inside, a parcel for what goes
-// with it, goods for the piece they are put into, a repair for its spares.
-func (p Piece) HeldBy(all []Piece) (out []Piece) {
+// heldAt are the pieces of its item that a piece waited for at a time, at the stage that is next: a print for the client's
+// yes on its sculpt, a glue joint for what goes inside, a parcel for what goes with it, goods for the piece they are put
+// into, a repair for its spares.
+func (p Piece) heldAt(at time.Time, all []Piece) (out []Piece) {
 	now := p.Now()
 	if now == nil || !p.Live() {
 		return nil
 	}
 	for _, o := range all {
-		if o.ItemID == p.ItemID && o.ID != p.ID && o.Live() && o.State != PieceDone && p.waitsAt(now.Kind, o) {
+		if o.ItemID == p.ItemID && o.ID != p.ID && o.Live() && !o.doneBy(at) && p.waitsAt(now.Kind, o) {
 			out = append(out, o)
 		}
 	}
 	return out
+}
+
+// doneBy reports whether a piece was done with at a time.
+func (p Piece) doneBy(at time.Time) bool {
+	last := p.Last()
+	return p.State == PieceDone && (last == nil || !last.Done.After(at))
 }
 
 // waitsAt reports whether a piece waits at a stage for another that is not done.

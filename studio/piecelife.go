@@ -70,15 +70,11 @@ func (p Piece) MayStamp(at time.Time) error {
 }
 
 // MayBegin says whether hands can begin what is next; shown is the stage that the sheet showed.
-func (p Piece) MayBegin(at time.Time, shown string, d Drying) error {
+func (p Piece) MayBegin(at time.Time, shown string, by Around) error {
 	if err := p.shows(shown, at.Location()); err != nil {
 		return err
 	}
-	err := p.MayStamp(at)
-	if wait := d.Waits(p, at); p.State == AtBench && wait != nil {
-		err = wait
-	}
-	if err != nil {
+	if err := p.Readiness(at, by).Begin(); err != nil {
 		return fmt.Errorf("%s cannot be begun: %w", p.Code, err)
 	}
 	return nil
@@ -99,24 +95,17 @@ func (p Piece) Stamp(a Act, st Stamp, zone *time.Location) (Piece, Entry, error)
 			return p, Entry{}, rates.Amiss("at", "the stage before it was stamped %s; this one cannot have been done earlier", last.Done.In(zone).Format("Mon 2 Jan, 15:04"))
 		}
 	}
-	err := p.MayStamp(at)
-	var wait *route.WaitError
-	if (err == nil || errors.As(err, &wait)) && st.Drying != nil {
-		if longer := st.Drying.Waits(p, at); longer != nil {
-			err = longer
-		}
-	}
-	switch {
-	case errors.As(err, &wait):
-		until := route.WaitError{For: wait.For, Until: wait.Until.In(zone), At: at}
+	switch r := p.Readiness(at, Around{Drying: st.Drying}); {
+	case r.Refused != nil:
+		return p, Entry{}, r.Refused
+	case r.Wait != nil:
+		until := route.WaitError{For: r.Wait.For, Until: r.Wait.Until.In(zone), At: at}
 		if !st.Early && st.At.IsZero() {
 			return p, Entry{}, fmt.Errorf("%s must wait: %s", p.Code, until.Error())
 		}
 		if st.Note == "" {
 			return p, Entry{}, rates.Amiss("note", "%s should still wait (%s). If it is ready, say in the note why", p.Code, until.Error())
 		}
-	case err != nil:
-		return p, Entry{}, err
 	}
 	p.Stages = slices.Clone(p.Stages)
 	stage := p.Now()

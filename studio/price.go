@@ -301,10 +301,34 @@ func (f LicenceFee) Extra() quote.Extra {
 	return quote.Extra{Kind: quote.Licence, What: "licence: " + f.Design, Each: f.Each, Count: f.Count, PerCopy: f.PerCopy}
 }
 
-// Same reports whether an item is to be made as another was: all that changes work or price is as it was, whatever the
-// order of extras and parts. A part that was priced in several pieces and is cut into as many is the same.
+// Same reports whether an item is what was agreed: all that changes work or price for the client is as it was, whatever the
+// order of extras and parts. How the studio goes about it is its own: on which machine, and how a part stands. A part that
+// was priced in several pieces and is cut into as many is the same.
 func (i Item) Same(was Item) bool {
-	return reflect.DeepEqual(i.made(), was.made()) || reflect.DeepEqual(i.uncut().made(), was.uncut().made())
+	agreed := func(i Item) Item {
+		i = i.made()
+		for k := range i.Parts {
+			p := &i.Parts[k]
+			p.OrientationID, p.MachineID, p.Waived = 0, 0, ""
+		}
+		return i
+	}
+	return reflect.DeepEqual(agreed(i), agreed(was)) || reflect.DeepEqual(agreed(i.uncut()), agreed(was.uncut()))
+}
+
+// SameWork reports whether an item is also made as it was, so that it costs what it did: what is asked for a price before
+// the yes.
+func (i Item) SameWork(was Item) bool {
+	halves := func(i Item) Item { // each half of a cut stands in its own way
+		i = i.uncut().made()
+		for k := range i.Parts {
+			if i.Parts[k].CutInto > 1 {
+				i.Parts[k].OrientationID = 0
+			}
+		}
+		return i
+	}
+	return reflect.DeepEqual(i.made(), was.made()) || reflect.DeepEqual(halves(i), halves(was))
 }
 
 // uncut is the item with the pieces of each cut taken for the part they were cut of, which is
@@ -321,16 +345,13 @@ func (i Item) uncut() Item {
 			at = len(parts)
 			cuts[p.Model.Batch] = at
 			whole := p
-			whole.ModelID, whole.CutInto, whole.Joins, whole.OrientationID = p.Model.FromID, 0, JoinAsSuggested, 0 // each half stands in its own way
+			whole.ModelID, whole.CutInto, whole.Joins = p.Model.FromID, 0, JoinAsSuggested
 			parts = append(parts, whole)
 		}
 		parts[at].CutInto++
 	}
 	for _, p := range i.Parts {
 		if _, dowel := cuts[p.Model.Batch]; p.Model.How != Cut && !(p.Model.How == Peg && dowel) {
-			if p.Pieces() > 1 {
-				p.OrientationID = 0
-			}
 			parts = append(parts, p)
 		}
 	}

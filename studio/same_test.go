@@ -12,9 +12,13 @@ import (
 	"sakuji/core/quote"
 )
 
+// studios are fields that are the studio's own once the client has said yes, and move a price before.
+const studios = "how the studio makes it"
+
 // moves are fields that may change without the work or the price of an item, and why.
 var moves = map[string]string{
 	"OrderID": "where it stands", "Position": "where it stands", "Rule": "how its size was found", "Fees": "worked out of its models’ licences", "Option": "taken, it is one no more",
+	"Part.OrientationID": studios, "Part.MachineID": studios, "Part.Waived": studios,
 	"Part.ID": "where it stands", "Part.ItemID": "where it stands", "Part.Name": "what it is called", "Part.Model": "told by its id",
 }
 
@@ -40,8 +44,9 @@ func TestWhatChangesAnItem(t *testing.T) {
 				continue
 			}
 			other(field)
-			_, free := moves[name]
+			why, free := moves[name]
 			assert.Equal(t, free, now.Same(was), name)
+			assert.Equal(t, free && why != studios, now.SameWork(was), name)
 			seen++
 		}
 	}

@@ -8,7 +8,6 @@ import (
 	"sakuji/app/change"
 	"sakuji/core/finish"
 	"sakuji/core/rates"
-	"sakuji/core/route"
 	"sakuji/store"
 	"sakuji/studio"
 )
@@ -68,18 +67,6 @@ func drying(tx *store.Tx, now time.Time, p studio.Piece) (d studio.Drying, err e
 	plan, err := plannedFor(tx, p)
 	plan.coats(p, &d)
 	return d, err
-}
-
-// wait is what a piece at the bench waits for, by its strip and by what lies on it; nil: nothing.
-func wait(a finish.Air, all *paints, p studio.Piece, now time.Time) (*route.WaitError, error) {
-	of, err := all.of(p)
-	if err != nil {
-		return nil, err
-	}
-	d := studio.Drying{Air: a, Paints: of}
-	plan, err := all.planned()
-	plan.coats(p, &d)
-	return d.Waits(p, now), err
 }
 
 // NoteAir keeps what the air in the studio is now: what dries is ready sooner or later by it. It says for how many

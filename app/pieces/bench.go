@@ -85,10 +85,14 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		if err != nil {
 			return err
 		}
+		readiness, err := Readiness(tx, s.Now, pieces)
+		if err != nil {
+			return err
+		}
 		if s.Air, err = Air(tx, s.Now); err != nil {
 			return err
 		}
-		orders, of, paints := map[int64]studio.Order{}, beside(pieces), paintsOf(tx)
+		orders := map[int64]studio.Order{}
 		for _, p := range pieces {
 			o, known := orders[p.OrderID]
 			if !known {
@@ -97,21 +101,11 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 				}
 				orders[o.ID] = o
 			}
-			r := a.row(p, o)
-			if p.State == studio.AtBench {
-				held, err := wait(s.Air, paints, p, s.Now)
-				if err != nil {
-					return err
-				}
-				r.waits(held)
-				plan, err := paints.planned()
-				if err != nil {
-					return err
-				}
-				r.Unsigned = plan.unsigned(p)
-			}
-			r.Held = studio.Held(p.HeldBy(of[p.ItemID]))
-			ready := s.count(r)
+			r, is := a.row(p, o), readiness[p.ID]
+			r.waits(is.Wait)
+			r.Held, r.Unsigned = studio.Held(is.Held), is.Unsigned
+			ready := is.Hands()
+			s.count(r, ready)
 			if (s.Filter == BenchReady && !ready) || (s.Filter == BenchWaiting && (ready || p.State != studio.AtBench)) ||
 				(order != "" && o.Number != order) {
 				continue
@@ -127,10 +121,9 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 	return s, err
 }
 
-// count counts a piece, and reports whether it is ready for hands.
-func (s *BenchSheet) count(r BenchRow) (ready bool) {
+// count counts a piece, ready for hands or not.
+func (s *BenchSheet) count(r BenchRow, ready bool) {
 	s.Count[BenchAll]++
-	ready = r.State == studio.AtBench && !r.Wait && r.Held == ""
 	if ready {
 		s.Count[BenchReady]++
 		if kind := r.Now().Kind; process.Of(r.Process).Wet && studio.OneOf(kind, studio.Loading()...) {
@@ -139,24 +132,6 @@ func (s *BenchSheet) count(r BenchRow) (ready bool) {
 	} else if r.State == studio.AtBench {
 		s.Count[BenchWaiting]++
 	}
-	return ready
-}
-
-// beside gathers the pieces of items that have some beside their prints, or joined after paint:
-// only those hold others up, or are held.
-func beside(pieces []studio.Piece) map[int64][]studio.Piece {
-	of := map[int64][]studio.Piece{}
-	for _, p := range pieces {
-		if studio.OneOf(p.Kind, studio.ExtraKinds()...) || p.ParentID != 0 && p.State == studio.AtBench && p.Gated() {
-			of[p.ItemID] = []studio.Piece{}
-		}
-	}
-	for _, p := range pieces {
-		if _, some := of[p.ItemID]; some {
-			of[p.ItemID] = append(of[p.ItemID], p)
-		}
-	}
-	return of
 }
 
 func (a *Room) row(p studio.Piece, o studio.Order) BenchRow {
@@ -230,18 +205,15 @@ func (a *Room) Stamp(ctx context.Context, who change.Actor, code string, st stud
 // stamping stamps a piece.
 func stamping(st studio.Stamp) func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
 	return func(c change.Change, p studio.Piece, zone *time.Location) (studio.Piece, studio.Entry, error) {
-		if err := mayStamp(c, p, st); err != nil {
-			return p, studio.Entry{}, err
-		}
-		d, err := drying(c.Tx, c.Now, p)
-		if err != nil {
-			return p, studio.Entry{}, err
-		}
-		st.Drying = &d
 		at := c.Now
 		if !st.At.IsZero() {
 			at = st.At
 		}
+		by, err := mayStamp(c, p, st, at)
+		if err != nil {
+			return p, studio.Entry{}, err
+		}
+		st.Drying = by.Drying
 		if min, some, err := clocked(c, p, at); err != nil {
 			return p, studio.Entry{}, err
 		} else if some && st.Minutes < 0 {
@@ -279,49 +251,21 @@ func asPlanned(c change.Change, p studio.Piece) (min float64, err error) {
 	return min, err
 }
 
-// mayStamp says what beside its own strip keeps a piece from being stamped: pieces that it waits
-// for, and resin shut in that the cure would not reach.
-func mayStamp(c change.Change, p studio.Piece, st studio.Stamp) error {
-	now := p.Now()
+// mayStamp says what beside its own strip keeps a piece from being stamped at a time, and what else its readiness goes by.
+func mayStamp(c change.Change, p studio.Piece, st studio.Stamp, at time.Time) (by studio.Around, err error) {
 	if st.Bath != 0 {
 		baths, err := c.Baths()
 		if err != nil {
-			return err
+			return by, err
 		}
 		if !slices.ContainsFunc(baths, func(b studio.Bath) bool { return b.ID == st.Bath }) {
-			return change.Refuse("That bath was emptied. Choose another; nothing was stamped.")
+			return by, change.Refuse("That bath was emptied. Choose another; nothing was stamped.")
 		}
 	}
-	if now == nil {
-		return nil
+	if by, err = aroundOne(c.Tx, c.Now, p); err != nil {
+		return by, err
 	}
-	if p.Gated() {
-		all, err := c.PiecesOf(p.OrderID)
-		if err != nil {
-			return err
-		}
-		if held := studio.Held(p.HeldBy(all)); held != "" {
-			return change.Refuse("%s %s.", p.Code, held)
-		}
-	}
-	if st.Early && strings.TrimSpace(st.Note) != "" {
-		return nil
-	}
-	plan, err := plannedFor(c.Tx, p)
-	if err != nil {
-		return err
-	}
-	if text := plan.unsigned(p); text != "" {
-		return change.Refuse("%s To go on all the same, give the reason.", text)
-	}
-	if now.Kind != route.Cure {
-		return nil
-	}
-	sealed, err := sealed(c.Tx, p)
-	if err == nil && sealed != "" {
-		err = change.Refuse("%s To cure it all the same, give the reason.", sealed)
-	}
-	return err
+	return by, change.Refused(p.Readiness(at, by).Stamp(p.Code, st.Early && strings.TrimSpace(st.Note) != ""))
 }
 
 // sealed says that a piece has resin shut in, where nobody has given a reason for it.

@@ -158,9 +158,9 @@ func (a *Room) Begin(ctx context.Context, who change.Actor, shown map[string]str
 			if err != nil {
 				return err
 			}
-			d, err := drying(c.Tx, c.Now, p)
+			by, err := aroundOne(c.Tx, c.Now, p)
 			if err == nil {
-				err = change.Refused(p.MayBegin(at, shown[code], d))
+				err = change.Refused(p.MayBegin(at, shown[code], by))
 			}
 			if err != nil {
 				return err

@@ -93,13 +93,10 @@ func (s *PieceSheet) laid(tx *store.Tx) (err error) {
 	return err
 }
 
-// firstCoat finds what is still open before the first coat of colour: questions to the client, and colours that nobody
-// has signed off.
+// firstCoat finds what is still open before the first coat of colour: questions to the client.
 func (s *PieceSheet) firstCoat(tx *store.Tx) (err error) {
-	kind := s.Kind()
-	plan, err := plannedFor(tx, s.Piece)
-	if s.Unsigned = plan.unsigned(s.Piece); err != nil || kind != route.Base && kind != route.Spray {
-		return err
+	if kind := s.Kind(); kind != route.Base && kind != route.Spray {
+		return nil
 	}
 	points, err := tx.Points(s.Piece.OrderID)
 	for _, p := range points {

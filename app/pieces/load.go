@@ -32,13 +32,17 @@ func (a *Room) LoadSheet(ctx context.Context, kind route.StageKind) (s LoadSheet
 		if s.Shop, err = setup.Load(tx); err != nil {
 			return err
 		}
-		all, err := tx.PiecesIn(studio.AtBench)
+		all, err := tx.PiecesIn(studio.InWork()...)
+		if err != nil {
+			return err
+		}
+		readiness, err := Readiness(tx, a.Clock.Now(), all)
 		if err != nil {
 			return err
 		}
 		ready := slices.DeleteFunc(all, func(p studio.Piece) bool {
 			now := p.Now()
-			return now == nil || now.Kind != kind || !process.Of(p.Process).Wet || p.MayStamp(a.Clock.Now()) != nil
+			return now == nil || now.Kind != kind || !process.Of(p.Process).Wet || !readiness[p.ID].Hands()
 		})
 		models, err := tx.PieceModels(ready...)
 		if err != nil {
@@ -46,14 +50,8 @@ func (a *Room) LoadSheet(ctx context.Context, kind route.StageKind) (s LoadSheet
 		}
 		var in []studio.LaidPiece
 		for _, p := range ready {
-			if kind == route.Cure {
-				why, err := sealed(tx, p)
-				if err != nil {
-					return err
-				}
-				if why != "" {
-					s.Sealed[p.ID] = why
-				}
+			if why := readiness[p.ID].Sealed; why != "" {
+				s.Sealed[p.ID] = why
 			}
 			in = append(in, studio.LaidPiece{Piece: p, Model: models[p.ID]})
 		}

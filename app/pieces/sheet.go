@@ -106,7 +106,6 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 			func() error { return s.exploded(tx, p) },
 			func() error { return s.painting(tx, h) },
 			func() error { return s.toLookFor(tx) },
-			func() error { return s.curing(tx, p) },
 		} {
 			if err := part(); err != nil {
 				return err
@@ -122,15 +121,15 @@ func (a *Room) Piece(ctx context.Context, code string) (s PieceSheet, err error)
 
 // dries finds what the piece waits for, the clocks of what lies on it, and where it lies itself.
 func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
-	d, err := drying(tx, s.Now, p)
+	by, err := aroundOne(tx, s.Now, p)
 	if err != nil {
 		return err
 	}
-	if s.MayStamp = p.MayStamp(s.Now); p.State == studio.AtBench {
-		if held := d.Waits(p, s.Now); held != nil {
-			s.waits(held)
-			s.MayStamp = held
-		}
+	d, is := by.Drying, p.Readiness(s.Now, by)
+	s.waits(is.Wait)
+	s.Held, s.Sealed, s.Unsigned = studio.Held(is.Held), is.Sealed, is.Unsigned
+	if s.MayStamp = is.Refused; is.Wait != nil {
+		s.MayStamp = is.Wait
 	}
 	s.Clocks = d.Clocks(p)
 	s.Air, _ = d.Air.Now(s.Now)
@@ -145,14 +144,6 @@ func (s *PieceSheet) dries(tx *store.Tx, p studio.Piece) error {
 		if !at.Ended {
 			s.Places = append(s.Places, at)
 		}
-	}
-	return err
-}
-
-// curing finds why it must not be cured as it is, where that is next.
-func (s *PieceSheet) curing(tx *store.Tx, p studio.Piece) (err error) {
-	if s.Kind() == route.Cure {
-		s.Sealed, err = sealed(tx, p)
 	}
 	return err
 }
@@ -203,7 +194,6 @@ func (s *PieceSheet) provenance(tx *store.Tx, h studio.Shop, p studio.Piece) (er
 // family finds the assembly of a piece, or the parts of an assembly.
 func (s *PieceSheet) family(tx *store.Tx, p studio.Piece) error {
 	all, err := tx.PiecesOf(p.OrderID)
-	s.Held = studio.Held(p.HeldBy(all))
 	s.In, s.ToGoIn = p.GoesInside(all)
 	for _, o := range all {
 		if o.ItemID == p.ItemID && o.Beside && !p.Beside && p.ParentID == 0 && o.Live() && !studio.OneOf(o.Kind, studio.StaysHere()...) {
@@ -229,18 +219,17 @@ func (s *PieceSheet) nextAlike(a *Room, tx *store.Tx) error {
 	if now == nil || s.Piece.State != studio.AtBench {
 		return nil
 	}
-	pieces, err := tx.PiecesIn(studio.AtBench)
+	pieces, err := tx.PiecesIn(studio.InWork()...)
 	if err != nil {
 		return err
 	}
-	in, err := Air(tx, s.Now)
-	all := paintsOf(tx)
+	around, err := aroundsOf(tx, s.Now, pieces)
 	for _, p := range pieces {
-		if n := p.Now(); err != nil || p.ID == s.Piece.ID || n == nil || n.Kind != now.Kind || p.Strip().MayStamp(s.Now) != nil {
+		if n := p.Now(); err != nil || p.ID == s.Piece.ID || p.State != studio.AtBench || n == nil || n.Kind != now.Kind {
 			continue
 		}
-		held, e := wait(in, all, p, s.Now)
-		if err = e; e == nil && held == nil {
+		by, e := around.around(p)
+		if err = e; err == nil && p.Readiness(s.Now, by).Hands() {
 			if s.NextAlike++; s.Next == "" {
 				s.Next = p.Code
 			}

@@ -62,7 +62,8 @@ func (s OrderSheet) Changed() bool {
 		sent[it.ID] = it
 	}
 	for _, it := range s.Items {
-		if was, ok := sent[it.ID]; !ok || !it.Item.Same(was) {
+		was, ok := sent[it.ID]
+		if !ok || !it.Item.Same(was) || q.State != studio.QuoteAccepted && !it.Item.SameWork(was) {
 			return true
 		}
 	}

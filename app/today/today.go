@@ -13,6 +13,7 @@ import (
 
 	"sakuji/app/backups"
 	"sakuji/app/change"
+	"sakuji/app/pieces"
 	"sakuji/app/plan"
 	"sakuji/app/plates"
 	"sakuji/app/setup"
@@ -149,6 +150,7 @@ type today struct {
 	copies *backups.Room
 	plts   []studio.Plate
 	pieces []studio.Piece // not yet done
+	ready  map[int64]studio.Readiness
 	orders map[int64]studio.Order
 	plan   plan.Sheet
 	next   map[int64]plan.Task // of each piece, by the plan
@@ -164,6 +166,9 @@ func (t *today) load() (err error) {
 		return err
 	}
 	if t.pieces, err = t.tx.PiecesIn(studio.InWork()...); err != nil {
+		return err
+	}
+	if t.ready, err = pieces.Readiness(t.tx, t.s.Now, t.pieces); err != nil {
 		return err
 	}
 	list, err := t.tx.Orders()
@@ -368,13 +373,20 @@ func (t *today) batches() (list []batch) {
 		if p.State != studio.AtBench || now == nil {
 			continue
 		}
-		until := p.Strip().Until()
-		k := key{p.ItemID, now.Kind, until.After(t.s.Now)}
+		is := t.ready[p.ID]
+		if is.Refused != nil || len(is.Held) > 0 { // others are done first, and asked for
+			continue
+		}
+		until, dry := p.Strip().Until(), p.Strip().WaitedFor()
+		if is.Wait != nil {
+			until, dry = is.Wait.Until, is.Wait.For
+		}
+		k := key{p.ItemID, now.Kind, is.Wait != nil}
 		i, ok := index[k]
 		if !ok {
 			i = len(list)
 			index[k] = i
-			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, first: p.ID, waiting: k.waiting, dry: p.Strip().WaitedFor()})
+			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, first: p.ID, waiting: k.waiting, dry: dry})
 		}
 		if list[i].name != p.Name { // parts of one item: by the item's name
 			list[i].name, _, _ = strings.Cut(p.Name, ", ")
