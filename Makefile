@@ -2,10 +2,11 @@
 
 .PHONY: test bench poppler admesh nest assets assets-fresh chromium shots fuzz siege release release-check release-lint
 
-test: chromium poppler assets-fresh
+test: chromium poppler assets-fresh node_modules
 	@test -z "$$(git ls-files '*.go' | xargs gofmt -l)" || { echo "gofmt would change:"; git ls-files '*.go' | xargs gofmt -l; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	@if command -v npm >/dev/null; then node --test web/src/test/; else echo "node is not here: the scripts’ own tests are left out"; fi
 	go test -timeout 30m ./...
 
 # The browser tests drive Debian's Chromium.
