@@ -78,7 +78,7 @@ func BenchmarkHouse(b *testing.B) {
 			b.ReportMetric(0, "ns/op")
 		})
 	}
-	b.Run("tablets", func(b *testing.B) { // fifty of them; whoever stamps, all draw the bench anew
+	b.Run("tablets", func(b *testing.B) { // fifty of them; whoever stamps, all draw the bench again
 		const tablets, aSecond, forS = 50, 5, 8
 		var took []float64
 		var mu sync.Mutex

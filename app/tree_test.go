@@ -393,7 +393,7 @@ func TestCastOrdersThroughChange(t *testing.T) {
 	apptest.PrintAll(t, s, codes[0])
 	form.Title, form.Tier = "Urn", route.Painted
 	_, codes = change()
-	require.Len(t, codes, 6, "the print that is lost is not made anew by itself")
+	require.Len(t, codes, 6, "the print that is lost is not made again by itself")
 	require.NoError(t, s.Pieces.SettleScrapped(s.Ctx, s.Owner, no+"-1", false))
 	by, _ := apptest.PiecesOf(t, s, no)
 	master := of(by, studio.KindMaster)[0]
@@ -419,7 +419,7 @@ func TestCastOrdersThroughChange(t *testing.T) {
 		assert.Equal(t, studio.AtBench, p.State)
 		assert.Equal(t, route.Painted, p.Tier)
 	}
-	// At another size all of it is made anew.
+	// At another size all of it is made again.
 	form.Scale = 1.5
 	by, codes = change()
 	require.Len(t, codes, 4)

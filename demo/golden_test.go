@@ -62,7 +62,7 @@ func golden(t *testing.T, name, text string) {
 }
 
 // The demo's morning is kept, to see what a change moves: the lines and dates of all quotes, the tasks of the plan, and
-// what the sheets say to the owner and to the bench. What is meant to move is kept anew with -update, and looked at.
+// what the sheets say to the owner and to the bench. What is meant to move is kept again with -update, and looked at.
 func TestTheDemoStaysAsItIs(t *testing.T) {
 	d := opened(t)
 	d.App.Jobs.Settle(t.Context())

@@ -20,7 +20,7 @@ import (
 	"sakuji/studio"
 )
 
-var update = flag.Bool("update", false, "write the README’s table of the trade anew")
+var update = flag.Bool("update", false, "write the README’s table of the trade again")
 
 // commissioned is a commission of the trade's table, with what practice says of it.
 type commissioned struct {
@@ -228,5 +228,5 @@ func inReadme(t *testing.T, table string) {
 		require.NoError(t, os.WriteFile("../README.md", []byte(want), 0o644))
 		return
 	}
-	assert.Equal(t, want, string(data), "go test ./demo -run TradesTable -update writes it anew")
+	assert.Equal(t, want, string(data), "go test ./demo -run TradesTable -update writes it again")
 }

@@ -81,7 +81,7 @@ func (w *watched) titles() (out []string) {
 	return out
 }
 
-// After a power cut the machine has forgotten its job: the run is not begun anew on the half print, however often it is
+// After a power cut the machine has forgotten its job: the run is not begun again on the half print, however often it is
 // looked at; Today asks, and only a person starts it again.
 func TestAPowerCutStartsNothing(t *testing.T) {
 	w := watch(t)

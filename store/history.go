@@ -164,7 +164,7 @@ func (t *Tx) WithoutFaces() ([]studio.Model, error) {
 	return rows[studio.Model](t, `SELECT * FROM models WHERE json_extract(shape, '$.faces.outer') IS NULL OR json_extract(shape, '$.detail.raised') IS NULL ORDER BY id`)
 }
 
-// SaveShape changes a model's shape, when it is measured anew.
+// SaveShape changes a model's shape, when it is measured again.
 func (t *Tx) SaveShape(m studio.Model) error {
 	return t.save("models", &m.ID, &m, `shape`, "")
 }

@@ -84,7 +84,7 @@ func (t *Tx) PutBackJob(id int64) error {
 	return t.exec(`UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = tries - 1 WHERE id = ? AND state = 'running'`, id)
 }
 
-// RetryJob lets a failed job wait anew; it reports whether there was one.
+// RetryJob lets a failed job wait again; it reports whether there was one.
 func (t *Tx) RetryJob(id int64) (again bool, err error) {
 	r, err := t.change(`UPDATE jobs SET state = 'waiting', share = 0, note = '', tries = 0, seen = 0 WHERE id = ? AND state = 'failed'`, id)
 	if err != nil {

@@ -84,9 +84,9 @@ func TestOrientations(t *testing.T) {
 		got, err = tx.Orientations(m.ID, "resin")
 		require.NoError(t, err)
 		assert.Empty(t, got, "what nothing stands in is gone")
-		anew := []studio.Orientation{way(mesh.Vec{Z: 1})}
-		require.NoError(t, tx.SaveOrientations(m.ID, "resin", anew))
-		assert.Greater(t, anew[0].ID, gone, "an id is never used again")
+		fresh := []studio.Orientation{way(mesh.Vec{Z: 1})}
+		require.NoError(t, tx.SaveOrientations(m.ID, "resin", fresh))
+		assert.Greater(t, fresh[0].ID, gone, "an id is never used again")
 		return nil
 	}))
 }

@@ -40,7 +40,7 @@ func (p shape) Scan(v any) error {
 	}
 	shapes.Lock()
 	defer shapes.Unlock()
-	if shapes.bytes += len(text); shapes.bytes > shapesKept { // begin anew: what is looked at comes back by itself
+	if shapes.bytes += len(text); shapes.bytes > shapesKept { // begin again: what is looked at comes back by itself
 		clear(shapes.known)
 		shapes.bytes = len(text)
 	}

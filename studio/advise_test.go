@@ -23,7 +23,7 @@ func TestAdviceGoesByThePiece(t *testing.T) {
 	got := h.Advise(p, Item{ItemOptions: ItemOptions{Scheme: finish.SchemeDark}}, 0)
 	assert.Len(t, got, 5)
 	assert.Equal(t, finish.AdviceGrit, got[0].Of)
-	assert.Equal(t, "P180, then P320", got[0].What, "a filling coat starts the ladder anew")
+	assert.Equal(t, "P180, then P320", got[0].What, "a filling coat starts the ladder again")
 	p.Stages[3].Mark, p.Stages[4].Mark = route.Done, route.Done
 	got = h.Advise(p, Item{ItemOptions: ItemOptions{Scheme: finish.SchemeDark}}, 2)
 	assert.Equal(t, finish.AdvicePrimer, got[0].Of)

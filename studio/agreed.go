@@ -36,7 +36,7 @@ type AgreedTask struct {
 const nearHours = 24
 
 // keyOf names a task from one plan to the next: of a plate by its number, of one that nobody has laid yet by
-// its oldest piece; of a stage by the piece, the kind and the how manieth of that kind it is; a part of a
+// its oldest piece; of a stage by the piece, the kind and which of that kind it is; a part of a
 // stage that is done in several by its number, too.
 func (b *planner) keyOf(what PlanTask, position, part int) string {
 	if what.Plate >= 0 {

@@ -145,7 +145,7 @@ func (pl Plate) Miss(a Act, job, shows string) (Plate, Entry, error) {
 // running is the run of a plate that is on, of a name.
 func (pl Plate) running(job string) (Run, error) {
 	if pl.State != PlateRunning || pl.Run == nil || pl.Run.Job != job {
-		return Run{}, fmt.Errorf("plate %d does not run any more, or anew", pl.Number)
+		return Run{}, fmt.Errorf("plate %d does not run any more, or again", pl.Number)
 	}
 	return *pl.Run, nil
 }

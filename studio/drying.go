@@ -152,7 +152,7 @@ func (p Piece) top(paints finish.Paints) route.Medium {
 	return ""
 }
 
-// lastCoat is the stage that laid the coat on top, below what is primed anew; nil: none has.
+// lastCoat is the stage that laid the coat on top, below what is primed again; nil: none has.
 func (p Piece) lastCoat(paints finish.Paints) *Stage {
 	for i := len(p.Stages) - 1; i >= 0; i-- {
 		s := &p.Stages[i]
@@ -177,7 +177,7 @@ func (d Drying) Waits(p Piece, at time.Time) *route.WaitError {
 	return wait
 }
 
-// Again works out anew when the wait of a piece is over that is not over yet; until is when it was to be over before
+// Again works out again when the wait of a piece is over that is not over yet; until is when it was to be over before
 // that, zero: nothing has changed.
 func (d Drying) Again(p Piece, now time.Time) (same Piece, until time.Time) {
 	last := p.Last()

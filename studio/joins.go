@@ -43,7 +43,7 @@ func (i Item) JoinOf(p Part) (when, why string) {
 // Source: from memory.
 const mostWithin = 0.6
 
-// within is the share of a part's box that lies in that of another of the same file; naught where
+// within is the share of a part's box that lies in that of another of the same file; 0 where
 // nobody knows where they belong.
 func within(m, other Model) float64 {
 	a, okA := fileBox(m)

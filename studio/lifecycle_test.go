@@ -291,7 +291,7 @@ func TestAgreedPricesHold(t *testing.T) {
 	other, err := h.Price([]Item{one, two}, Terms{MarginPercent: &off})
 	require.NoError(t, err)
 	other.Keep(q)
-	assert.Equal(t, other.Today, other.Price, "other terms ask for all of it anew")
+	assert.Equal(t, other.Today, other.Price, "other terms ask for all of it again")
 }
 
 // An order holds so many pieces in all, however its items came about.

@@ -44,7 +44,7 @@ type OrientationFacts struct {
 	Cups     []solid.Cup        `json:"cups"`
 	Wishes   solid.Wishes       `json:"wishes"`
 
-	SupportDeg float64 `json:"support_deg,omitempty"` // the limit by which it was looked at; naught: the usual
+	SupportDeg float64 `json:"support_deg,omitempty"` // the limit by which it was looked at; 0: the usual
 }
 
 // FlatOrientation is a resin part set straight on its plate: next to no supports outside, but
@@ -105,7 +105,7 @@ type Orienting struct {
 	Wishes     solid.Wishes
 	Figures    rates.Set  // of the machine whose hours count
 	SupportDeg float64    // from the vertical, beyond which a face is held; 0: the usual
-	RoomMM     [3]float64 // that it should lie in, at the size of the file; naught where that does not matter
+	RoomMM     [3]float64 // that it should lie in, at the size of the file; 0 where that does not matter
 }
 
 // Orienting is a search for a process by the studio's first machine of it as a profile has it, for

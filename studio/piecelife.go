@@ -348,7 +348,7 @@ func (p Piece) AsAsked(part Part, it Item) bool {
 }
 
 // Refit makes the piece what is asked of it now: what is stamped stays, what is still to
-// come is planned anew.
+// come is planned again.
 func (p Piece) Refit(a Act, it Item, part Part, plan []Stage) (Piece, Entry) {
 	p.Name, p.Process, p.MaterialID, p.Scale, p.WallMM, p.Profile, p.Tier = it.nameOf(p.Kind, part), part.Process, part.MaterialID, it.Scale, part.WallMM, part.Profile, it.Tier
 	p.Beside = it.Restored()
@@ -372,7 +372,7 @@ func (p Piece) Replan(plan []Stage) (Piece, bool) {
 	return p, !same
 }
 
-// resume brings a piece's state in line with a strip that was planned anew.
+// resume brings a piece's state in line with a strip that was planned again.
 func (p *Piece) resume() {
 	switch {
 	case p.State == PieceDone && p.Now() != nil:
@@ -466,9 +466,9 @@ type CalledOff struct {
 }
 
 // Fit brings the pieces of a part in line with what an item asks of it. What is printed as
-// asked stays; what is not printed yet is changed; too few are made anew, too many are
+// asked stays; what is not printed yet is changed; too few are made again, too many are
 // called off, those that are the least far first. One that the client does without, or
-// whose loss is still to be settled, is not made anew by itself.
+// whose loss is still to be settled, is not made again by itself.
 func Fit(pieces []Piece, part Part, it Item) (f Fitting) {
 	want := part.Copies * it.Copies
 	rank := map[PieceState]int{PieceDone: 0, AtBench: 1, OnPlate: 2, Waiting: 3}

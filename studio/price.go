@@ -106,7 +106,7 @@ func (h Shop) Price(items []Item, own Terms) (s PriceSheet, err error) {
 
 // Keep lets what was agreed hold: an item that is as it was accepted keeps its price,
 // and only what is new, changed or taken off moves the sum. Terms that were changed
-// since ask for all of it anew.
+// since ask for all of it again.
 func (s *PriceSheet) Keep(q Quote) {
 	if q.State != QuoteAccepted || !q.Document.SameTerms(s.Own, s.Terms) {
 		return

@@ -13,7 +13,7 @@ import (
 	"sakuji/core/solid"
 )
 
-// PrintProfile is how a part is printed where that differs from its machine's figures; what is naught
+// PrintProfile is how a part is printed where that differs from its machine's figures; what is 0
 // is as the machine has it.
 type PrintProfile struct {
 	LayerMM        float64 `json:"layer_mm,omitempty"`

@@ -8,7 +8,7 @@ import (
 	"sakuji/core/rates"
 )
 
-// CheckedOrder is a past order priced anew beside what it really cost.
+// CheckedOrder is a past order priced again beside what it really cost.
 type CheckedOrder struct {
 	Order    Order
 	Now      int64 // cost at today's rates, what the order had then

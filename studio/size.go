@@ -23,7 +23,7 @@ const (
 )
 
 // SizeRule says how an item's size was set. Lengths are millimetres; those a rule
-// does not use are naught.
+// does not use are 0.
 type SizeRule struct {
 	By      string  `json:"by,omitempty"`
 	Ratio   float64 `json:"ratio,omitempty"`
@@ -159,7 +159,7 @@ const FinestMM = 0.3
 // process, clearances that went with the scale. Walls is nil until they are measured.
 func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName string, joins bool) (out []string) {
 	if k > Enlarged {
-		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it anew, or accept it.", rates.Number(k)))
+		out = append(out, fmt.Sprintf("%s times the file’s size: detail turns soft and walls turn solid. Resculpt it, hollow it again, or accept it.", rates.Number(k)))
 	}
 	kind := process.Of(processName)
 	least := h.Book.V(kind.LeastWall)
@@ -179,7 +179,7 @@ func (h Shop) SizeCautions(m Model, analysis *Analysis, k float64, processName s
 	}
 	if joins && math.Abs(k-1) > 0.005 {
 		low, high := kind.ClearanceMM[0], kind.ClearanceMM[1]
-		out = append(out, fmt.Sprintf("Plugs and sockets scale, their clearance must not: %s–%s mm in the file becomes %s–%s mm. Cut or sand the fits anew.",
+		out = append(out, fmt.Sprintf("Plugs and sockets scale, their clearance must not: %s–%s mm in the file becomes %s–%s mm. Cut or sand the fits again.",
 			rates.Number(low), rates.Number(high), rates.Number(low*k), rates.Number(high*k)))
 	}
 	return out

@@ -32,7 +32,7 @@ func (t Tuning) Check() (v rates.Invalid) {
 	return v
 }
 
-// Tune sets figures of a machine for a material; naught takes one back to the machine's own. It says
+// Tune sets figures of a machine for a material; 0 takes one back to the machine's own. It says
 // what has changed.
 func (m Machine) Tune(material Material, values map[rates.FigureKey]float64) (Machine, []string, error) {
 	var wrong rates.Invalid

@@ -188,7 +188,7 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 }
 
 // worker serves the script that keeps the bench’s sheets for while the network is away: from the top, for it may
-// serve only what lies below it, and asked for anew each time.
+// serve only what lies below it, and asked for again each time.
 func worker(w http.ResponseWriter, _ *http.Request) {
 	script, err := static.ReadFile("static/sw.js")
 	if err != nil {

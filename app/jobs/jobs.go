@@ -45,7 +45,7 @@ type Queue struct {
 	mu      sync.Mutex
 	open    bool
 	wake    chan struct{}
-	changed chan struct{} // closed and made anew at every change
+	changed chan struct{} // closed and made again at every change
 	cancels map[int64]context.CancelFunc
 }
 
@@ -70,7 +70,7 @@ const mostTries = 2
 const jobsKept = 30 * 24 * time.Hour
 
 // Work carries out jobs until the context ends. Jobs that ran when the program last
-// ended begin anew.
+// ended begin again.
 func (a *Queue) Work(ctx context.Context, log *slog.Logger) {
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
 		if err := tx.WakeJobs(mostTries, studio.SetAside); err != nil {
@@ -298,7 +298,7 @@ func (a *Queue) CancelJob(ctx context.Context, id int64) error {
 	return nil
 }
 
-// Retry begins a job anew that failed or was set aside.
+// Retry begins a job again that failed or was set aside.
 func (a *Queue) Retry(ctx context.Context, id int64) error {
 	err := a.Store.Write(ctx, func(tx *store.Tx) error {
 		j, err := tx.Job(id)

@@ -28,7 +28,7 @@ import (
 	"sakuji/studio"
 )
 
-// Limits bound what comes in; naught means the default.
+// Limits bound what comes in; 0 means the default.
 type Limits struct {
 	UploadBytes int64 // of one file
 	Triangles   int   // of one model
@@ -93,7 +93,7 @@ func (a *Room) analyseAll(ctx context.Context) error {
 	return err
 }
 
-// measureShapes measures models anew that came before their faces were told apart.
+// measureShapes measures models again that came before their faces were told apart.
 func (a *Room) measureShapes(ctx context.Context) error {
 	var models []studio.Model
 	err := a.Store.Read(ctx, func(tx *store.Tx) (err error) {
@@ -267,7 +267,7 @@ func (a *Room) keepEntry(entry *zip.File, left int64) (Kept, error) {
 
 // errPacked says that a file of a zip cannot be had out of it.
 func errPacked(entry *zip.File) error {
-	return change.Refuse("%s cannot be unpacked: the zip is damaged there, or locked by a password. Send it anew.", FileName(entry.Name))
+	return change.Refuse("%s cannot be unpacked: the zip is damaged there, or locked by a password. Send it again.", FileName(entry.Name))
 }
 
 // addKept adds a file that was kept, or what was wrong with it.

@@ -370,7 +370,7 @@ func TestVersionsStandAsTheyDid(t *testing.T) {
 	assert.Less(t, got.Model.Shape.Profile.VolumeMM3(), 0.5*solidHeight, "its layers are those of the hollow one")
 }
 
-// An orientation that was taken, given up and worked out anew answers by what it is, not by
+// An orientation that was taken, given up and worked out again answers by what it is, not by
 // a number that something else had before.
 func TestAnOrientationTakenAnew(t *testing.T) {
 	s := apptest.New(t)

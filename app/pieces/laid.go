@@ -119,7 +119,7 @@ func lay(c change.Change, p studio.Piece, at int, st studio.Stamp) (medium route
 	}
 	for id, coats := range st.Laid {
 		if coats > 0 && !slices.ContainsFunc(regions, func(r studio.Region) bool { return r.ID == id }) {
-			return "", 0, change.Refuse("The paint plan of %s has changed meanwhile. Look at the sheet anew; nothing was stamped.", p.Code)
+			return "", 0, change.Refuse("The paint plan of %s has changed meanwhile. Look at the sheet again; nothing was stamped.", p.Code)
 		}
 	}
 	h, err := setup.Bare(c.Tx)

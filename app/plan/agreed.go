@@ -323,7 +323,7 @@ func (s Sheet) trial(then Sheet, m Move, first Task) (out Trial) {
 }
 
 // Move moves tasks by hand: they stay there until they are let go. Their place is taken first, then the
-// plan is made anew around them.
+// plan is made again around them.
 func (a *Room) Move(ctx context.Context, who change.Actor, m Move, upTo time.Duration) error {
 	s, err := a.Plan(ctx, upTo)
 	if err != nil {

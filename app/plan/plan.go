@@ -100,7 +100,7 @@ func (a *Room) Plan(ctx context.Context, upTo time.Duration) (Sheet, error) {
 }
 
 // latestFor is for how long the plan that was made last will do for who cannot wait: while many stamp at once,
-// it is not made anew for each. Source: from memory.
+// it is not made again for each. Source: from memory.
 const latestFor = 3 * time.Second
 
 // Latest is the plan that was made last, for who cannot wait for a new one; while something has happened

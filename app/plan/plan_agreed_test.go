@@ -280,7 +280,7 @@ func TestCoatsAreSetUpForOnce(t *testing.T) {
 	once := minutes()
 	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"mix.lasts": 0}))
 	sessions := (minutes() - once) / setUpMin
-	assert.GreaterOrEqual(t, sessions, 1.0, "the gun is filled anew for each")
+	assert.GreaterOrEqual(t, sessions, 1.0, "the gun is filled again for each")
 	assert.InDelta(t, math.Round(sessions), sessions, 0.01)
 }
 

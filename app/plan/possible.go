@@ -337,7 +337,7 @@ func (a *Room) turned(ctx context.Context, s Sheet, o studio.Order) ([]trying, e
 // foreseenPlate reports whether nobody has laid a plate yet.
 func foreseenPlate(pl studio.PlannedPlate) bool { return pl.Number == 0 }
 
-// machineMore is the way with another machine: what waits is packed anew for all of them.
+// machineMore is the way with another machine: what waits is packed again for all of them.
 func (a *Room) machineMore(ctx context.Context, s Sheet, other studio.OtherMachine) ([]trying, error) {
 	like, ok := s.Shop.Machine(other.LikeID)
 	if !ok || other.LikeID == 0 {

@@ -237,7 +237,7 @@ func noteTuning(d change.Change, h studio.Shop, m studio.Machine, t studio.Tunin
 	return d.Note("machine tuned", change.About{}, "%s: %s", m.Name, t.Did)
 }
 
-// Tune sets figures of a machine for a material; naught takes one back to the machine's own.
+// Tune sets figures of a machine for a material; 0 takes one back to the machine's own.
 func (a *Room) Tune(ctx context.Context, who change.Actor, machineID, materialID int64, values map[rates.FigureKey]float64) error {
 	return a.onMachine(ctx, who, machineID, func(d change.Change, h studio.Shop, m studio.Machine) error {
 		return tune(d, h, m, materialID, values, studio.Tuning{})

@@ -403,7 +403,7 @@ func (a *Room) LiftOff(ctx context.Context, who change.Actor, number int, code s
 	})
 }
 
-// FillAgain lays the plate anew with what waits: what a person locked stays where it is, and what
+// FillAgain lays the plate again with what waits: what a person locked stays where it is, and what
 // was lifted off stays off.
 func (a *Room) FillAgain(ctx context.Context, who change.Actor, number int) (left []plate.Left, err error) {
 	err = a.onLaidPlate(ctx, who, number, func(d change.Change, h studio.Shop, machine studio.Machine, pl studio.Plate) error {

@@ -224,7 +224,7 @@ func TestArrange(t *testing.T) {
 	apptest.Refusal(t, put(m, m, 0, m+60, m+20), "stays as it is")
 }
 
-// A plate is written with its pieces in place: every piece of the 3MF read anew, and all of the STL,
+// A plate is written with its pieces in place: every piece of the 3MF read again, and all of the STL,
 // lies within the bed's margin, on the bed, where the sheet says.
 func TestExportOfAPlate(t *testing.T) {
 	s := apptest.New(t)

@@ -20,7 +20,7 @@ import (
 // quote before it, if it still waited for an answer, ends. A licence that stops it is
 // overruled by a reason, which the logbook keeps.
 //
-// The price is worked out beside the one writer; what was changed meanwhile is priced anew.
+// The price is worked out beside the one writer; what was changed meanwhile is priced again.
 func (a *Room) SendQuote(ctx context.Context, who change.Actor, number, despite string) (q studio.Quote, err error) {
 	despite = strings.TrimSpace(despite)
 	for range 4 {

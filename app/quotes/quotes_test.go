@@ -134,7 +134,7 @@ func TestLogbookTeachesPrices(t *testing.T) {
 	assert.Equal(t, 6, apptest.Pricing(t, s, second).Shop.History.Practice[s.Bench.ID][route.RemoveSupports])
 	assert.True(t, apptest.Pricing(t, s, second).Shop.History.Printed[apptest.Pricing(t, s, second).Items[0].Parts[0].ModelID])
 
-	// Out of the studio, it is priced anew beside what it cost.
+	// Out of the studio, it is priced again beside what it cost.
 	require.NoError(t, s.Delivery.Deliver(s.Ctx, s.Owner, first, time.Time{}, false))
 	list, h, err := s.Quotes.CheckRates(s.Ctx)
 	require.NoError(t, err)

@@ -31,7 +31,7 @@ type SizeSheet struct {
 type Sized struct {
 	Scale          float64
 	SizeMM         [3]float64
-	FixedMM        [3]float64 // without what comes off again; naught where that is not known, or nothing does
+	FixedMM        [3]float64 // without what comes off again; 0 where that is not known, or nothing does
 	VolumeMM3      float64
 	AreaMM2        float64
 	Grams          float64

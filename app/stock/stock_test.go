@@ -84,14 +84,14 @@ func TestLots(t *testing.T) {
 	assert.Len(t, stock().Lots, 1)
 	assert.ErrorIs(t, s.Stock.End(s.Ctx, s.Bench, 99), store.ErrNotFound)
 
-	// Taken back and emptied anew, it is booked once.
+	// Taken back and emptied again, it is booked once.
 	s.Clock.Pass(72 * time.Hour)
 	assert.True(t, stock().Lots[0].Expired(s.Clock.At))
 	assert.Contains(t, stock().Lots[0].Short(1, s.Clock.At), "expired")
 }
 
 // A wash says which bath, the bath counts parts and surface, and wants changing by the book; filled
-// anew it begins at nothing, and the old one takes no more. From a piece to its machine, plate, lot and
+// again it begins at nothing, and the old one takes no more. From a piece to its machine, plate, lot and
 // bath, and back from lot and bath to their pieces.
 func TestBathsAndWhence(t *testing.T) {
 	s := apptest.New(t)
@@ -146,7 +146,7 @@ func TestBathsAndWhence(t *testing.T) {
 	apptest.Refusal(t, err, "That bath was emptied")
 }
 
-// What wears on a machine is counted by its runs; replaced, it begins anew.
+// What wears on a machine is counted by its runs; replaced, it begins again.
 func TestWearOfAMachine(t *testing.T) {
 	s := apptest.New(t)
 	h, err := s.Setup.Shop(s.Ctx)

@@ -120,7 +120,7 @@ type TodaySheet struct {
 // Today works out what to do first.
 func (a *Room) Today(ctx context.Context) (s TodaySheet, err error) {
 	s.Now = a.Clock.Now()
-	planned, _ := a.plan.Latest(ctx) // as it was before what happened last, where it is not made anew yet
+	planned, _ := a.plan.Latest(ctx) // as it was before what happened last, where it is not made again yet
 	err = a.Store.Read(ctx, func(tx *store.Tx) error {
 		h, err := setup.Load(tx)
 		if err != nil {

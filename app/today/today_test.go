@@ -98,7 +98,7 @@ func TestTodayReadsTheSameEachTime(t *testing.T) {
 		numbers = append(numbers, apptest.Enquiry(s))
 	}
 	for range 20 {
-		require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, numbers[0], "question", "Gloss or matt?")) // it is made anew
+		require.NoError(t, s.Orders.AddPoint(s.Ctx, s.Owner, numbers[0], "question", "Gloss or matt?")) // it is made again
 		sheet, err := s.Today.Today(s.Ctx)
 		require.NoError(t, err)
 		var there []string

@@ -266,6 +266,6 @@ func TestDemo(t *testing.T) {
 	_, errs, code = sakuji(t, "a-new-password\n", "passwd", "Ilse Karg", "--data", keep)
 	assert.Zero(t, code, errs)
 	s = start(t, "demo", "--addr", "127.0.0.1:0", "--keep", keep)
-	assert.Contains(t, s.page(t, "/logbook"), "password set", "it goes on, and is not made anew")
+	assert.Contains(t, s.page(t, "/logbook"), "password set", "it goes on, and is not made again")
 	s.stop(t)
 }

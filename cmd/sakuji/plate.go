@@ -252,7 +252,7 @@ func (j plateJob) search(stop context.Context) (plate.Plan, []plateCopy) {
 	return s.Best(), copies
 }
 
-// plateCopy is which part of the job a laid one is, and the how manieth copy.
+// plateCopy is which part of the job a laid one is, and which of its copies.
 type plateCopy struct{ part, copy int }
 
 func (j plateJob) answer(plan plate.Plan, copies []plateCopy) plateAnswer {

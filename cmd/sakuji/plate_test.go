@@ -66,7 +66,7 @@ func TestPlateFiguresByHand(t *testing.T) {
 	assert.Equal(t, unplacedPart{"parts[0]", 2, "50 mm tall with its stand, the machine builds 40 mm"}, low.Unplaced[1])
 }
 
-// What is written is what was said: read anew, every part of a 3MF stands in its box within the bed,
+// What is written is what was said: read again, every part of a 3MF stands in its box within the bed,
 // on the bed, and by exact outlines none comes nearer than the spacing.
 func TestPlateFilesHoldWhatWasLaid(t *testing.T) {
 	out := t.TempDir()

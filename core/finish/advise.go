@@ -81,11 +81,11 @@ func (s Sanding) first() int {
 
 // AdviseGrit says which paper is next.
 func AdviseGrit(s Sanding) Advice {
-	a := Advice{Of: AdviceGrit, Rule: "no more than double the P number from paper to paper, and a filling coat starts anew [common practice]; grain sizes by the FEPA P-scale [published: ISO 6344]"}
+	a := Advice{Of: AdviceGrit, Rule: "no more than double the P number from paper to paper, and a filling coat starts again [common practice]; grain sizes by the FEPA P-scale [published: ISO 6344]"}
 	if s.Last == 0 || s.Filled {
 		p := s.first()
 		a.What = papersText(append([]int{p}, Ladder(p, s.To)...))
-		ground := map[bool]string{true: "a filling coat lies on it: the ladder starts anew", false: "bare print: fine enough not to dig, coarse enough to cut the lines"}[s.Filled]
+		ground := map[bool]string{true: "a filling coat lies on it: the ladder starts again", false: "bare print: fine enough not to dig, coarse enough to cut the lines"}[s.Filled]
 		a.Why = fmt.Sprintf("%s. P%d has grains of %s µm", ground, p, rates.Number(GrainUM(p)))
 		return a
 	}

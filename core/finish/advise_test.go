@@ -33,7 +33,7 @@ func TestLadder(t *testing.T) {
 	})
 }
 
-// P80, filler primer, P180 is right: a filling coat starts the ladder anew [common practice].
+// P80, filler primer, P180 is right: a filling coat starts the ladder again [common practice].
 func TestGritAdvice(t *testing.T) {
 	assert.Equal(t, "P180, then P320", AdviseGrit(Sanding{Last: 80, Filled: true, To: 320}).What)
 	assert.Equal(t, "P120, then P220, then P400", AdviseGrit(Sanding{Bare: 120, To: 400}).What)

@@ -387,7 +387,7 @@ func TestSuppliesGrowWithTheTier(t *testing.T) {
 }
 
 // FEPA P-scale grain sizes in µm [published: ISO 6344]: what a finish route's ladder names goes up
-// by no more than about double in P number, or starts anew after something that fills.
+// by no more than about double in P number, or starts again after something that fills.
 var grainUM = map[int]float64{60: 269, 80: 201, 100: 162, 120: 125, 150: 100, 180: 82, 220: 68, 240: 58.5, 280: 52.2, 320: 46.2, 360: 40.5, 400: 35, 500: 30.2, 600: 25.8, 800: 21.8, 1000: 18.3, 1200: 15.3, 1500: 12.6, 2000: 10.3}
 
 func TestLadders(t *testing.T) {

@@ -55,7 +55,7 @@ var flaws = []Flaw{
 	}, []route.StageKind{route.Sand}, append(slices.Clone(wears), route.Texture), false},
 	{"detail", "detail is filled or sanded off", ofSmoothing, []Cause{
 		{"too much primer or resin", "Scrape it clean with a needle while soft; else strip it.", "keep skin and primer off detail"},
-		{"paper on sharp detail", "Build it up with putty and cut it anew.", "tape over detail before sanding"},
+		{"paper on sharp detail", "Build it up with putty and cut it again.", "tape over detail before sanding"},
 	}, []route.StageKind{route.Sand, route.Prime}, nil, false},
 	{"crack", "a crack, or something broke off", nil, []Cause{
 		{"dropped when it was set down", "Glue and fill; touch up.", "a holder that stands by itself"},

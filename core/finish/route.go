@@ -107,7 +107,7 @@ func Read(text rates.FinishRoute) (Route, error) {
 	for i, s := range r.Steps {
 		switch {
 		case fills(s):
-			last = 0 // the ladder begins anew
+			last = 0 // the ladder begins again
 		case s.Kind == route.Sand && len(s.Papers) > 0:
 			if last > 0 && s.Papers[0] > 2*last {
 				return r, fmt.Errorf("step %d, %q: from P%d to P%d is more than double; scratches stay", i+1, text.Steps[i], last, s.Papers[0])
@@ -118,7 +118,7 @@ func Read(text rates.FinishRoute) (Route, error) {
 	return r, nil
 }
 
-// fills reports whether a step fills what a finer paper left: the ladder begins anew after it.
+// fills reports whether a step fills what a finer paper left: the ladder begins again after it.
 func fills(s Step) bool {
 	return s.Kind == route.Fill || s.Kind == route.Skin || s.Kind == route.Clay || s.Kind == route.Prime
 }

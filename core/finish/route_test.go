@@ -59,7 +59,7 @@ func TestRoutesThatCannotBe(t *testing.T) {
 	}
 	_, err := Read(rates.FinishRoute{Name: "ours", Thick: "no.such", Steps: []string{"look"}})
 	assert.ErrorContains(t, err, `ours thickens by "no.such"`)
-	// A filling coat starts the ladder anew, and a route without primer is left to paint.
+	// A filling coat starts the ladder again, and a route without primer is left to paint.
 	for _, steps := range [][]string{{"sand putty P80", "filler primer", "sand primer P180", "primer", "look"}, {"filler brushed on"}, {"SAND RESIN p220 p320 15%", "look"}, nil} {
 		_, err := Read(rates.FinishRoute{Name: "ours", Steps: steps})
 		assert.NoError(t, err, "%q", steps)

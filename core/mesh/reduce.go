@@ -174,7 +174,7 @@ func (r *reducer) normal(t [3]int32) Vec {
 	return r.at[t[1]].Sub(r.at[t[0]]).Cross(r.at[t[2]].Sub(r.at[t[0]]))
 }
 
-// index lists the faces around every vertex anew.
+// index lists the faces around every vertex again.
 func (r *reducer) index() {
 	if r.start == nil {
 		r.start = make([]int32, len(r.at)+1)

@@ -335,7 +335,7 @@ func (w *words) facet() (corners [9]float32, err error) {
 	return
 }
 
-// WriteSTL returns the soup as a binary STL with normals worked out anew.
+// WriteSTL returns the soup as a binary STL with normals worked out again.
 func WriteSTL(s *Soup) []byte {
 	out := make([]byte, stlHeader+s.n*stlRecord)
 	copy(out, "Sakuji")

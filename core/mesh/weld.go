@@ -101,7 +101,7 @@ func (wd *welder) corners(triangles [][3]int32, from, to int, window func(from, 
 	return nil
 }
 
-// without counts groups anew as if the degenerate triangles were gone.
+// without counts groups again as if the degenerate triangles were gone.
 func without(groups []Group, triangles [][3]int32) []Group {
 	out := slices.Clone(groups)
 	at := 0
@@ -315,7 +315,7 @@ func (w *welder) insert(slot uint64, tag uint32, v Vec) int32 {
 	return at
 }
 
-// grow doubles the grid's table and lays every list anew.
+// grow doubles the grid's table and lays every list again.
 func (w *welder) grow() {
 	w.cells = make([]gridCell, 2*len(w.cells))
 	w.mask = uint64(len(w.cells) - 1)

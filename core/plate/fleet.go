@@ -31,7 +31,7 @@ type Shared struct {
 	Minutes float64 // of all runs
 }
 
-// Share lays plate after plate, each on the machine that would end it first, packed anew for its
+// Share lays plate after plate, each on the machine that would end it first, packed again for its
 // bed [published: list scheduling, Graham, Bounds on multiprocessing timing anomalies, 1969].
 func (f Fleet) Share() (out Shared) {
 	free := slices.Clone(f.FreeMin)

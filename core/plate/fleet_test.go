@@ -9,7 +9,7 @@ import (
 )
 
 // The trade's worked example: four plates of 20, 20, 18 and 18 h take two equal machines 38 h; a
-// third that takes a plate in 13 h brings them to 26 h, and its own bed is packed anew.
+// third that takes a plate in 13 h brings them to 26 h, and its own bed is packed again.
 func TestWorkedExampleOfAThirdMachine(t *testing.T) {
 	bed := Bed{WidthMM: 70, DepthMM: 40, HeightMM: 200}
 	slow := func(on []Part) float64 { // 20 h for the tall, 18 h for the rest

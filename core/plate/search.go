@@ -138,7 +138,7 @@ func (s *Search) Step() bool {
 }
 
 // next is the next answer: another order to begin with, or the answer of now with a few of its
-// plates taken apart and laid anew.
+// plates taken apart and laid again.
 func (s *Search) next() (a answer, ok bool) {
 	if len(s.starts) > 0 {
 		a = answer{turn: make([]int8, len(s.job.Parts))}

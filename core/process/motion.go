@@ -3,7 +3,7 @@ package process
 import "math"
 
 // motion is one move: how long, how fast at most, how hard it may speed up, and the
-// directions it begins and ends in, which are naught for filament alone.
+// directions it begins and ends in, which are 0 for filament alone.
 type motion struct {
 	length, speed, accel float64 // mm, mm/s, mm/s²
 	start, end           [3]float64

@@ -105,7 +105,7 @@ func TestSendingBackRepeatsInOrder(t *testing.T) {
 }
 
 // A route of putty has two rounds of filling and sanding: sent back to the print, or made
-// anew in the place of a scrapped piece, it passes both again, whatever was repeated.
+// again in the place of a scrapped piece, it passes both again, whatever was repeated.
 func TestRoundsAreRepeatedWhole(t *testing.T) {
 	putty := []StageKind{Print, RemoveSupports, Fill, Sand, Prime, Fill, Sand, Prime, Look, Base, Shade, Clear, Pack}
 	s := strip(putty...)

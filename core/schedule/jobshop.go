@@ -30,7 +30,7 @@ type jobShop struct {
 	elite    [][][]int32
 	tabu     [][]int32 // until when a task must not come before another
 	step     int32
-	still    int // steps since the best was found, or the walk begun anew
+	still    int // steps since the best was found, or the walk begun again
 	path     []int32
 	estimate segment
 }
@@ -39,7 +39,7 @@ type jobShop struct {
 const (
 	tenureLeast = 8
 	tenureMore  = 6
-	mostStill   = 1000 // then it begins anew from one of the best
+	mostStill   = 1000 // then it begins again from one of the best
 	mostElite   = 5
 	mostShop    = 3000 // tasks; above, forbidding takes too much room
 )
@@ -185,7 +185,7 @@ func (j *jobShop) time() {
 func (j *jobShop) walk(moves int) (better bool) {
 	for range moves {
 		if !j.move() {
-			j.anew()
+			j.restart()
 			continue
 		}
 		switch {
@@ -196,7 +196,7 @@ func (j *jobShop) walk(moves int) (better bool) {
 				j.elite = j.elite[1:]
 			}
 		case j.still > mostStill:
-			j.anew()
+			j.restart()
 		default:
 			j.still++
 		}
@@ -204,8 +204,8 @@ func (j *jobShop) walk(moves int) (better bool) {
 	return better
 }
 
-// anew begins the walk again from one of the best, a few swaps away.
-func (j *jobShop) anew() {
+// restart begins the walk again from one of the best, a few swaps away.
+func (j *jobShop) restart() {
 	j.still = 0
 	for i := range j.tabu {
 		clear(j.tabu[i])

@@ -189,7 +189,7 @@ func (l *laying) fit(m Mode, t *Task, from int64) (start, end int64, ok bool) {
 again:
 	s := l.takes(m, t, from)
 	start, end, ok = hours.start(from, s, t.Split)
-	if then := l.takes(m, t, start); ok && then != s { // it is to be set up anew by then, or need not be any more
+	if then := l.takes(m, t, start); ok && then != s { // it is to be set up again by then, or need not be any more
 		s = then
 		start, end, ok = hours.start(start, s, t.Split)
 	}

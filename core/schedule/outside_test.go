@@ -85,7 +85,7 @@ func data(p *Problem) string {
 }
 
 // Middle-sized problems against a general constraint solver: MiniZinc 2.6.4 with Gecode 6.2, both from Debian;
-// their answers are recorded in testdata/outside.txt, and made anew with SAKUJI_MINIZINC=1. No plan is
+// their answers are recorded in testdata/outside.txt, and made again with SAKUJI_MINIZINC=1. No plan is
 // shorter than the optimum; without mixes all are as short, with them most are, and the others nearly.
 func TestAgainstAConstraintSolver(t *testing.T) {
 	if os.Getenv("SAKUJI_MINIZINC") != "" {

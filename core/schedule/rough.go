@@ -1,5 +1,6 @@
-// Package schedule answers when work can be done. This first version lets hands take up
-// what is ready first, in their hours, while machines run and waits pass by the clock.
+// Package schedule answers when work can be done: tasks on machines, stations and people, with waits by the clock. It lays a
+// plan by rules and betters it by search, checks one, bounds what any could reach, and lives through many futures of one.
+// This file is the quick answer for a few items: hands take up what is ready first, in their hours.
 package schedule
 
 import (
@@ -12,7 +13,7 @@ import (
 // hours, a wait passes by the clock. What a step does not have is nothing.
 type Step struct {
 	Name       string
-	Round      int     // the how manieth of its name
+	Round      int     // which of its name
 	Pool       string  // which machines
 	MaterialID int64   // that they print; 0: the first of their process
 	MachineMin float64 // of all of them together

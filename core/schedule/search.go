@@ -109,7 +109,7 @@ func (s *Search) Look(ctx context.Context, laid int) error {
 // shopMoves is how many moves a step is.
 const shopMoves = 2000
 
-// again lays the plan anew with some of its tasks in another order.
+// again lays the plan again with some of its tasks in another order.
 func (s *Search) again() {
 	keys := make([]float64, len(s.now))
 	for i, x := range s.now {

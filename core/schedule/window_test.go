@@ -179,7 +179,7 @@ func hungAndMixed(r *rand.Rand, p *Problem) {
 }
 
 // Three coats of the same colour one after the other are mixed for once, though another task lies between;
-// for what comes after the cup has dried it is mixed anew, and so does another person.
+// for what comes after the cup has dried it is mixed again, and so does another person.
 func TestAColourIsMixedOnce(t *testing.T) {
 	mix := Mix{ID: 1, SavesS: 720, LastsS: 3600}
 	p := &Problem{

@@ -59,7 +59,7 @@ func Joined(m *mesh.Mesh) (*mesh.Mesh, error) {
 			return nil, err
 		}
 		// Pieces finer than a file's digits could leave gaps in it: then it is mended, or made
-		// anew from bodies that stand a little otherwise.
+		// again from bodies that stand a little otherwise.
 		inFile := out.Soup("stl")
 		if len(open) > 0 || mesh.Measure(inFile).Watertight {
 			return out, nil

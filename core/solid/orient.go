@@ -52,7 +52,7 @@ var (
 type Seeking struct {
 	Wishes
 	Holding Holding                                          // how the part is held
-	RoomMM  [3]float64                                       // width, depth and height of what it must lie in; naught where that does not matter
+	RoomMM  [3]float64                                       // width, depth and height of what it must lie in; 0 where that does not matter
 	Minutes func(p Profile, supportMM3 float64) (of float64) // of a run of it
 }
 

@@ -13,7 +13,7 @@ type Overhang struct {
 	FootprintMM2 float64 `json:"footprint"` // area that lies flat on the plate
 	ShadowMM2    float64 `json:"shadow"`    // projected area of the whole part
 
-	Lax [len(LaxDeg)]Lax `json:"lax,omitzero"` // what of it wants holding at laxer limits; naught: nobody looked
+	Lax [len(LaxDeg)]Lax `json:"lax,omitzero"` // what of it wants holding at laxer limits; 0: nobody looked
 }
 
 // Lax is what a laxer limit leaves of an overhang, as shares of what the usual one finds.

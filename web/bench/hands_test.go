@@ -200,7 +200,7 @@ func TestTheBenchIsLive(t *testing.T) {
 	b.Eval(`document.querySelector("[name=note]").value = "half a sentence"`)
 	_, err = s.Pieces.Stamp(s.Ctx, s.Bench, no+"-3", studio.Stamp{Minutes: -1})
 	require.NoError(t, err)
-	b.Until(`!document.querySelector("#anew").hidden`)
+	b.Until(`!document.querySelector("#redraw").hidden`)
 	assert.Equal(t, "half a sentence", b.Eval(`return document.querySelector("[name=note]").value`))
 
 	b.Open("/bench?show=waits") // in the background it holds no connection, and catches up when it is seen again

@@ -103,7 +103,7 @@ func TestAMarkInATextIsAText(t *testing.T) {
 	require.Less(t, s.Send(form, values).StatusCode, 400)
 }
 
-// Two changes sent before the form is drawn anew: the first is the tab's own, and what
+// Two changes sent before the form is drawn again: the first is the tab's own, and what
 // another tab saved meanwhile stays.
 func TestTwoChangesInQuickSuccession(t *testing.T) {
 	s := webtest.Owned(t)

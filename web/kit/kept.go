@@ -317,7 +317,7 @@ func (s *Kit) mergedOnce(w http.ResponseWriter, r *http.Request, site, next http
 }
 
 // sentLately is what drawings of forms have sent, the latest few: a form that sends itself
-// at each change may send twice before it is drawn anew, and its own first change is
+// at each change may send twice before it is drawn again, and its own first change is
 // nobody else's.
 type sentLately struct {
 	mu   sync.Mutex
@@ -379,7 +379,7 @@ func (s *Kit) merge(w http.ResponseWriter, r *http.Request, site http.Handler, w
 			clashes = append(clashes, fmt.Sprintf("%s: “%s” was saved meanwhile; here stands “%s”.", cmp.Or(now.Labels[name], name), strings.Join(theirs, ", "), strings.Join(mine, ", ")))
 		}
 	}
-	r.Form = nil // is read anew from what is posted now
+	r.Form = nil // is read again from what is posted now
 	r.PostForm.Set(shownName, shown{was.ID, last, was.From, now.Values}.String())
 	if len(clashes) == 0 {
 		return true

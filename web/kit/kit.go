@@ -82,7 +82,7 @@ func (s *Kit) Pages(room fs.FS) {
 	}
 }
 
-// versionOf changes with the styles and scripts, so that browsers ask anew.
+// versionOf changes with the styles and scripts, so that browsers ask again.
 func versionOf(static fs.FS) string {
 	sum := sha256.New()
 	for _, name := range []string{"static/app.css", "static/app.js", "static/part.js"} {

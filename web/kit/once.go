@@ -94,7 +94,7 @@ func (s *Kit) again(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if to == "" {
-		s.Refuse(w, r, "That has been done already. Look at the sheet anew.")
+		s.Refuse(w, r, "That has been done already. Look at the sheet again.")
 		return
 	}
 	s.lead(w, r, to, told)

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// OwnPath is a path of ours that somebody has sent, written anew from what was read of it;
+// OwnPath is a path of ours that somebody has sent, written again from what was read of it;
 // otherwise is taken where it leads elsewhere, or nowhere. Browsers drop tabs and take a
 // backslash for a slash, so that it is read and not compared by its beginning.
 func OwnPath(sent, otherwise string) string {

@@ -21,7 +21,7 @@ func (s *Room) cancelJob(w http.ResponseWriter, r *http.Request) {
 	s.Done(w, r, kit.Back(r, "/models"), "")
 }
 
-// retryJob begins a job anew that failed or was set aside.
+// retryJob begins a job again that failed or was set aside.
 func (s *Room) retryJob(w http.ResponseWriter, r *http.Request) {
 	if err := s.App.Jobs.Retry(r.Context(), kit.PathID(r, "id")); err != nil {
 		s.Fail(w, r, err)
@@ -31,7 +31,7 @@ func (s *Room) retryJob(w http.ResponseWriter, r *http.Request) {
 }
 
 // jobs streams how far jobs are, as server-sent events: "jobs" with the list drawn
-// anew at every change, and "over" when none runs any more.
+// again at every change, and "over" when none runs any more.
 func (s *Room) jobs(w http.ResponseWriter, r *http.Request) {
 	key := chi.URLParam(r, "key")
 	var load func() ([]studio.Job, error)

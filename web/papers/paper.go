@@ -204,7 +204,7 @@ func (p *Paper) PDF() ([]byte, error) {
 			break
 		}
 	}
-	d, err := p.drawn(best) // anew: looking at its extent has ended the other
+	d, err := p.drawn(best) // again: looking at its extent has ended the other
 	if err != nil {
 		return nil, err
 	}

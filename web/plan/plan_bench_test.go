@@ -23,7 +23,7 @@ import (
 )
 
 // BenchmarkPlan times the plan of a studio of forty orders of ten pieces, each handled by itself: some four
-// thousand tasks. Told are a first plan, with its search and the two hundred lives, one anew after something
+// thousand tasks. Told are a first plan, with its search and the two hundred lives, one again after something
 // has happened, a promise, a trial of a move, and the sheets at the server, as medians in milliseconds.
 func BenchmarkPlan(b *testing.B) {
 	s := apptest.New(b)

@@ -178,7 +178,7 @@ func (s *Room) replaced(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Done(w, r, "/plates", "Noted: its count begins anew.")
+	s.Done(w, r, "/plates", "Noted: its count begins again.")
 }
 
 // ends says which run ends next and which have ended and stand full, for a page that tells it.

@@ -43,7 +43,7 @@ func (v whatIfView) Compared(w plates.Way) string {
 	return text
 }
 
-// Field writes a number for a field; naught is empty.
+// Field writes a number for a field; 0 is empty.
 func (v whatIfView) Field(x float64) string {
 	if x == 0 {
 		return ""

@@ -27,7 +27,7 @@ func (v sizeView) Ratio(then, now float64) string {
 	return "× " + rates.Number(then/now)
 }
 
-// Field writes a length of the rule for a field; naught is empty.
+// Field writes a length of the rule for a field; 0 is empty.
 func (v sizeView) Field(mm float64) string {
 	if mm == 0 {
 		return ""

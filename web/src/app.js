@@ -185,7 +185,7 @@ document.querySelectorAll("[data-jobs]").forEach((el) => {
 // A sheet whose work is still going on asks for itself again.
 document.querySelectorAll("[data-again]").forEach((el) => setTimeout(() => location.reload(), Number(el.dataset.again)));
 
-// What a person has unfolded stays so when a sheet is drawn anew around it.
+// What a person has unfolded stays so when a sheet is drawn again around it.
 let unfolded = [];
 document.addEventListener("htmx:before:swap", () => { unfolded = [...document.querySelectorAll("details[data-keep][open]")].map((d) => d.dataset.keep); });
 document.addEventListener("htmx:after:swap", () => {
@@ -311,7 +311,7 @@ Alpine.data("ends", () => ({
 setInterval(ended, 20000);
 ended();
 
-// Waits count down in minutes; when one ends the sheet is asked for anew.
+// Waits count down in minutes; when one ends the sheet is asked for again.
 setInterval(() => {
   const now = Date.now() + Number(document.body.dataset.ahead ?? 0);
   document.querySelectorAll("[data-until]").forEach((el) => {

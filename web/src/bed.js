@@ -103,7 +103,7 @@ function arrange(svg) {
   // Of each piece: what it lies on that it must not, and which others it comes too near to.
   const off = new Map(), near = new Map([...pieces.keys()].map((code) => [code, new Set()]));
 
-  // measure finds anew what is wrong with where one piece lies.
+  // measure finds again what is wrong with where one piece lies.
   function measure(p) {
     const m = bed.margin + p.skirt - HAIR;
     off.set(p.code, p.box[0] < m || p.box[1] < m || p.box[2] > bed.width - m || p.box[3] > bed.depth - m ? "leaves the bed"
@@ -117,7 +117,7 @@ function arrange(svg) {
   }
 
   // judge marks what lies where it must not, and says whether this can be kept; only what was moved
-  // is measured anew.
+  // is measured again.
   function judge(...moved) {
     moved.forEach(measure);
     let wrong = "";

@@ -1,4 +1,4 @@
-// A sheet that shows what others change, too, is drawn anew when something has happened, on whichever tablet; not
+// A sheet that shows what others change, too, is drawn again when something has happened, on whichever tablet; not
 // while somebody is at it, or has typed or ticked something that is not sent yet: they say when.
 const changed = (el) => (el.matches("select") ? [...el.options].some((o) => o.selected !== o.defaultSelected && [...el.options].some((p) => p.defaultSelected))
   : el.matches("[type=checkbox], [type=radio]") ? el.checked !== el.defaultChecked : el.type !== "hidden" && el.value !== el.defaultValue);
@@ -6,14 +6,14 @@ const busy = () => document.querySelector("svg.moving") !== null || document.act
   || [...document.querySelectorAll("main input, main textarea, main select")].some(changed);
 document.querySelectorAll("[data-fresh]").forEach((el) => {
   let from;
-  const anew = () => location.reload();
+  const redraw = () => location.reload();
   const watch = () => {
     from = new EventSource(el.dataset.fresh);
     from.addEventListener("changed", () => {
       from.close();
-      if (!busy()) { anew(); return; }
-      document.querySelector("#anew").hidden = false;
-      document.addEventListener("focusout", () => setTimeout(() => { if (!busy()) anew(); }));
+      if (!busy()) { redraw(); return; }
+      document.querySelector("#redraw").hidden = false;
+      document.addEventListener("focusout", () => setTimeout(() => { if (!busy()) redraw(); }));
     });
   };
   watch();
@@ -22,6 +22,6 @@ document.querySelectorAll("[data-fresh]").forEach((el) => {
   addEventListener("pagehide", () => from.close());
   document.addEventListener("visibilitychange", () => { // a browser keeps few connections open: sheets that nobody sees hold none
     if (document.hidden) from.close();
-    else if (from.readyState === EventSource.CLOSED && document.querySelector("#anew").hidden) watch();
+    else if (from.readyState === EventSource.CLOSED && document.querySelector("#redraw").hidden) watch();
   });
 });

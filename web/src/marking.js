@@ -25,7 +25,7 @@ async function start() {
     draw();
   }
 
-  // What has been marked is asked for anew after each change; only the newest answer counts.
+  // What has been marked is asked for again after each change; only the newest answer counts.
   async function ask() {
     const mine = ++turn;
     kept.value = JSON.stringify(list);

@@ -35,7 +35,7 @@ func Drawn(t *testing.T, svg template.HTML) (elements []xml.StartElement, text s
 func Attribute(e xml.StartElement, name string) (v float64) {
 	for _, a := range e.Attr {
 		if a.Name.Local == name {
-			fmt.Sscanf(a.Value, "%g", &v) //nolint:errcheck // naught where there is none
+			fmt.Sscanf(a.Value, "%g", &v) //nolint:errcheck // 0 where there is none
 		}
 	}
 	return v
