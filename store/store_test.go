@@ -128,6 +128,23 @@ func TestClosedSetsAndReferencesAreKept(t *testing.T) {
 	}
 }
 
+// Which processes there are is the program's to say, not the database's; none is nothing, and the tables are sound.
+func TestAnyProcessIsKept(t *testing.T) {
+	s := opened(t)
+	foam, none := studio.Material{Name: "Blue foam", Process: "foam", Active: true}, studio.Material{Name: "Nothing"}
+	require.NoError(t, s.Write(t.Context(), func(tx *Tx) error { return tx.SaveMaterial(&foam) }))
+	assert.Error(t, s.Write(t.Context(), func(tx *Tx) error { return tx.SaveMaterial(&none) }))
+	require.NoError(t, s.Read(t.Context(), func(tx *Tx) error {
+		all, err := tx.Materials()
+		require.Len(t, all, 1)
+		assert.Equal(t, "foam", all[0].Process)
+		return err
+	}))
+	damage, err := s.Check(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, damage)
+}
+
 func TestOpeningAgainKeepsEverything(t *testing.T) {
 	dir := t.TempDir()
 	s, err := Open(t.Context(), dir)
