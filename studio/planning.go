@@ -407,7 +407,7 @@ func (b *planner) batch(list []Piece) {
 	p := list[0]
 	var from int64
 	for _, p := range list {
-		if until := p.Strip().Until(); until.After(b.Now) {
+		if until := b.waits(p); until.After(b.Now) {
 			from = max(from, int64(until.Sub(b.Now).Seconds()))
 		}
 	}
@@ -460,6 +460,18 @@ func (b *planner) batch(list []Piece) {
 			b.last[o.ID] = after
 		}
 	}
+}
+
+// waits is until when what is next of a piece waits, in the air of the day where that is known.
+func (b *planner) waits(p Piece) time.Time {
+	var by Around
+	if len(b.Air.Book.Rates) > 0 {
+		by.Drying = &Drying{Air: b.Air, Paints: b.Items[p.ItemID].Paints}
+	}
+	if wait := p.Readiness(b.Now, by).Wait; wait != nil {
+		return wait.Until
+	}
+	return p.Strip().Until()
 }
 
 func idsOf(list []Piece) (out []int64) {

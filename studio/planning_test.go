@@ -39,6 +39,25 @@ func TestThePlanLetsTapeWait(t *testing.T) {
 	assert.LessOrEqual(t, from, int64(0))
 }
 
+// The plan begins what is next of a piece when its sheet says that it is ready: lacquer over acrylic that it would craze
+// waits until that is hard, whatever its strip says.
+func TestThePlanBeginsWhatIsReady(t *testing.T) {
+	book := rates.Starting().With(map[rates.Key]float64{"room": 22})
+	h, air := Shop{Book: book}, finish.Air{Book: book}
+	paints := finish.Paints{Clear: route.Lacquer}
+	p := Piece{ID: 1, Code: "0409-1", OrderID: 1, ItemID: 1, State: AtBench, Stages: StageList{
+		{Position: 0, Stage: route.Stage{Kind: route.Base, Mark: route.Done, PlannedMin: 20, WaitS: 600}, Done: nine.Add(-2 * time.Hour)},
+		{Position: 1, Stage: route.Stage{Kind: route.Clear, Mark: route.Todo, PlannedMin: 10}}}}
+	is := p.Readiness(nine, Around{Drying: &Drying{Air: air, Paints: paints}})
+	require.NotNil(t, is.Wait)
+	assert.False(t, is.Hands())
+	problem, _ := h.Problem(Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{p}, People: []Person{{ID: 1, Name: "Ilse"}},
+		Items: map[int64]Item{1: {ID: 1, ItemOptions: ItemOptions{Paints: paints}}}, Air: air})
+	require.Len(t, problem.Tasks, 1)
+	assert.Equal(t, int64(is.Wait.Until.Sub(nine).Seconds()), problem.Tasks[0].FromS)
+	assert.Greater(t, problem.Tasks[0].FromS, int64(3600))
+}
+
 // What is mixed once serves the pieces that take the same recipes, of other items, too; where recipes differ, it does
 // not, and where nothing is planned the kind of coat decides as before.
 func TestThePlanMixesByRecipe(t *testing.T) {
