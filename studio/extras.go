@@ -188,7 +188,7 @@ func samePlan(a []route.Stage, b []Stage) bool {
 // into, a repair for its spares.
 func (p Piece) heldAt(at time.Time, all []Piece) (out []Piece) {
 	now := p.Now()
-	if now == nil || !p.Live() {
+	if now == nil || !p.Live() || !p.Gated() && now.Kind != route.Print {
 		return nil
 	}
 	for _, o := range all {

@@ -85,13 +85,11 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 		if err != nil {
 			return err
 		}
-		readiness, err := Readiness(tx, s.Now, pieces)
+		around, err := aroundsOf(tx, s.Now, pieces)
 		if err != nil {
 			return err
 		}
-		if s.Air, err = Air(tx, s.Now); err != nil {
-			return err
-		}
+		s.Air = around.air
 		orders := map[int64]studio.Order{}
 		for _, p := range pieces {
 			o, known := orders[p.OrderID]
@@ -101,7 +99,11 @@ func (a *Room) Bench(ctx context.Context, filter, order string) (s BenchSheet, e
 				}
 				orders[o.ID] = o
 			}
-			r, is := a.row(p, o), readiness[p.ID]
+			by, err := around.around(p)
+			if err != nil {
+				return err
+			}
+			r, is := a.row(p, o), p.Readiness(s.Now, by)
 			r.waits(is.Wait)
 			r.Held, r.Unsigned = studio.Held(is.Held), is.Unsigned
 			ready := is.Hands()
@@ -270,16 +272,30 @@ func mayStamp(c change.Change, p studio.Piece, st studio.Stamp, at time.Time) (b
 
 // sealed says that a piece has resin shut in, where nobody has given a reason for it.
 func sealed(tx *store.Tx, p studio.Piece) (string, error) {
+	part, err := partOf(tx, p)
+	return sealedIn(part, p), err
+}
+
+// partOf is what a piece is a print of, with its model; nothing of what is no print.
+func partOf(tx *store.Tx, p studio.Piece) (part studio.Part, err error) {
 	if p.PartID == 0 || p.ModelID == 0 {
-		return "", nil
+		return part, nil
 	}
-	part, err := tx.Part(p.PartID)
-	if err != nil || part.Waived != "" {
-		return "", err
+	if part, err = tx.Part(p.PartID); err != nil || part.Waived != "" {
+		return part, err
 	}
 	models, err := tx.PieceModels(p)
-	part.Model, part.Process, part.Name = models[p.ID], p.Process, p.Code
-	return part.Sealed(), err
+	part.Model = models[p.ID]
+	return part, err
+}
+
+// sealedIn is what is said of a piece of a part.
+func sealedIn(part studio.Part, p studio.Piece) string {
+	if part.Waived != "" {
+		return ""
+	}
+	part.Process, part.Name = p.Process, p.Code
+	return part.Sealed()
 }
 
 // SendBack strikes the stage that is next through and repeats the stages from an earlier

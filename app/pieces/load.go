@@ -50,8 +50,14 @@ func (a *Room) LoadSheet(ctx context.Context, kind route.StageKind) (s LoadSheet
 		}
 		var in []studio.LaidPiece
 		for _, p := range ready {
-			if why := readiness[p.ID].Sealed; why != "" {
-				s.Sealed[p.ID] = why
+			if kind == route.Cure {
+				why, err := sealed(tx, p)
+				if err != nil {
+					return err
+				}
+				if why != "" {
+					s.Sealed[p.ID] = why
+				}
 			}
 			in = append(in, studio.LaidPiece{Piece: p, Model: models[p.ID]})
 		}

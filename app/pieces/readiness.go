@@ -27,7 +27,7 @@ func aroundsOf(tx *store.Tx, now time.Time, pieces []studio.Piece) (a *arounds, 
 	return a, err
 }
 
-// around is what the readiness of a piece goes by.
+// around is what the readiness of a piece goes by, but for what it has shut in: that takes its model, and passes with a reason.
 func (a *arounds) around(p studio.Piece) (by studio.Around, err error) {
 	by.Pieces = a.of[p.ItemID]
 	if p.State != studio.AtBench {
@@ -43,9 +43,6 @@ func (a *arounds) around(p studio.Piece) (by studio.Around, err error) {
 	}
 	plan.coats(p, &d)
 	by.Drying, by.Unsigned = &d, plan.unsigned(p)
-	if now := p.Now(); now != nil && now.Kind == route.Cure {
-		by.Sealed, err = sealed(a.tx, p)
-	}
 	return by, err
 }
 
