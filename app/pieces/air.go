@@ -56,17 +56,16 @@ func (p *paints) of(piece studio.Piece) (finish.Paints, error) {
 	return p.items[piece.ItemID], nil
 }
 
-// drying is what a piece dries in.
-func drying(tx *store.Tx, now time.Time, p studio.Piece) (d studio.Drying, err error) {
+// drying is what a piece dries in, and what is planned to be laid on it.
+func drying(tx *store.Tx, now time.Time, p studio.Piece) (d studio.Drying, plan planned, err error) {
 	if d.Air, err = Air(tx, now); err == nil {
 		d.Paints, err = paintsOf(tx).of(p)
 	}
-	if err != nil {
-		return d, err
+	if err == nil {
+		plan, err = plannedFor(tx, p)
 	}
-	plan, err := plannedFor(tx, p)
 	plan.coats(p, &d)
-	return d, err
+	return d, plan, err
 }
 
 // NoteAir keeps what the air in the studio is now: what dries is ready sooner or later by it. It says for how many

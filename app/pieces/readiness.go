@@ -54,11 +54,7 @@ func aroundOne(tx *store.Tx, now time.Time, p studio.Piece) (by studio.Around, e
 			return by, err
 		}
 	}
-	d, err := drying(tx, now, p)
-	if err != nil {
-		return by, err
-	}
-	plan, err := plannedFor(tx, p)
+	d, plan, err := drying(tx, now, p)
 	if err != nil {
 		return by, err
 	}

@@ -133,8 +133,20 @@ func tallest(prints []Print) (mm float64) {
 // kinds are the processes, in the order in which they are offered.
 var kinds = []Kind{resin, filament}
 
-// byHand is how what is no print is made: no machine, no plate.
-var byHand = Kind{Smooth: "putty", FirstPaper: filament.FirstPaper, AtPlate: filament.AtPlate, AtStrip: filament.AtStrip, Stripped: filament.Stripped, Bond: ""}
+// byHand is how what is no print is made, and what a process that this program does not have is taken for: a folder or an
+// export may name one. It takes no time on a machine, and nothing falls over it.
+var byHand = func() Kind {
+	k := filament
+	k.Name, k.After, k.Drawn, k.LayersPart, k.Bond, k.MostHours, k.Tunable, k.Wears, k.Trial = "", nil, false, false, "", "", nil, nil, nil
+	k.Print = func(j Job) Print { return Print{HeightMM: j.Shape.HeightMM} }
+	k.Run = func(rates.Set) func([]Print) float64 { return func([]Print) float64 { return 0 } }
+	k.Working = func(rates.Set, []Print) rates.Working {
+		return rates.Working{Formula: "not known of this process", Result: rates.Of("run", 0, "min", rates.Derived)}
+	}
+	k.Each = func(rates.Set, Print, float64) (float64, []rates.Figure) { return 0, nil }
+	k.Layers = func(rates.Set, float64) int { return 0 }
+	return k
+}()
 
 // Add puts a process on the list, when the program starts, and what it brings into the starting rate book; one that
 // does not tell all is a mistake in the program.
