@@ -177,7 +177,7 @@ func (d Drying) Waits(p Piece, at time.Time) *route.WaitError {
 	return wait
 }
 
-// Again works out again when the wait of a piece is over that is not over yet; until is when it was to be over before
+// Again works out when the wait of a piece is over that is not over yet; until is when it was to be over before
 // that, zero: nothing has changed.
 func (d Drying) Again(p Piece, now time.Time) (same Piece, until time.Time) {
 	last := p.Last()

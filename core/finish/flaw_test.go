@@ -70,6 +70,10 @@ func TestCheckLists(t *testing.T) {
 	assert.NotEqual(t, primed, painted)
 	assert.Contains(t, CheckList(route.RemoveSupports, route.Wash, process.Of(process.Resin)), "no soft or sticky spots")
 	assert.NotContains(t, CheckList(route.RemoveSupports, route.Print, process.Of(process.Filament)), "no soft or sticky spots")
+	for _, before := range []route.StageKind{route.Sand, route.Fill, route.Glue, ""} {
+		assert.Equal(t, []string{"raking light from four sides", "seams and plugs", "scratches", "edges and detail sharp"},
+			CheckList(route.Look, before, process.Of(process.Resin)), "a look after %q", before)
+	}
 	for _, k := range []route.StageKind{route.DryFit, route.Pull, route.Insert, route.JoinAfter, route.Pack} {
 		assert.NotEmpty(t, CheckList(k, route.Sand, process.Of(process.Filament)), k)
 	}

@@ -287,7 +287,8 @@ var table = []Traits{
 	{
 		Kind: Look, Mark: "lo", Name: "look", Do: "Look under raking light",
 		Craft: Smoothing, Wage: "wage", Spread: "look", Shared: ByOrder,
-		Piece: "look.piece",
+		Piece:  "look.piece",
+		Checks: []string{"raking light from four sides", "seams and plugs", "scratches", "edges and detail sharp"},
 	},
 	{
 		Kind: DryFit, Mark: "df", Name: "dry fit", Do: "Put it together dry: nothing forced, no step, no gap",
