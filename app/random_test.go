@@ -237,12 +237,14 @@ func (c *chance) offers(all []studio.Piece) {
 		}
 		sheet, err := c.Pieces.Piece(c.Ctx, p.Code)
 		require.NoError(c, err)
-		assert.Equal(c, ready[p.Code], sheet.MayStamp == nil && sheet.Held == "", "the bench offers %s: %v, its sheet says %v %s", p.Code, ready[p.Code], sheet.MayStamp, sheet.Held)
+		assert.Equal(c, ready[p.Code], sheet.MayStamp == nil && sheet.Held == "", "the bench offers %s: %v, its sheet says %v %s",
+			p.Code, ready[p.Code], sheet.MayStamp, sheet.Held)
 		assert.True(c, sheet.Next == "" || ready[sheet.Next], "%s is told to be next", sheet.Next)
 		if !ready[p.Code] {
 			_, err := c.Pieces.Stamp(c.Ctx, c.Bench, p.Code, studio.Stamp{Minutes: 3})
 			assert.Error(c, err, "%s is offered by none, and can be stamped", p.Code)
-			assert.Error(c, c.Pieces.Begin(c.Ctx, c.Bench, map[string]string{p.Code: p.Shown()}, time.Time{}), "%s is offered by none, and can be begun", p.Code)
+			assert.Error(c, c.Pieces.Begin(c.Ctx, c.Bench, map[string]string{p.Code: p.Shown()}, time.Time{}),
+				"%s is offered by none, and can be begun", p.Code)
 		}
 	}
 }
@@ -290,7 +292,8 @@ func TestRandomOrdersAreDelivered(t *testing.T) {
 			if !assert.True(t, d.Complete(), "%v", c.said) {
 				for _, p := range d.Pieces {
 					if p.Live() && p.State != studio.PieceDone {
-						t.Log(p.Code, p.Kind, p.Name, p.State, p.Now().Kind, studio.Held(p.Readiness(s.Clock.Now(), studio.Around{Pieces: d.Pieces}).Held))
+						t.Log(p.Code, p.Kind, p.Name, p.State, p.Now().Kind,
+							studio.Held(p.Readiness(s.Clock.Now(), studio.Around{Pieces: d.Pieces}).Held))
 					}
 				}
 				return

@@ -101,10 +101,13 @@ func (l *life) tuned() error {
 		}
 	}
 	if _, err := l.App.Plates.Calibrated(l.ctx, l.jory, id["Tarn"], plates.Tried{MaterialID: id["Clear resin"], HandsMin: 30, Grams: 12,
-		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2.2, PinMM: 0.4, SlotMM: 0.25}, {ExposureS: 2.6, PinMM: 0.35, SlotMM: 0.3}, {ExposureS: 3.2, PinMM: 0.3, SlotMM: 0.4}}}}); err != nil {
+		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2.2, PinMM: 0.4, SlotMM: 0.25},
+			{ExposureS: 2.6, PinMM: 0.35, SlotMM: 0.3}, {ExposureS: 3.2, PinMM: 0.3, SlotMM: 0.4}}}}); err != nil {
 		return err
 	}
-	_, err = l.App.Plates.Calibrated(l.ctx, l.jory, id["Fell"], plates.Tried{MaterialID: id["PETG, white"], HandsMin: 10, Grams: 7, Tried: process.Tried{WallMM: []float64{0.46, 0.47, 0.46, 0.47}}})
+	_, err = l.App.Plates.Calibrated(l.ctx, l.jory, id["Fell"],
+		plates.Tried{MaterialID: id["PETG, white"], HandsMin: 10, Grams: 7,
+			Tried: process.Tried{WallMM: []float64{0.46, 0.47, 0.46, 0.47}}})
 	return err
 }
 
@@ -118,8 +121,10 @@ func (l *life) house() error {
 		hand *change.Actor
 		form setup.PersonForm
 	}{
-		{&l.jory, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true, Crafts: []route.Craft{route.AtMachines, route.Smoothing, route.Joining, route.Coating}}},
-		{&l.maren, setup.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true, Crafts: []route.Craft{route.Smoothing, route.Joining, route.Coating, route.Painting, route.Making}}},
+		{&l.jory, setup.PersonForm{Name: "Jory Tamm", Initials: "JT", Role: studio.Bench, Active: true,
+			Crafts: []route.Craft{route.AtMachines, route.Smoothing, route.Joining, route.Coating}}},
+		{&l.maren, setup.PersonForm{Name: "Maren Osk", Initials: "MO", Role: studio.Bench, Active: true,
+			Crafts: []route.Craft{route.Smoothing, route.Joining, route.Coating, route.Painting, route.Making}}},
 	} {
 		p, err := l.App.Setup.SavePerson(l.ctx, l.ilse, 0, f.form)
 		if err != nil {
@@ -131,7 +136,8 @@ func (l *life) house() error {
 		TaxNumber: "SV 20 114", Currency: "EUR", TaxPercent: 20, TimeZone: zone, PublicURL: "https://quotes.lantern-larch.example", FirstOrder: 404}); err != nil {
 		return err
 	}
-	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[rates.Key]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015, "sand.resin": 9}); err != nil {
+	if err := l.App.Setup.SaveRates(l.ctx, l.ilse, map[rates.Key]float64{"wage": 27.5, "failure.resin": 0.03, "failure.filament": 0.015,
+		"sand.resin": 9}); err != nil {
 		return err
 	}
 	if err := l.gear(); err != nil {

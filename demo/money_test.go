@@ -54,7 +54,8 @@ func signedIn(t *testing.T, base, name string) *walker {
 	t.Helper()
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
-	w := &walker{t: t, base: base, client: &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	w := &walker{t: t, base: base, client: &http.Client{Jar: jar,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
 	r, err := w.client.PostForm(base+"/sign-in", url.Values{"name": {name}, "password": {walkPassword}})
 	require.NoError(t, err)
 	r.Body.Close()
@@ -80,7 +81,8 @@ func (w *walker) walk(routes chi.Routes, alike int, from []string, see func(patt
 			continue
 		}
 		pattern := ctx.RoutePattern()
-		if patterns[pattern] >= alike || strings.HasPrefix(pattern, "/static") || pattern == "/events" || w.patient && strings.HasSuffix(pattern, "/layers") {
+		if patterns[pattern] >= alike || strings.HasPrefix(pattern, "/static") || pattern == "/events" ||
+			w.patient && strings.HasSuffix(pattern, "/layers") {
 			continue
 		}
 		patterns[pattern]++

@@ -44,7 +44,8 @@ var written = []studio.Recipe{
 	{Name: shellBrass, Colour: "#a98444", Paints: []studio.PaintPart{{Paint: "brass acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: snailSkin, OverColour: "#c9b08a", Note: "Needs no silver under it."},
 	{Name: shellSlate, Colour: "#4c5560", Paints: []studio.PaintPart{{Paint: "blue grey acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 2, Over: snailSkin, OverColour: "#c9b08a"},
 	{Name: oldBrass, Colour: "#8a6a35", Paints: []studio.PaintPart{{Paint: "brass acrylic", Parts: 3}, {Paint: "raw umber acrylic", Parts: 1}}, Tool: finish.Airbrush, PressureBar: 1.5, Coats: 2, Over: "black primer", OverColour: "#1c1c1e"},
-	{Name: bagWash, Colour: "#5a3d24", Medium: route.SandOrWash, Paints: []studio.PaintPart{{Paint: "brown wash", Parts: 1}}, Tool: finish.Brush, Coats: 1, Over: "whatever is there", OverColour: "#c9b08a", Note: "Wipe back within ten minutes."},
+	{Name: bagWash, Colour: "#5a3d24", Medium: route.SandOrWash, Paints: []studio.PaintPart{{Paint: "brown wash", Parts: 1}},
+		Tool: finish.Brush, Coats: 1, Over: "whatever is there", OverColour: "#c9b08a", Note: "Wipe back within ten minutes."},
 	{Name: paperWhite, Colour: "#ece6d6", Paints: []studio.PaintPart{{Paint: "matt white acrylic", Parts: 8}, {Paint: "ochre acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 20, Tool: finish.Airbrush, PressureBar: 1.3, Coats: 4, Over: "grey primer", OverColour: "#80807e"},
 	{Name: capRed, Colour: "#a3352c", Paints: []studio.PaintPart{{Paint: "carmine acrylic", Parts: 1}, {Paint: "warm yellow acrylic", Parts: 1}}, Tool: finish.Brush, Coats: 3, Over: paperWhite, OverColour: "#ece6d6"},
 }

@@ -218,7 +218,8 @@ func (l *life) post() error {
 		return err
 	}
 	bust := heron.Items[0].Parts[0].ModelID
-	if _, err := l.App.Models.Remake(l.ctx, l.ilse, bust, studio.JobOrient, studio.JobOptions{Process: process.Resin, Wishes: process.Of(process.Resin).Wishes}); err != nil {
+	if _, err := l.App.Models.Remake(l.ctx, l.ilse, bust, studio.JobOrient,
+		studio.JobOptions{Process: process.Resin, Wishes: process.Of(process.Resin).Wishes}); err != nil {
 		return err
 	}
 	_, err = l.App.Models.Remake(l.ctx, l.ilse, bust, studio.JobHollow, studio.JobOptions{WallMM: 2, Holes: 2, HoleMM: 4, Seen: "front"})

@@ -104,7 +104,8 @@ func TestManyReadWhileSomeWrite(t *testing.T) {
 	step := func(s *Store) error {
 		return s.Write(t.Context(), func(tx *Tx) error {
 			v := fmt.Sprint(n.Add(1))
-			return errors.Join(tx.SaveStudio(studio.Studio{Name: v, Currency: "EUR", TimeZone: "UTC", FirstOrder: 1}), tx.SaveRates(int(n.Load()), map[rates.Key]float64{"v": float64(n.Load())}, now, v))
+			return errors.Join(tx.SaveStudio(studio.Studio{Name: v, Currency: "EUR", TimeZone: "UTC", FirstOrder: 1}),
+				tx.SaveRates(int(n.Load()), map[rates.Key]float64{"v": float64(n.Load())}, now, v))
 		})
 	}
 	require.NoError(t, step(s))

@@ -29,7 +29,8 @@ func (h Shop) station(kind route.StageKind) (plate.Bed, string) {
 	if key == "" {
 		return plate.Bed{}, ""
 	}
-	return plate.Bed{WidthMM: h.Book.V(rates.K("station", key, "width")), DepthMM: h.Book.V(rates.K("station", key, "depth")), HeightMM: h.Book.V(rates.K("station", key, "height"))}, name
+	return plate.Bed{WidthMM: h.Book.V(rates.K("station", key, "width")), DepthMM: h.Book.V(rates.K("station", key, "depth")),
+		HeightMM: h.Book.V(rates.K("station", key, "height"))}, name
 }
 
 // How many pieces are tried in a station, and what is left between them, in millimetres. Source: from

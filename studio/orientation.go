@@ -307,7 +307,8 @@ func (h Shop) figuresFor(processName string) (figures rates.Set) {
 func (o Orienting) runMinutes() func(p solid.Profile, supportMM3 float64) float64 {
 	kind := process.Of(o.Process)
 	return func(p solid.Profile, supportMM3 float64) float64 {
-		return kind.Print(process.Job{Shape: process.Shape{HeightMM: p.HeightMM, Profile: p, SupportMM3: supportMM3, Held: true}, Machine: o.Figures, Material: noMaterial}).Minutes
+		return kind.Print(process.Job{Shape: process.Shape{HeightMM: p.HeightMM, Profile: p, SupportMM3: supportMM3, Held: true},
+			Machine: o.Figures, Material: noMaterial}).Minutes
 	}
 }
 
@@ -366,7 +367,8 @@ func (h Shop) tooSmall(size [3]float64, processName, tier string) (out []string)
 		if s.Wet && !process.Of(processName).Wet || !s.Wet && !route.Smoothed(tier) {
 			continue
 		}
-		room := []float64{h.Book.V(rates.K("station", s.Key, "width")), h.Book.V(rates.K("station", s.Key, "depth")), h.Book.V(rates.K("station", s.Key, "height"))}
+		room := []float64{h.Book.V(rates.K("station", s.Key, "width")), h.Book.V(rates.K("station", s.Key, "depth")),
+			h.Book.V(rates.K("station", s.Key, "height"))}
 		slices.Sort(room)
 		if room[0] > 0 && (box[0] > room[0] || box[1] > room[1] || box[2] > room[2]) {
 			out = append(out, s.Name)

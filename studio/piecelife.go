@@ -56,7 +56,8 @@ func (p Piece) shows(shown string, zone *time.Location) error {
 		if by != "" {
 			by = " by " + by
 		}
-		return fmt.Errorf("%s has moved on meanwhile: %s was marked%s at %s. Nothing was stamped; look again", p.Code, last.Kind.Traits().Name, by, last.Done.In(zone).Format("15:04"))
+		return fmt.Errorf("%s has moved on meanwhile: %s was marked%s at %s. Nothing was stamped; look again", p.Code,
+			last.Kind.Traits().Name, by, last.Done.In(zone).Format("15:04"))
 	}
 	return fmt.Errorf("%s has moved on meanwhile. Nothing was stamped; look again", p.Code)
 }

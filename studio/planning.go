@@ -437,7 +437,8 @@ func (b *planner) batch(list []Piece) {
 			parts = int(max(1, math.Ceil(minutes/b.stretch())))
 		}
 		for part := range parts {
-			what := PlanTask{Doing: s.Kind.Traits().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), All: idsOf(list), OrderID: p.OrderID}
+			what := PlanTask{Doing: s.Kind.Traits().Name, Stage: s.Kind, Plate: -1, Piece: p, Pieces: len(list), All: idsOf(list),
+				OrderID: p.OrderID}
 			what.Key = b.keyOf(what, s.Position, part)
 			t := b.stage(s, next, minutes/float64(parts), len(list), &what)
 			if t.FromS = from; has {
@@ -528,7 +529,8 @@ func (b *planner) stage(s Stage, next route.StageKind, minutes float64, pieces i
 		}
 	}
 	if what.Station = Surrounded(&t, s.Kind); what.Station != "" {
-		if m, known := b.Models[what.Piece.ID]; known && what.Station == route.SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" && minutes < outsideMin {
+		if m, known := b.Models[what.Piece.ID]; known && what.Station == route.SprayBooth && b.h.Fits(s.Kind, m, what.Piece) != "" &&
+			minutes < outsideMin {
 			what.Station, t.Split = route.Outside, false
 		}
 		t.With = []int{b.stations[what.Station]}

@@ -51,8 +51,9 @@ func TestThePlanBeginsWhatIsReady(t *testing.T) {
 	is := p.Readiness(nine, Around{Drying: &Drying{Air: air, Paints: paints}})
 	require.NotNil(t, is.Wait)
 	assert.False(t, is.Hands())
-	problem, _ := h.Problem(Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{p}, People: []Person{{ID: 1, Name: "Ilse"}},
-		Items: map[int64]Item{1: {ID: 1, ItemOptions: ItemOptions{Paints: paints}}}, Air: air})
+	problem, _ := h.Problem(Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{p},
+		People: []Person{{ID: 1, Name: "Ilse"}},
+		Items:  map[int64]Item{1: {ID: 1, ItemOptions: ItemOptions{Paints: paints}}}, Air: air})
 	require.Len(t, problem.Tasks, 1)
 	assert.Equal(t, int64(is.Wait.Until.Sub(nine).Seconds()), problem.Tasks[0].FromS)
 	assert.Greater(t, problem.Tasks[0].FromS, int64(3600))
@@ -84,7 +85,9 @@ func TestThePlanMixesByRecipe(t *testing.T) {
 // At the joining of painted parts all their colours have to be signed off; primer and clear coats need not, and a no that
 // came after a yes counts.
 func TestUnsignedColours(t *testing.T) {
-	recipes := []Recipe{{ID: 1, Number: 1, Version: 1, Name: "grey", Medium: route.AcrylicPaint}, {ID: 2, Number: 2, Version: 1, Name: "primer", Medium: route.Primer}, {ID: 3, Number: 3, Version: 1, Name: "brass", Medium: route.AcrylicPaint}}
+	recipes := []Recipe{{ID: 1, Number: 1, Version: 1, Name: "grey", Medium: route.AcrylicPaint},
+		{ID: 2, Number: 2, Version: 1, Name: "primer", Medium: route.Primer}, {ID: 3, Number: 3, Version: 1, Name: "brass",
+			Medium: route.AcrylicPaint}}
 	regions := []Region{{RecipeNumber: 2, Stage: route.Prime}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 1, Stage: route.Base}, {RecipeNumber: 3, Stage: route.Light}}
 	names := func(swatches []Swatch, kind route.StageKind) (out []string) {
 		for _, r := range Unsigned(regions, recipes, swatches, 7, kind) {

@@ -134,7 +134,8 @@ func (o OtherMachine) Machine(like Machine) Machine {
 		for _, key := range []rates.FigureKey{"exposure", "bottom_exposure", "rest", "preparation", "layer_time", "retract"} { // times
 			set(key, m.Figures.V(key)*k)
 		}
-		for _, key := range []rates.FigureKey{"lift_speed", "retract_speed", "wall_speed", "infill_speed", "travel_speed", "melt"} { // speeds
+		for _, key := range []rates.FigureKey{"lift_speed", "retract_speed", "wall_speed", "infill_speed", "travel_speed",
+			"melt"} { // speeds
 			set(key, m.Figures.V(key)/k)
 		}
 		set("accel", m.Figures.V("accel")/k/k)

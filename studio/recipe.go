@@ -54,7 +54,8 @@ func (r Recipe) Check() error {
 	var wrong rates.Invalid
 	short := func(text string, most int) bool { return utf8.RuneCountInString(text) <= most }
 	wrong.Need(strings.TrimSpace(r.Name) != "" && short(r.Name, 100), "name", "a recipe needs a name of at most 100 letters")
-	wrong.Need(OneOf(r.Medium, route.Media()...) && r.Medium.IsCoat() || r.Medium == route.SandOrWash, "medium", "a recipe is of a paint, a wash, a primer or a clear coat")
+	wrong.Need(OneOf(r.Medium, route.Media()...) && r.Medium.IsCoat() || r.Medium == route.SandOrWash, "medium",
+		"a recipe is of a paint, a wash, a primer or a clear coat")
 	wrong.Need(OneOf(r.Coat, route.Coats()...), "coat", "it is thinned with water, spirits or lacquer thinner")
 	wrong.Need(OneOf(r.Tool, finish.Tools()...), "tool", "there is no tool %s", r.Tool)
 	wrong.Need(len(r.Paints) > 0 && len(r.Paints) <= 12, "paint", "say which paint it is, or at most 12 of which it is mixed")

@@ -17,7 +17,8 @@ const studios = "how the studio makes it"
 
 // moves are fields that may change without the work or the price of an item, and why.
 var moves = map[string]string{
-	"OrderID": "where it stands", "Position": "where it stands", "Rule": "how its size was found", "Fees": "worked out of its models’ licences", "Option": "taken, it is one no more",
+	"OrderID": "where it stands", "Position": "where it stands", "Rule": "how its size was found",
+	"Fees": "worked out of its models’ licences", "Option": "taken, it is one no more",
 	"Part.OrientationID": studios, "Part.MachineID": studios, "Part.Waived": studios,
 	"Part.ID": "where it stands", "Part.ItemID": "where it stands", "Part.Name": "what it is called", "Part.Model": "told by its id",
 }
@@ -25,7 +26,8 @@ var moves = map[string]string{
 // What was agreed holds as long as nothing is changed that changes work or price: every field of an item counts, but for
 // those that say why not; a new one counts from its first day.
 func TestWhatChangesAnItem(t *testing.T) {
-	was := Item{ID: 3, Title: "Heron", Tier: "painted", Copies: 2, Scale: 1, Parts: []Part{{ID: 7, ModelID: 4, Copies: 1, Process: "resin", WallMM: 2}}}
+	was := Item{ID: 3, Title: "Heron", Tier: "painted", Copies: 2, Scale: 1,
+		Parts: []Part{{ID: 7, ModelID: 4, Copies: 1, Process: "resin", WallMM: 2}}}
 	was.Extras = []quote.Extra{{Kind: quote.Base, What: "base"}}
 	was.Features = finish.Features{Eyes: 2}
 	text, err := json.Marshal(was)

@@ -39,7 +39,8 @@ type Worn struct {
 func (m Machine) Worn(what string, u Use) Worn {
 	for _, w := range process.Of(m.Process).Wears {
 		if w.What == what {
-			return Worn{what, map[string]float64{process.Plates: u.Plates, process.Hours: u.Hours, process.Kilograms: u.Grams / 1000}[w.By], m.Figures.V(w.Life), w.By}
+			return Worn{what, map[string]float64{process.Plates: u.Plates, process.Hours: u.Hours,
+				process.Kilograms: u.Grams / 1000}[w.By], m.Figures.V(w.Life), w.By}
 		}
 	}
 	return Worn{What: what}

@@ -130,8 +130,10 @@ func Pricing(t *testing.T, s *Studio, no string) quotes.Pricing {
 
 // Grey is a recipe as somebody writes it down.
 func Grey(name string) studio.Recipe {
-	return studio.Recipe{Name: name, Medium: route.AcrylicPaint, Colour: "#60656b", Paints: []studio.PaintPart{{Paint: "white acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Thinner: "water", ThinnerPercent: 20,
-		Tool: finish.Airbrush, PressureBar: 1.4, Coats: 2, Over: "grey primer", OverColour: "#808080"}
+	return studio.Recipe{Name: name, Medium: route.AcrylicPaint, Colour: "#60656b",
+		Paints: []studio.PaintPart{{Paint: "white acrylic", Parts: 2}, {Paint: "black acrylic", Parts: 1}}, Thinner: "water",
+		ThinnerPercent: 20,
+		Tool:           finish.Airbrush, PressureBar: 1.4, Coats: 2, Over: "grey primer", OverColour: "#808080"}
 }
 
 // ToBase stamps a piece until its base coats are next.

@@ -285,7 +285,8 @@ func (s *Studio) Begin(number int) {
 	sheet, err := s.Plates.PlateSheet(s.Ctx, number)
 	require.NoError(s.T, err)
 	if sheet.Hold != "" {
-		require.NoError(s.T, s.Plates.PutRight(s.Ctx, s.Bench, studio.Remedy{MachineID: sheet.Machine.ID, Cause: "wrong settings", Did: "exposure set again"}))
+		require.NoError(s.T, s.Plates.PutRight(s.Ctx, s.Bench,
+			studio.Remedy{MachineID: sheet.Machine.ID, Cause: "wrong settings", Did: "exposure set again"}))
 	}
 	started := studio.Started{Changed: map[int64]string{}, Looked: map[string]bool{}}
 	for _, a := range sheet.Again {

@@ -173,7 +173,8 @@ func (a *Room) SaveRegion(ctx context.Context, who change.Actor, number string, 
 		case at < 0:
 			return store.ErrNotFound
 		case seen != "" && seen != regions[at].Seen():
-			return change.Refuse("Somebody has changed %s meanwhile. Look at the plan again; what you typed is still on this sheet.", regions[at].Name)
+			return change.Refuse("Somebody has changed %s meanwhile. Look at the plan again; what you typed is still on this sheet.",
+				regions[at].Name)
 		default:
 			was := regions[at]
 			r.Position, r.StopSHA = was.Position, was.StopSHA

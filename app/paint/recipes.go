@@ -266,7 +266,8 @@ func (a *Room) SaveRecipe(ctx context.Context, who change.Actor, r studio.Recipe
 				return store.ErrNotFound
 			}
 			if !seen.IsZero() && !seen.Equal(was.At) {
-				return change.Refuse("Somebody has changed %s meanwhile. Look at it again; what you typed is still on this sheet.", was.Name)
+				return change.Refuse("Somebody has changed %s meanwhile. Look at it again; what you typed is still on this sheet.",
+					was.Name)
 			}
 			used, err := c.RecipeUsed(was.ID)
 			if err != nil {

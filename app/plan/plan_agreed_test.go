@@ -162,7 +162,8 @@ func TestWhoIsThereAndWhatTheyDo(t *testing.T) {
 	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Bench.ID, setup.PersonForm{Name: "Jory Tamm", Role: studio.Bench, Active: true,
 		Crafts: []route.Craft{route.AtMachines, route.Smoothing}, Days: []int{1, 2, 5}, From: "10:00", To: "13:30"})
 	require.NoError(t, err)
-	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Owner.ID, setup.PersonForm{Name: "Ilse Karg", Role: studio.Owner, Active: true, Crafts: route.Crafts()[2:]})
+	_, err = s.Setup.SavePerson(s.Ctx, s.Owner, s.Owner.ID, setup.PersonForm{Name: "Ilse Karg", Role: studio.Owner, Active: true,
+		Crafts: route.Crafts()[2:]})
 	require.NoError(t, err)
 	jory := 0
 	for _, x := range planOf(t, s).Tasks {
@@ -194,7 +195,8 @@ var vienna = func() *time.Location {
 func TestOutsideAndTheAir(t *testing.T) {
 	s := apptest.New(t)
 	s.Accept(s.Order(2, route.Primed))
-	err := s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "station.booth.depth": 10, "station.booth.height": 10})
+	err := s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "station.booth.depth": 10,
+		"station.booth.height": 10})
 	require.NoError(t, err)
 	prime := handled(t, planOf(t, s), route.Prime)
 	assert.Equal(t, route.Outside, prime.Station)
@@ -321,11 +323,13 @@ func TestAnOrderOfAnOccasion(t *testing.T) {
 func TestHoursWithoutRoom(t *testing.T) {
 	s := apptest.New(t)
 	s.Accept(s.Order(30, route.Primed))
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "outside.from": 20, "outside.to": 21}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 10, "outside.from": 20,
+		"outside.to": 21}))
 	sheet := planOf(t, s)
 	assert.Contains(t, sheet.NoTime, "prime finds no time")
 	assert.NotEmpty(t, sheet.Tasks)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 400, "outside.from": 10, "outside.to": 17, "sand.day": 0.5}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"station.booth.width": 400, "outside.from": 10,
+		"outside.to": 17, "sand.day": 0.5}))
 	assert.Empty(t, planOf(t, s).NoTime)
 	for _, id := range []int64{s.Owner.ID, s.Bench.ID} { // ten minutes a day each
 		p, err := s.Setup.Person(s.Ctx, id)

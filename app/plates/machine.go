@@ -245,7 +245,8 @@ func (a *Room) Tune(ctx context.Context, who change.Actor, machineID, materialID
 }
 
 // tune sets figures and notes it, with what it took.
-func tune(d change.Change, h studio.Shop, m studio.Machine, materialID int64, values map[rates.FigureKey]float64, took studio.Tuning) error {
+func tune(d change.Change, h studio.Shop, m studio.Machine, materialID int64, values map[rates.FigureKey]float64,
+	took studio.Tuning) error {
 	material, ok := h.Material(materialID, m.Process)
 	if !ok || material.ID != materialID {
 		return change.Refuse("Choose a %s material for %s.", m.Process, m.Name)
@@ -288,8 +289,10 @@ func (a *Room) Calibrated(ctx context.Context, who change.Actor, machineID int64
 			return change.Refused(err)
 		}
 		found = math.Round(found/by.Step) * by.Step
-		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(string(by.Sets)), material.Name, rates.Number(found), now[by.Sets].Unit, rates.Number(now.V(by.Sets)))
-		return tune(d, h, m, t.MaterialID, map[rates.FigureKey]float64{by.Sets: found}, studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
+		told = fmt.Sprintf("%s for %s: %s %s, was %s.", studio.UpperFirst(string(by.Sets)), material.Name, rates.Number(found),
+			now[by.Sets].Unit, rates.Number(now.V(by.Sets)))
+		return tune(d, h, m, t.MaterialID, map[rates.FigureKey]float64{by.Sets: found},
+			studio.Tuning{Did: "test piece", HandsMin: t.HandsMin, Grams: t.Grams})
 	})
 	return told, err
 }

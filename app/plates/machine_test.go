@@ -42,17 +42,20 @@ func TestAMachineIsSetForAMaterial(t *testing.T) {
 	apptest.Refusal(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.PLA, map[rates.FigureKey]float64{"exposure": 3}), "Choose a resin material")
 
 	told, err := s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, HandsMin: 20, Grams: 6,
-		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}, {ExposureS: 4.5, PinMM: 0.2, SlotMM: 0.4}}}})
+		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2},
+			{ExposureS: 4.5, PinMM: 0.2, SlotMM: 0.4}}}})
 	require.NoError(t, err)
 	assert.Equal(t, "Exposure for "+m.Material.Name+": 3 s, was 5.", told)
 	assert.Contains(t, sheet().Log[0].Text, "test piece: exposure 3 s, was 5 (20 min, 6 g)")
-	_, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin, Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}}}})
+	_, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Tarn, plates.Tried{MaterialID: s.Resin,
+		Tried: process.Tried{Exposed: []process.Exposed{{ExposureS: 2, PinMM: 0.4, SlotMM: 0.2}}}})
 	apptest.Refusal(t, err, "Two exposures at least")
 	require.NoError(t, s.Plates.Tune(s.Ctx, s.Bench, s.Tarn, s.Resin, map[rates.FigureKey]float64{"exposure": 0}))
 	assert.InDelta(t, before, hours(), 1e-9)
 	assert.Empty(t, sheet().Machine.Tuned)
 
-	told, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Fell, plates.Tried{MaterialID: s.PLA, Tried: process.Tried{WallMM: []float64{0.5, 0.5, 0.5}}})
+	told, err = s.Plates.Calibrated(s.Ctx, s.Bench, s.Fell, plates.Tried{MaterialID: s.PLA,
+		Tried: process.Tried{WallMM: []float64{0.5, 0.5, 0.5}}})
 	require.NoError(t, err)
 	assert.Contains(t, told, "90 %, was 100")
 	fell, err := s.Plates.MachineSheet(s.Ctx, s.Fell, s.PLA)

@@ -435,7 +435,8 @@ func TestRatesTravel(t *testing.T) {
 // cast.
 func TestSavingsAreTaken(t *testing.T) {
 	s := apptest.New(t)
-	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"failure.resin": 0.3, "seam.piece": 1, "seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
+	require.NoError(t, s.Setup.SaveRates(s.Ctx, s.Owner, map[rates.Key]float64{"failure.resin": 0.3, "seam.piece": 1,
+		"seam.length": 0.1, "plate.setup": 1, "plate.empty": 1, "mould.hours": 0.2, "cast.minutes": 0.5}))
 	long, many := s.Order(1, route.Raw), s.Order(60, route.Raw)
 	s.Change(long, apptest.Pricing(t, s, long).Items[0].ID, 1, route.Raw, 3.5)
 	for no, cast := range map[string]bool{long: false, many: true} {

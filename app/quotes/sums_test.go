@@ -72,7 +72,8 @@ func TestASubscriptionIsShared(t *testing.T) {
 	no := s.Order(4, route.Raw)
 	it := apptest.Pricing(t, s, no).Items[0]
 	until := s.Clock.Now().AddDate(0, 3, 0)
-	require.NoError(t, s.Models.SaveLicence(s.Ctx, s.Owner, it.Parts[0].ModelID, models.LicenceForm{Licence: studio.LicenceSubscription, Fee: "12", Until: until}))
+	require.NoError(t, s.Models.SaveLicence(s.Ctx, s.Owner, it.Parts[0].ModelID,
+		models.LicenceForm{Licence: studio.LicenceSubscription, Fee: "12", Until: until}))
 	d := apptest.Pricing(t, s, no)
 	require.Len(t, d.Items[0].Fees, 1)
 	assert.Equal(t, 12.0/5, d.Items[0].Fees[0].Each)

@@ -66,9 +66,11 @@ func TestStudioRefusesNonsense(t *testing.T) {
 		change(&bad)
 		apptest.Refusal(t, s.Setup.SaveStudio(s.Ctx, s.Owner, bad), says)
 	}
-	_, err = s.Setup.SaveMachine(s.Ctx, s.Owner, s.Tarn, setup.GearForm{Name: "Tarn", Active: true, Figures: map[rates.FigureKey]float64{"layer": 0}})
+	_, err = s.Setup.SaveMachine(s.Ctx, s.Owner, s.Tarn, setup.GearForm{Name: "Tarn", Active: true,
+		Figures: map[rates.FigureKey]float64{"layer": 0}})
 	apptest.Refusal(t, err, "Layer height")
-	m, err := s.Setup.SaveMachine(s.Ctx, s.Owner, s.Tarn, setup.GearForm{Name: "Tarn", Active: true, Figures: map[rates.FigureKey]float64{"layer": 0.05}})
+	m, err := s.Setup.SaveMachine(s.Ctx, s.Owner, s.Tarn, setup.GearForm{Name: "Tarn", Active: true,
+		Figures: map[rates.FigureKey]float64{"layer": 0.05}})
 	require.NoError(t, err)
 	assert.Equal(t, rates.Ours, m.Figures["layer"].Source)
 	assert.Equal(t, rates.Memory, m.Figures["width"].Source)

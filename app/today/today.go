@@ -386,7 +386,8 @@ func (t *today) batches() (list []batch) {
 		if !ok {
 			i = len(list)
 			index[k] = i
-			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, first: p.ID, waiting: k.waiting, dry: dry})
+			list = append(list, batch{name: p.Name, order: t.orders[p.OrderID], kind: now.Kind, code: p.Code, first: p.ID,
+				waiting: k.waiting, dry: dry})
 		}
 		if list[i].name != p.Name { // parts of one item: by the item's name
 			list[i].name, _, _ = strings.Cut(p.Name, ", ")

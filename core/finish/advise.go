@@ -85,7 +85,8 @@ func AdviseGrit(s Sanding) Advice {
 	if s.Last == 0 || s.Filled {
 		p := s.first()
 		a.What = papersText(append([]int{p}, Ladder(p, s.To)...))
-		ground := map[bool]string{true: "a filling coat lies on it: the ladder starts again", false: "bare print: fine enough not to dig, coarse enough to cut the lines"}[s.Filled]
+		ground := map[bool]string{true: "a filling coat lies on it: the ladder starts again",
+			false: "bare print: fine enough not to dig, coarse enough to cut the lines"}[s.Filled]
 		a.Why = fmt.Sprintf("%s. P%d has grains of %s µm", ground, p, rates.Number(GrainUM(p)))
 		return a
 	}

@@ -65,7 +65,8 @@ func TestFillerAdhesivePrimerAndClearCoat(t *testing.T) {
 		assert.NotEmpty(t, AdviceAt(k))
 	}
 	assert.Empty(t, AdviceAt(route.Pack))
-	for _, a := range []Advice{AdviseFiller(b, 1, UVResin, true), AdviseAdhesive(b, Joint{}, ""), AdvisePrimer("", Schools{}), AdviseClear(Clearing{}), AdviseGrit(Sanding{Bare: 120, To: 320})} {
+	for _, a := range []Advice{AdviseFiller(b, 1, UVResin, true), AdviseAdhesive(b, Joint{}, ""), AdvisePrimer("", Schools{}),
+		AdviseClear(Clearing{}), AdviseGrit(Sanding{Bare: 120, To: 320})} {
 		assert.NotEmpty(t, a.What)
 		assert.NotEmpty(t, a.Why)
 		assert.Contains(t, a.Rule, "[")

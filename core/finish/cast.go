@@ -33,7 +33,8 @@ func Pour(b rates.Book) Work {
 // plain is a stage's work that the book tells as it stands.
 func plain(b rates.Book, s Step, minutes float64, from rates.Figure) Work {
 	return Work{Kind: s.Kind, Minutes: minutes, BookMin: minutes, WaitS: WaitS(b, s),
-		Working: rates.Working{Formula: "as the book has it", Inputs: []rates.Figure{from}, Result: rates.Of(s.Kind.Traits().Name, minutes, "min", rates.Derived)}}
+		Working: rates.Working{Formula: "as the book has it", Inputs: []rates.Figure{from},
+			Result: rates.Of(s.Kind.Traits().Name, minutes, "min", rates.Derived)}}
 }
 
 // CastCopy is what of a print's work is done on every copy that is cast of it: it is primed,

@@ -44,7 +44,8 @@ func ClockOf(b rates.Book, m route.Medium) Clock {
 		return int64(math.Round(b.V(key) * map[string]float64{"min": 60, "h": 3600}[b.Get(key).Unit]))
 	}
 	k := clocks[m]
-	return Clock{TouchS: of(k.touch), RecoatS: of(k.recoat), WithinS: of(k.within), AgainS: of(k.again), HandleS: of(k.handle), FullS: of(k.full), OpenS: of(k.open)}
+	return Clock{TouchS: of(k.touch), RecoatS: of(k.recoat), WithinS: of(k.within), AgainS: of(k.again), HandleS: of(k.handle),
+		FullS: of(k.full), OpenS: of(k.open)}
 }
 
 // clocks are the rates that a medium's clock goes by; empty: the book says nothing of it.
@@ -52,7 +53,8 @@ var clocks = map[route.Medium]struct{ touch, recoat, within, again, handle, full
 	route.Primer:       {touch: "dry.primer.touch", recoat: "prime.recoat", handle: "prime.wait", full: "dry.primer.full"},
 	route.FillerPrimer: {touch: "dry.filler.touch", recoat: "filler.recoat", handle: "filler.wait", full: "dry.filler.full"},
 	route.AcrylicPaint: {touch: "dry.acrylic.touch", recoat: "base.recoat", handle: "base.wait", full: "dry.acrylic.full"},
-	route.CanPaint:     {touch: "dry.can.touch", recoat: "dry.can.recoat", within: "dry.can.within", again: "dry.can.again", handle: "dry.can.handle", full: "dry.can.full"},
+	route.CanPaint: {touch: "dry.can.touch", recoat: "dry.can.recoat", within: "dry.can.within", again: "dry.can.again",
+		handle: "dry.can.handle", full: "dry.can.full"},
 	route.MirrorMetal:  {touch: "dry.mirror.touch", handle: "dry.mirror.handle", full: "dry.mirror.full"},
 	route.StainColour:  {touch: "dry.stain.touch", recoat: "dry.stain.recoat", handle: "dry.stain.handle", full: "dry.stain.full"},
 	route.ClearCoat:    {touch: "dry.clear.touch", recoat: "clear.recoat", handle: "clear.wait", full: "dry.clear.full"},

@@ -30,14 +30,16 @@ func TestClocksOfTheTable(t *testing.T) {
 	const d = 24 * time.Hour
 	type span struct{ from, to time.Duration }
 	for medium, row := range map[route.Medium][4]span{
-		route.Primer:       {{10 * time.Minute, 10 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, time.Hour}, {d, d}},
-		route.FillerPrimer: {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, 2 * time.Hour}, {d, d}},
+		route.Primer: {{10 * time.Minute, 10 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, time.Hour}, {d, d}},
+		route.FillerPrimer: {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, 10 * time.Minute}, {time.Hour, 2 * time.Hour},
+			{d, d}},
 		route.AcrylicPaint: {{10 * time.Minute, 20 * time.Minute}, {20 * time.Minute, 20 * time.Minute}, {time.Hour, time.Hour}, {0, 0}},
 		route.CanPaint:     {{20 * time.Minute, 30 * time.Minute}, {0, time.Hour}, {d, d}, {7 * d, 7 * d}},
 		route.MirrorMetal:  {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {d, d}, {7 * d, 7 * d}},
 		route.StainColour:  {{2 * time.Hour, 3 * time.Hour}, {3 * time.Hour, 3 * time.Hour}, {12 * time.Hour, 12 * time.Hour}, {d, d}},
 		route.ClearCoat:    {{15 * time.Minute, 15 * time.Minute}, {10 * time.Minute, time.Hour}, {d, d}, {d, 3 * d}},
-		route.SpotPutty:    {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {4 * time.Hour, 6 * time.Hour}, {10 * time.Hour, 16 * time.Hour}},
+		route.SpotPutty: {{30 * time.Minute, 30 * time.Minute}, {0, 0}, {4 * time.Hour, 6 * time.Hour},
+			{10 * time.Hour, 16 * time.Hour}},
 		route.TwoPartPutty: {{time.Hour, time.Hour}, {0, 0}, {4 * time.Hour, 4 * time.Hour}, {d, d}},
 		route.AirDryClay:   {{0, 0}, {0, 0}, {d, d}, {d, 3 * d}},
 		route.CastingResin: {{0, 0}, {0, 0}, {d, d}, {3 * d, 3 * d}},
@@ -76,7 +78,8 @@ func TestColdAndDampAirIsSlow(t *testing.T) {
 // A room that cools down in the middle of it: half an hour at 22 °C does half of it, and the other half takes an
 // hour at 12 °C. After a reading that nobody has renewed, the book's room counts again.
 func TestARoomThatCoolsDown(t *testing.T) {
-	a := Air{Book: rates.Starting().With(map[rates.Key]float64{"room": 22}), Readings: []Reading{{morning, 22, 40}, {morning.Add(30 * time.Minute), 12, 40}}}
+	a := Air{Book: rates.Starting().With(map[rates.Key]float64{"room": 22}),
+		Readings: []Reading{{morning, 22, 40}, {morning.Add(30 * time.Minute), 12, 40}}}
 	assert.Equal(t, morning.Add(90*time.Minute), a.Dry(morning, 3600))
 	assert.EqualValues(t, 1800, a.left(morning, morning.Add(30*time.Minute), 3600))
 	day := a.Dry(morning, 24*3600) // 30 min at 22 °C, 12 h at half speed, the rest at 22 °C
@@ -100,7 +103,8 @@ func TestWhatLiesUnderACoat(t *testing.T) {
 	assert.Equal(t, morning.Add(2*18*time.Hour), over.Handle, "18 of its 24 hours are left, and take twice as long under another coat")
 	assert.True(t, over.Full.After(alone.Full))
 	assert.Equal(t, alone.Touch, over.Touch)
-	assert.Equal(t, alone, a.Clocks([]Layer{{Medium: route.Primer, At: morning.Add(-48 * time.Hour)}, {Medium: route.AcrylicPaint, At: morning}}))
+	assert.Equal(t, alone, a.Clocks([]Layer{{Medium: route.Primer, At: morning.Add(-48 * time.Hour)},
+		{Medium: route.AcrylicPaint, At: morning}}))
 	assert.Zero(t, a.Clocks(nil))
 }
 
@@ -120,7 +124,8 @@ func TestClocksKeepTheirOrder(t *testing.T) {
 		assert.True(t, a.Dry(from, s+600).After(dry))
 		assert.False(t, a.Dry(from.Add(10*time.Minute), s).Before(dry))
 		assert.InDelta(t, 0, a.left(from, dry.Add(time.Second), s), 2)
-		c := a.Clocks([]Layer{{Medium: rapid.SampledFrom(route.Media()).Draw(t, "under"), At: from}, {Medium: rapid.SampledFrom(route.Media()).Draw(t, "over"), At: from.Add(time.Hour)}})
+		c := a.Clocks([]Layer{{Medium: rapid.SampledFrom(route.Media()).Draw(t, "under"), At: from},
+			{Medium: rapid.SampledFrom(route.Media()).Draw(t, "over"), At: from.Add(time.Hour)}})
 		for _, pair := range [][2]time.Time{{c.Laid, c.Touch}, {c.Touch, c.Handle}, {c.Recoat, c.Handle}, {c.Recoat, c.Within}, {c.Within, c.Again}, {c.Handle, c.Full}} {
 			if !pair[0].IsZero() && !pair[1].IsZero() {
 				assert.False(t, pair[1].Before(pair[0]), "%+v", c)
@@ -155,5 +160,6 @@ func TestThickCoatsTakeLonger(t *testing.T) {
 	assert.Equal(t, usual.Within, thick.Within)
 	assert.Equal(t, clock(5), clock(500), "no coat is so thick")
 	under := a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: laid, Film: 4}, {Medium: route.ClearCoat, At: laid.Add(time.Hour)}})
-	assert.True(t, under.Full.After(a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: laid}, {Medium: route.ClearCoat, At: laid.Add(time.Hour)}}).Full), "what lies under it holds it up longer")
+	assert.True(t, under.Full.After(a.Clocks([]Layer{{Medium: route.AcrylicPaint, At: laid},
+		{Medium: route.ClearCoat, At: laid.Add(time.Hour)}}).Full), "what lies under it holds it up longer")
 }

@@ -434,7 +434,8 @@ func WaitS(b rates.Book, step Step) int64 {
 	}
 	unit := map[string]float64{"min": 60, "h": 3600}
 	s := b.V(step.Wait) * unit[b.Get(step.Wait).Unit]
-	key := map[string]rates.Key{"primer": "prime.recoat", "filler": "filler.recoat", "paint": "base.recoat", "clear": "clear.recoat"}[step.Coat]
+	key := map[string]rates.Key{"primer": "prime.recoat", "filler": "filler.recoat", "paint": "base.recoat",
+		"clear": "clear.recoat"}[step.Coat]
 	if key != "" {
 		s += (b.V(rates.K(step.Coat, "coats")) - 1) * b.V(key) * unit[b.Get(key).Unit]
 	}

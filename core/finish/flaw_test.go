@@ -66,8 +66,8 @@ func TestFlawsAreJudgedByWhatIsToCome(t *testing.T) {
 
 // What checks a piece has a list to go by; what does not has none.
 func TestCheckLists(t *testing.T) {
-	primed, painted := CheckList(route.Look, route.Prime, process.Of(process.Resin)), CheckList(route.Look, route.Clear, process.Of(process.Resin))
-	assert.NotEqual(t, primed, painted)
+	resin := process.Of(process.Resin)
+	assert.NotEqual(t, CheckList(route.Look, route.Prime, resin), CheckList(route.Look, route.Clear, resin))
 	assert.Contains(t, CheckList(route.RemoveSupports, route.Wash, process.Of(process.Resin)), "no soft or sticky spots")
 	assert.NotContains(t, CheckList(route.RemoveSupports, route.Print, process.Of(process.Filament)), "no soft or sticky spots")
 	for _, before := range []route.StageKind{route.Sand, route.Fill, route.Glue, ""} {

@@ -31,16 +31,20 @@ func (s *sum) colour(p Part, kind route.StageKind) {
 	detail, w := p.Detail(b)
 	wide := math.Pow(b.V("brush.wider")/100, math.Log2(max(0.01, even.Value)/b.V("brush.even")))
 	key := string(kind)
-	best := sum{minutes: area.Value * b.V(rates.K(key, "area")) * wide * detail, tool: Brush, formula: "area × speed × breadth of the brush × detail",
-		inputs: []rates.Figure{area, even, b.Get(rates.K(key, "area")), b.Get("brush.even"), b.Get("brush.wider"), rates.Of("breadth of the brush", wide, "×", rates.Derived), w.Result}}
+	best := sum{minutes: area.Value * b.V(rates.K(key, "area")) * wide * detail, tool: Brush,
+		formula: "area × speed × breadth of the brush × detail",
+		inputs: []rates.Figure{area, even, b.Get(rates.K(key, "area")), b.Get("brush.even"), b.Get("brush.wider"),
+			rates.Of("breadth of the brush", wide, "×", rates.Derived), w.Result}}
 	for _, tool := range []string{Airbrush, Can} {
 		speed := sprayed[kind][tool]
 		if speed == "" || even.Value < b.V(rates.K(tool, "least")) {
 			continue
 		}
 		seam := 2 * math.Sqrt(math.Pi*even.Value) * (colours - 1) // dm, around all colours but the last
-		one := sum{tool: tool, minutes: area.Value * b.V(speed), session: colours * b.V(rates.K(tool, "colour")), formula: "area × speed of the " + tool,
-			inputs: []rates.Figure{area, even, b.Get(rates.K(tool, "least")), b.Get(speed), rates.Of("colours", colours, "colours", rates.Ours), b.Get(rates.K(tool, "colour"))}}
+		one := sum{tool: tool, minutes: area.Value * b.V(speed), session: colours * b.V(rates.K(tool, "colour")),
+			formula: "area × speed of the " + tool,
+			inputs: []rates.Figure{area, even, b.Get(rates.K(tool, "least")), b.Get(speed),
+				rates.Of("colours", colours, "colours", rates.Ours), b.Get(rates.K(tool, "colour"))}}
 		if kind == route.Base {
 			one.minutes += seam * b.V("mask.edge")
 			one.formula += " + edges between colours × masking"

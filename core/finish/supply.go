@@ -57,7 +57,8 @@ func (s *supplies) byArea(use rates.Key, of string, times float64) {
 		formula += " × share"
 		in = append(in, secondRound(times))
 	}
-	s.add(of, name, unit, formula, s.dm2.Value*s.book.V(use)*times, per, s.book.V(rates.K(of, "pack")), append(in, price, s.book.Get(rates.K(of, "pack")))...)
+	s.add(of, name, unit, formula, s.dm2.Value*s.book.V(use)*times, per, s.book.V(rates.K(of, "pack")),
+		append(in, price, s.book.Get(rates.K(of, "pack")))...)
 }
 
 // secondRound is the figure of what a second round touches.
@@ -69,7 +70,8 @@ func secondRound(times float64) rates.Figure {
 func (s *supplies) coat(c string, least, times float64) {
 	b := s.book
 	name := map[string]string{"primer": "primer", "filler": "filler primer", "paint": "paint", "shade": "wash and glaze", "clear": "clear coat"}[c]
-	in := []rates.Figure{s.dm2, b.Get(rates.K(c, "coats")), b.Get(rates.K(c, "film")), b.Get(rates.K(c, "solids")), b.Get(rates.K(c, "transfer")), b.Get(rates.K(c, "price")), b.Get(rates.K(c, "pack"))}
+	in := []rates.Figure{s.dm2, b.Get(rates.K(c, "coats")), b.Get(rates.K(c, "film")), b.Get(rates.K(c, "solids")),
+		b.Get(rates.K(c, "transfer")), b.Get(rates.K(c, "price")), b.Get(rates.K(c, "pack"))}
 	formula := "area × coats × film ÷ (10 × solids) ÷ transfer"
 	if times != 1 {
 		formula, in = formula+" × share", append(in, secondRound(times))

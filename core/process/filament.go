@@ -26,9 +26,11 @@ var filament = Kind{
 	FirstPaper:  120,
 	Bond:        "weld",
 
-	Failure: "failure.filament", Support: "support.filament", LeastWall: "wall.filament", StripArea: "strip.filament", MostHours: "plate.hours",
-	Tunable: []rates.FigureKey{"layer", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "melt", "layer_time", "retract", "preparation"},
-	Wears:   []Wear{{Nozzle, Kilograms, "nozzle_kg"}},
+	Failure: "failure.filament", Support: "support.filament", LeastWall: "wall.filament", StripArea: "strip.filament",
+	MostHours: "plate.hours",
+	Tunable: []rates.FigureKey{"layer", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "melt", "layer_time",
+		"retract", "preparation"},
+	Wears: []Wear{{Nozzle, Kilograms, "nozzle_kg"}},
 	Trial: &Trial{
 		Sets: "flow", Step: 0.5, Piece: solid.FlowPiece, Walls: 1, InfillPercent: 1,
 		Best: func(now rates.Set, t Tried) (float64, error) {
@@ -62,12 +64,15 @@ var filament = Kind{
 		if j.WeightG > 0 && density > 0 {
 			m.Infill = m.InfillFor(laid, j.WeightG/density*1000)
 			laid = m.Lay(j.Shape)
-			in = append(in, rates.Of("wanted weight of a copy", j.WeightG, "g", rates.Ours), rates.Of("infill that comes to it", 100*m.Infill, "%", rates.Derived))
+			in = append(in, rates.Of("wanted weight of a copy", j.WeightG, "g", rates.Ours),
+				rates.Of("infill that comes to it", 100*m.Infill, "%", rates.Derived))
 		}
 		return Print{
 			Grams: Grams(laid.MM3(), density), Minutes: m.Minutes(laid), Laid: laid, HeightMM: j.Shape.HeightMM,
-			Inputs: append(in, rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived), rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived),
-				rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived), rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), j.Material["density"]),
+			Inputs: append(in, rates.Of("walls laid", laid.WallMM3/1000, "cm³", rates.Derived),
+				rates.Of("top and bottom", laid.SkinMM3/1000, "cm³", rates.Derived),
+				rates.Of("infill", laid.InfillMM3/1000, "cm³", rates.Derived),
+				rates.Of("supports", laid.SupportMM3/1000, "cm³", rates.Derived), j.Material["density"]),
 		}
 	},
 	Run: func(machine rates.Set) func([]Print) float64 {
@@ -82,7 +87,8 @@ var filament = Kind{
 		return rates.Working{
 			Formula: "heating + each piece, layer by layer: walls, skin, infill and supports at their speed or at the melt flow",
 			Inputs: []rates.Figure{
-				machine["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived), rates.Of("laid down", mm3/1000, "cm³", rates.Derived),
+				machine["preparation"], rates.Of("pieces", float64(len(laid)), "pieces", rates.Derived),
+				rates.Of("laid down", mm3/1000, "cm³", rates.Derived),
 				machine["wall_speed"], machine["infill_speed"], machine["melt"], machine["layer_time"],
 			},
 			Result: rates.Of("run", FilamentOf(machine, 0).Minutes(laid...), "min", rates.Derived),
@@ -131,7 +137,8 @@ func FilamentOf(f rates.Set, supportOfRoom float64) FilamentMachine {
 	return FilamentMachine{
 		LayerMM: f.V("layer"), LineMM: f.V("line"), Walls: int(f.V("walls")), SkinLayers: int(f.V("skin")),
 		Infill: f.V("infill") / 100, Flow: f.V("flow") / 100, WallMMPerS: f.V("wall_speed"), InfillMMPerS: f.V("infill_speed"),
-		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), AccelMMPerS2: f.V("accel"), RetractS: f.V("retract"), LeastLayerS: f.V("layer_time"),
+		TravelMMPerS: f.V("travel_speed"), MeltMM3PerS: f.V("melt"), AccelMMPerS2: f.V("accel"), RetractS: f.V("retract"),
+		LeastLayerS:    f.V("layer_time"),
 		PreparationMin: f.V("preparation"), SupportOfRoom: supportOfRoom,
 	}
 }

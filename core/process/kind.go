@@ -51,10 +51,11 @@ type Kind struct {
 	Faults   []Fault
 
 	Print   func(j Job) Print
-	Run     func(machine rates.Set) func(prints []Print) (minutes float64)                   // of a run of these prints
-	Working func(machine rates.Set, prints []Print) rates.Working                            // how that came about
-	Each    func(machine rates.Set, p Print, n float64) (minutes float64, in []rates.Figure) // what one of n like it takes of a run, where hours add up
-	Layers  func(machine rates.Set, tallestMM float64) int
+	Run     func(machine rates.Set) func(prints []Print) (minutes float64) // of a run of these prints
+	Working func(machine rates.Set, prints []Print) rates.Working          // how that came about
+	// Each is what one of n like it takes of a run, where hours add up.
+	Each   func(machine rates.Set, p Print, n float64) (minutes float64, in []rates.Figure)
+	Layers func(machine rates.Set, tallestMM float64) int
 }
 
 // Wear is a part of a machine that wears, and how its life is counted.
@@ -192,12 +193,17 @@ func Of(name string) Kind {
 // Lacks says what a process does not tell.
 func (k Kind) Lacks() (lacks []string) {
 	for what, there := range map[string]bool{
-		"Name": k.Name != "", "LayerMM": k.LayerMM[0] > 0 && k.LayerMM[1] >= k.LayerMM[0], "ClearanceMM": k.ClearanceMM[1] > 0, "CutGapMM": k.CutGapMM > 0,
-		"Wishes": k.Wishes != (solid.Wishes{}), "Smooth": k.Smooth != "", "FirstPaper": k.FirstPaper > 0,
-		"Failure": k.Failure != "", "LeastWall": k.LeastWall != "", "StripArea": k.StripArea != "" || !slices.Contains(k.After, route.RemoveSupports),
-		"Before": k.Before != "", "AtPlate": k.AtPlate != "", "AtStrip": k.AtStrip != "" || !slices.Contains(k.After, route.RemoveSupports), "Checks": len(k.Checks) > 0, "Faults": len(k.Faults) > 0,
-		"Print": k.Print != nil, "Run": k.Run != nil, "Working": k.Working != nil, "Each": k.Each != nil || k.TallestSets, "Layers": k.Layers != nil,
-		"Trial": k.Trial == nil || k.Trial.Sets != "" && k.Trial.Step > 0 && k.Trial.Piece != nil && k.Trial.Best != nil,
+		"Name": k.Name != "", "LayerMM": k.LayerMM[0] > 0 && k.LayerMM[1] >= k.LayerMM[0], "ClearanceMM": k.ClearanceMM[1] > 0,
+		"CutGapMM": k.CutGapMM > 0,
+		"Wishes":   k.Wishes != (solid.Wishes{}), "Smooth": k.Smooth != "", "FirstPaper": k.FirstPaper > 0,
+		"Failure": k.Failure != "", "LeastWall": k.LeastWall != "",
+		"StripArea": k.StripArea != "" || !slices.Contains(k.After, route.RemoveSupports),
+		"Before":    k.Before != "", "AtPlate": k.AtPlate != "",
+		"AtStrip": k.AtStrip != "" || !slices.Contains(k.After, route.RemoveSupports), "Checks": len(k.Checks) > 0,
+		"Faults": len(k.Faults) > 0,
+		"Print":  k.Print != nil, "Run": k.Run != nil, "Working": k.Working != nil, "Each": k.Each != nil || k.TallestSets,
+		"Layers": k.Layers != nil,
+		"Trial":  k.Trial == nil || k.Trial.Sets != "" && k.Trial.Step > 0 && k.Trial.Piece != nil && k.Trial.Best != nil,
 	} {
 		if !there {
 			lacks = append(lacks, what)

@@ -61,7 +61,8 @@ var resin = Kind{
 		part, supports := ResinSolidMM3(s, j.WallMM), ResinSupportMM3(s, m, j.OfRoom)
 		in := []rates.Figure{j.volume()}
 		if j.WallMM > 0 {
-			in = append(in, rates.Of("hollowed to a wall of", j.WallMM, "mm", rates.Ours), rates.Of("left of it", part/1000, "cm³", rates.Derived))
+			in = append(in, rates.Of("hollowed to a wall of", j.WallMM, "mm", rates.Ours),
+				rates.Of("left of it", part/1000, "cm³", rates.Derived))
 		}
 		in = append(in, rates.Of("supports and raft", supports/1000, "cm³", rates.Derived), j.Material["density"])
 		return Print{Grams: Grams(part+supports, j.Material.V("density")), Minutes: m.Minutes(s.HeightMM), Inputs: in, HeightMM: s.HeightMM}

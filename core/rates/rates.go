@@ -273,7 +273,8 @@ func (b Book) ExportCSV() []byte {
 	w := csv.NewWriter(&out)
 	w.Write(csvHead) //nolint:errcheck // into memory
 	for _, e := range b.Rates {
-		w.Write([]string{string(e.Key), e.Group, e.Label, strconv.FormatFloat(e.Value, 'f', -1, 64), e.Unit, e.Source}) //nolint:errcheck // into memory
+		value := strconv.FormatFloat(e.Value, 'f', -1, 64)
+		w.Write([]string{string(e.Key), e.Group, e.Label, value, e.Unit, e.Source}) //nolint:errcheck // into memory
 	}
 	w.Flush()
 	return out.Bytes()

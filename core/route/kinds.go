@@ -161,7 +161,8 @@ var table = []Traits{
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
-		Kind: Ask, Mark: "ak", Name: "stop and ask", Do: "If it is worse than agreed, stop and ask the client; stamp it when that is settled",
+		Kind: Ask, Mark: "ak", Name: "stop and ask",
+		Do:    "If it is worse than agreed, stop and ask the client; stamp it when that is settled",
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 		Answer: "answer.days",
 	},
@@ -190,7 +191,8 @@ var table = []Traits{
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
-		Kind: Water, Mark: "pw", Name: "water pour", Do: "Pour in layers no deeper than the resin allows; watch the first hour", Dry: "pour hard",
+		Kind: Water, Mark: "pw", Name: "water pour", Do: "Pour in layers no deeper than the resin allows; watch the first hour",
+		Dry: "pour hard",
 		Caution: "Casting resin: gloves, eye protection, air; deep layers heat up. A torch for bubbles is a flame: nothing that " +
 			"burns beside it." + Sheet,
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
@@ -210,7 +212,8 @@ var table = []Traits{
 		Craft:   Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
-		Kind: Ready, Mark: "re", Name: "file ready", Do: "Make the file ready: hollow and drain it, cut it, check it layer by layer; then hand it over",
+		Kind: Ready, Mark: "re", Name: "file ready",
+		Do:    "Make the file ready: hollow and drain it, cut it, check it layer by layer; then hand it over",
 		Craft: Making, Wage: "wage", Spread: "other", Shared: ByRoute,
 	},
 	{
@@ -399,7 +402,8 @@ var table = []Traits{
 		Paint: ClearPaint, Leaves: ClearCoat, Mixed: true, Colour: true, Station: SprayBooth, Air: Wet, Whole: true,
 	},
 	{
-		Kind: JoinAfter, Mark: "jo", Name: "join", Do: "Join what was painted apart, lined up exactly, nothing on the paint", Dry: "glue hard",
+		Kind: JoinAfter, Mark: "jo", Name: "join", Do: "Join what was painted apart, lined up exactly, nothing on the paint",
+		Dry: "glue hard",
 		Caution: "Cyanoacrylate and its activator, epoxy: gloves, eye protection, air. Both bond skin at once. Activator clouds " +
 			"clear coats." + Sheet,
 		Craft: Joining, Wage: "wage", Spread: "join", Shared: ByRoute,

@@ -25,12 +25,14 @@ const (
 
 // Media lists them.
 func Media() []Medium {
-	return []Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat, SpotPutty, TwoPartPutty, AirDryClay, CastingResin, SandOrWash, MouldRubber}
+	return []Medium{Primer, FillerPrimer, AcrylicPaint, CanPaint, MirrorMetal, StainColour, ClearCoat, SpotPutty, TwoPartPutty,
+		AirDryClay, CastingResin, SandOrWash, MouldRubber}
 }
 
 // Name is the medium in words.
 func (m Medium) Name() string {
-	return map[Medium]string{Primer: "primer", FillerPrimer: "filler primer", AcrylicPaint: "acrylic", CanPaint: "enamel or lacquer", MirrorMetal: "mirror metal", StainColour: "stain", ClearCoat: "clear coat",
+	return map[Medium]string{Primer: "primer", FillerPrimer: "filler primer", AcrylicPaint: "acrylic", CanPaint: "enamel or lacquer",
+		MirrorMetal: "mirror metal", StainColour: "stain", ClearCoat: "clear coat",
 		SpotPutty: "putty", TwoPartPutty: "two-part putty", AirDryClay: "clay", CastingResin: "casting resin", SandOrWash: "glued sand or wash", MouldRubber: "rubber"}[m]
 }
 

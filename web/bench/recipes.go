@@ -42,7 +42,8 @@ type recipeForm struct {
 
 // recipe is the same as the studio knows it: a paint without a number is one part, lines without a paint are none.
 func (f recipeForm) recipe(number int) studio.Recipe {
-	r := studio.Recipe{Number: number, Name: f.Name, Medium: route.Medium(f.Medium), Coat: route.Coat(f.Coat), Colour: f.Colour, Thinner: f.Thinner, ThinnerPercent: f.ThinnerPercent, Tool: f.Tool,
+	r := studio.Recipe{Number: number, Name: f.Name, Medium: route.Medium(f.Medium), Coat: route.Coat(f.Coat), Colour: f.Colour,
+		Thinner: f.Thinner, ThinnerPercent: f.ThinnerPercent, Tool: f.Tool,
 		PressureBar: f.Pressure, Coats: f.Coats, FilmUM: f.Film, SolidsPercent: f.Solids, Over: f.Over, OverColour: f.OverColour, Note: f.Note}
 	if ms, err := strconv.ParseInt(f.Seen, 10, 64); err == nil {
 		r.At = time.UnixMilli(ms)
@@ -73,7 +74,8 @@ func (f recipeFields) Lines() []studio.PaintPart {
 
 // Media are what a recipe may be of.
 func (f recipeFields) Media() []route.Medium {
-	return []route.Medium{route.AcrylicPaint, route.CanPaint, route.MirrorMetal, route.StainColour, route.SandOrWash, route.Primer, route.FillerPrimer, route.ClearCoat}
+	return []route.Medium{route.AcrylicPaint, route.CanPaint, route.MirrorMetal, route.StainColour, route.SandOrWash, route.Primer,
+		route.FillerPrimer, route.ClearCoat}
 }
 
 // Tools are what lays it.
@@ -94,7 +96,8 @@ func (s *Room) recipes(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := recipesView{sheet, recipeFields{Recipe: studio.Recipe{Medium: route.AcrylicPaint, Tool: finish.Brush, Coats: 2}, Known: sheet.Known}}
+	v := recipesView{sheet, recipeFields{Recipe: studio.Recipe{Medium: route.AcrylicPaint, Tool: finish.Brush, Coats: 2},
+		Known: sheet.Known}}
 	s.Show(w, r, "recipes", kit.Page{Title: "Recipes", Sheet: "Recipes", Active: "/bench", Bench: true, D: v,
 		Block: kit.Block("Recipes", fmt.Sprint(len(sheet.Recipes))), Keys: kit.Keys("L", "look up what was used", "↑ ↓", "move", "Enter", "open it", "F", "find")})
 }

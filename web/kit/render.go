@@ -31,7 +31,8 @@ var templates embed.FS
 func funcs(version string) template.FuncMap {
 	return template.FuncMap{
 		"hours": studio.Hours, "handsText": studio.HandsText, "ills": studio.Ills, "num": rates.Number, "tier": route.TierName, "outcomeName": studio.OutcomeName, "leavesOut": route.LeavesOut, "adhesives": finish.Adhesives, "schemes": finish.Schemes, "coats": route.Coats, "schemeName": finish.SchemeName, "outline": OutlineSVG, "exploded": ExplodedSVG, "say": studio.Say,
-		"traits": route.StageKind.Traits, "process": process.Of, "processes": process.Names, "keep": keep, "dict": dict, "version": func() string { return version }, "mul": func(a, b float64) float64 { return a * b },
+		"traits": route.StageKind.Traits, "process": process.Of, "processes": process.Names, "keep": keep, "dict": dict,
+		"version": func() string { return version }, "mul": func(a, b float64) float64 { return a * b },
 		"upper": strings.ToUpper, "upperFirst": studio.UpperFirst, "initials": initials, "lines": func(s string) []string { return strings.Split(strings.TrimSpace(s), "\n") },
 		"add": func(a, b int) int { return a + b }, "join": strings.Join, "sign": studio.Sign,
 		"sub": func(a, b float64) float64 { return a - b }, "neg": func(a float64) float64 { return -a }, "chance": Chance,

@@ -95,7 +95,8 @@ func (s *Room) plate(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := PlateView{PlateSheet: sheet, Before: process.Of(sheet.Machine.Process).Before, Caution: process.Of(sheet.Machine.Process).AtPlate, Causes: process.Faults(sheet.Machine.Process), Mends: route.Mends(), Cold: process.ColdC}
+	v := PlateView{PlateSheet: sheet, Before: process.Of(sheet.Machine.Process).Before,
+		Caution: process.Of(sheet.Machine.Process).AtPlate, Causes: process.Faults(sheet.Machine.Process), Mends: route.Mends(), Cold: process.ColdC}
 	v.Drawing = DrawPlate(v)
 	p := kit.Page{Title: fmt.Sprintf("Plate %d", v.Plate.Number), Sheet: fmt.Sprintf("Plate %d", v.Plate.Number), Active: "/plates", D: v,
 		Block: kit.Block("Machine", v.Machine.Name, "Pieces", fmt.Sprint(len(v.Pieces)))}

@@ -105,7 +105,8 @@ type gearFigure struct {
 }
 
 // figureOrder is the order in which figures are asked for.
-var figureOrder = []rates.FigureKey{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers", "lift", "lift_speed", "retract_speed", "rest", "raft", "raft_edge", "stand",
+var figureOrder = []rates.FigureKey{"width", "depth", "height", "margin", "layer", "exposure", "bottom_exposure", "bottom_layers",
+	"lift", "lift_speed", "retract_speed", "rest", "raft", "raft_edge", "stand",
 	"line", "walls", "skin", "infill", "flow", "wall_speed", "infill_speed", "travel_speed", "melt", "accel", "retract", "layer_time", "preparation", "loss", "density", "diameter", "price", "lot", "life", "watts", "upkeep",
 	"tries", "noticed", "occupied", "film", "film_plates", "screen", "screen_hours", "nozzle", "nozzle_kg"}
 
@@ -241,8 +242,9 @@ func (s *Room) person(w http.ResponseWriter, r *http.Request) {
 	if p.ID == 0 {
 		title = "New person"
 	}
-	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio", D: map[string]any{"P": p, "Min": setup.MinPassword, "Crafts": route.Crafts(),
-		"Week": []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}}})
+	s.Show(w, r, "person", kit.Page{Title: title, Sheet: "Person", Active: "/studio",
+		D: map[string]any{"P": p, "Min": setup.MinPassword, "Crafts": route.Crafts(),
+			"Week": []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}}})
 }
 
 func (s *Room) savePerson(w http.ResponseWriter, r *http.Request) {

@@ -43,8 +43,9 @@ func TestAThirdProcess(t *testing.T) {
 	no := s.Order(4, route.Primed)
 	sheet := apptest.Pricing(t, s, no)
 	it := sheet.Items[0].Item
-	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID, orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 4, Scale: 1,
-		Parts: map[int64]orders.PartForm{it.Parts[0].ID: {Process: Name, Copies: 1, MaterialID: foam.ID}}}))
+	require.NoError(t, s.Orders.ChangeItem(s.Ctx, s.Owner, no, it.ID,
+		orders.ItemForm{Title: "Vase", Tier: route.Primed, Copies: 4, Scale: 1,
+			Parts: map[int64]orders.PartForm{it.Parts[0].ID: {Process: Name, Copies: 1, MaterialID: foam.ID}}}))
 	sheet = apptest.Pricing(t, s, no)
 	part := sheet.Items[0].Item.Parts[0]
 	require.Equal(t, Name, part.Process)
