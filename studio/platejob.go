@@ -32,10 +32,10 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 	}
 	kind, prints := process.Of(machine.Process), map[string]process.Print{}
 	for _, lp := range pieces {
-		p, print := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model)), h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
-		prints[p.ID] = print
+		p := machine.OnBed(lp.Piece.Code, lp.Piece.Copy(lp.Model))
 		if !kind.TallestSets {
-			p.Minutes, p.Spread = print.Minutes, fmt.Sprint("item ", lp.Piece.ItemID)
+			print := h.PrintOf(lp.Piece.Copy(lp.Model), machine, material)
+			p.Minutes, prints[p.ID], p.Spread = print.Minutes, print, fmt.Sprint("item ", lp.Piece.ItemID)
 			if lp.Model.How == Cut && lp.Piece.ParentID != 0 && print.Minutes >= longHalfMin {
 				p.Apart = fmt.Sprint("cut ", lp.Piece.ParentID)
 			}
@@ -50,7 +50,17 @@ func (h Shop) PlateJob(machine Machine, material Material, pieces []LaidPiece, d
 			job.MostMin = most
 		}
 	}
-	run, factor := kind.Run(machine.Figures), machine.Calibration.Factor()
+	run, factor, lift := kind.Run(machine.Figures), machine.Calibration.Factor(), machine.LiftMM()
+	if kind.TallestSets {
+		job.RunMin = func(on []plate.Part) float64 {
+			var tallest process.Print
+			for _, p := range on {
+				tallest.HeightMM = max(tallest.HeightMM, p.HeightMM-lift)
+			}
+			return change + run([]process.Print{tallest})*factor
+		}
+		return job
+	}
 	job.RunMin = func(on []plate.Part) float64 {
 		parts := make([]process.Print, len(on))
 		for i, p := range on {
