@@ -249,6 +249,27 @@ func (c *chance) offers(all []studio.Piece) {
 	}
 }
 
+// plans holds that the plan begins no stage before its piece is ready for it, as its sheet says.
+func (c *chance) plans(all []studio.Piece) {
+	sheet, err := c.Plan.Plan(c.Ctx, time.Minute)
+	require.NoError(c, err)
+	begins := map[int64]time.Time{}
+	for _, x := range sheet.Tasks {
+		for _, id := range x.All {
+			if at, known := begins[id]; !known || x.From.Before(at) {
+				begins[id] = x.From
+			}
+		}
+	}
+	for _, p := range all {
+		if from, planned := begins[p.ID]; planned && p.State == studio.AtBench {
+			is, err := c.Pieces.Piece(c.Ctx, p.Code)
+			require.NoError(c, err)
+			assert.False(c, is.Wait && from.Before(is.Until.Truncate(time.Second)), "%s waits until %v and is planned for %v", p.Code, is.Until, from)
+		}
+	}
+}
+
 // Whatever is ordered, changed, lost, mended and replaced: the order ends delivered, with nothing
 // open, no part without its assembly and no assembly closed over a part that is missing.
 func TestRandomOrdersAreDelivered(t *testing.T) {
@@ -282,6 +303,9 @@ func TestRandomOrdersAreDelivered(t *testing.T) {
 				}
 				if step%9 == 4 {
 					c.offers(all)
+				}
+				if step%36 == 22 {
+					c.plans(all)
 				}
 				if changes == 0 && !slices.ContainsFunc(all, func(p studio.Piece) bool { return p.Live() && p.State != studio.PieceDone || p.Short(all) }) {
 					break

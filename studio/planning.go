@@ -22,12 +22,13 @@ type Planning struct {
 	Items  map[int64]Item  // of the pieces, by id
 	Models map[int64]Model // of each piece, by its id: what is too big for the booth is sprayed outside
 	Away   []Absence
-	Fine   []FineDay    // what somebody says of the weather
-	Moves  []PlanMove   // tasks that were moved by hand
-	Agreed []AgreedTask // the plan that people agreed on
-	Paint  []Region     // the paint plans of the items
-	Air    finish.Air   // that pieces dry in; without a book: the rate book’s room
-	Keep   bool         // its order and its people stay, not only in the days that are near
+	Fine   []FineDay           // what somebody says of the weather
+	Moves  []PlanMove          // tasks that were moved by hand
+	Agreed []AgreedTask        // the plan that people agreed on
+	Paint  []Region            // the paint plans of the items
+	Air    finish.Air          // that pieces dry in; without a book: the rate book’s room
+	Ready  map[int64]Readiness // of the pieces, by id; of one that is not in it its strip tells
+	Keep   bool                // its order and its people stay, not only in the days that are near
 
 	Loose     bool  // hours of machines, of the day outside, and of sanding do not count: else something would find no time at all
 	Saturdays bool  // they work on Saturdays, too
@@ -463,13 +464,9 @@ func (b *planner) batch(list []Piece) {
 	}
 }
 
-// waits is until when what is next of a piece waits, in the air of the day where that is known.
+// waits is until when what is next of a piece waits.
 func (b *planner) waits(p Piece) time.Time {
-	var by Around
-	if len(b.Air.Book.Rates) > 0 {
-		by.Drying = &Drying{Air: b.Air, Paints: b.Items[p.ItemID].Paints}
-	}
-	if wait := p.Readiness(b.Now, by).Wait; wait != nil {
+	if wait := b.Ready[p.ID].Wait; wait != nil {
 		return wait.Until
 	}
 	return p.Strip().Until()

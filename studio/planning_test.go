@@ -53,7 +53,7 @@ func TestThePlanBeginsWhatIsReady(t *testing.T) {
 	assert.False(t, is.Hands())
 	problem, _ := h.Problem(Planning{Now: nine, Orders: map[int64]Order{1: {ID: 1, Number: "0409"}}, Pieces: []Piece{p},
 		People: []Person{{ID: 1, Name: "Ilse"}},
-		Items:  map[int64]Item{1: {ID: 1, ItemOptions: ItemOptions{Paints: paints}}}, Air: air})
+		Items:  map[int64]Item{1: {ID: 1, ItemOptions: ItemOptions{Paints: paints}}}, Air: air, Ready: map[int64]Readiness{1: is}})
 	require.Len(t, problem.Tasks, 1)
 	assert.Equal(t, int64(is.Wait.Until.Sub(nine).Seconds()), problem.Tasks[0].FromS)
 	assert.Greater(t, problem.Tasks[0].FromS, int64(3600))

@@ -254,6 +254,9 @@ func (a *Room) load(tx *store.Tx, s *Sheet) (err error) {
 	if in.Air, err = pieces.Air(tx, s.Now); err != nil {
 		return err
 	}
+	if in.Ready, err = pieces.Readiness(tx, s.Now, in.Pieces); err != nil {
+		return err
+	}
 	if in.Paint, err = tx.RegionsIn(studio.Accepted); err != nil {
 		return err
 	}
